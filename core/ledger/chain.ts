@@ -1,0 +1,83 @@
+import { sha256 } from '@noble/hashes/sha2.js'
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
+
+/** Canonical JSON (RFC 8785): names sorted by UTF-16 units, no white space, ECMAScript numbers; undefined members left out. */
+export function canonical(value: unknown): string {
+  if (value === null || typeof value !== 'object') {
+    if (typeof value === 'number' && !Number.isFinite(value)) {
+      throw new TypeError('A number that is not finite has no JSON form')
+    }
+    return JSON.stringify(value ?? null)
+  }
+  if (Array.isArray(value)) return `[${value.map(canonical).join(',')}]`
+  const members = Object.entries(value)
+    .filter(([, member]) => member !== undefined)
+    .sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+  return `{${members.map(([name, member]) => `${JSON.stringify(name)}:${canonical(member)}`).join(',')}}`
+}
+
+export const sha256Hex = (content: string | Uint8Array) =>
+  bytesToHex(sha256(typeof content === 'string' ? utf8ToBytes(content) : content))
+
+/** What an entry of the ledger says; `at` is ISO 8601 in UTC. */
+export interface EntryBody {
+  number: number
+  at: string
+  actor: string
+  action: string
+  subject: string
+  before: unknown
+  after: unknown
+}
+
+export interface Entry extends EntryBody {
+  previous: string
+  hash: string
+}
+
+/** The hash that stands before the first entry. */
+export const genesis = '0'.repeat(64)
+
+/** The hash of an entry: SHA-256 over the canonical form of what it says and the hash before it. */
+export function entryHash(
+  { number, at, actor, action, subject, before, after }: EntryBody,
+  previous: string,
+) {
+  return sha256Hex(canonical({ number, at, actor, action, subject, before, after, previous }))
+}
+
+export interface Break {
+  number: number
+  why: string
+}
+
+/** Checks entries in order, batch by batch; keeps the first break it meets. */
+export class ChainVerifier {
+  private previous = genesis
+  private next = 1
+  firstBreak: Break | undefined
+
+  get checked(): number {
+    return this.next - 1
+  }
+
+  /** The last hash seen: quoted elsewhere, it proves everything up to here. */
+  get head(): string {
+    return this.previous
+  }
+
+  add(entry: Entry): void {
+    if (this.firstBreak) return
+    const why = this.whyBroken(entry)
+    if (why) this.firstBreak = { number: entry.number, why }
+    this.previous = entry.hash
+    this.next++
+  }
+
+  private whyBroken(entry: Entry): string | undefined {
+    if (entry.number !== this.next) return `Entry ${this.next} is missing`
+    if (entry.previous !== this.previous) return 'It does not follow on the entry before it'
+    if (entry.hash !== entryHash(entry, entry.previous)) return 'Its words do not match its hash'
+    return undefined
+  }
+}

@@ -1,0 +1,69 @@
+/** What a promotion must satisfy before it may enter the next stage. */
+export interface Gate {
+  id: 'findings' | 'drift' | 'approval'
+  title: string
+  state: 'passed' | 'failed' | 'waiting'
+  text: string
+}
+
+export interface GateFacts {
+  mustFindings: number
+  fromStage: string
+  /** Placements of the version in the stage it stands in. */
+  standing: { name: string; checked: boolean; differences: number }[]
+  requester: string
+  approvals: { by: string; name: string }[]
+}
+
+/** Judges the gates from facts; the order is the order they are shown in. */
+export function judgeGates(facts: GateFacts): Gate[] {
+  return [findings(facts), drift(facts), approval(facts)]
+}
+
+/** Whether every gate stands open. */
+export const open = (gates: Gate[]) => gates.every((gate) => gate.state === 'passed')
+
+function findings({ mustFindings }: GateFacts): Gate {
+  const passed = mustFindings === 0
+  return {
+    id: 'findings',
+    title: 'No finding at MUST',
+    state: passed ? 'passed' : 'failed',
+    text: passed
+      ? 'The revision keeps every rule at MUST'
+      : `${mustFindings} ${mustFindings === 1 ? 'finding' : 'findings'} at MUST; mend them in a new version`,
+  }
+}
+
+function drift({ standing, fromStage }: GateFacts): Gate {
+  const gate = { id: 'drift' as const, title: `${fromStage} matches the ledger` }
+  if (standing.length === 0) {
+    return { ...gate, state: 'failed', text: `The version is not placed in ${fromStage}` }
+  }
+  const differing = standing.filter((placement) => placement.differences > 0)
+  if (differing.length > 0) {
+    const names = differing.map((placement) => placement.name).join(', ')
+    return {
+      ...gate,
+      state: 'failed',
+      text: `The gateway differs for ${names}; resolve it under Drift`,
+    }
+  }
+  const unseen = standing.filter((placement) => !placement.checked)
+  if (unseen.length > 0) {
+    return {
+      ...gate,
+      state: 'waiting',
+      text: `The gateway has not been read since ${unseen[0]!.name} was placed`,
+    }
+  }
+  return { ...gate, state: 'passed', text: 'What runs is what was approved' }
+}
+
+function approval({ approvals, requester }: GateFacts): Gate {
+  const gate = { id: 'approval' as const, title: 'One approval by somebody else' }
+  const other = approvals.find((given) => given.by !== requester)
+  return other
+    ? { ...gate, state: 'passed', text: `Approved by ${other.name}` }
+    : { ...gate, state: 'waiting', text: 'A reviewer who did not ask for it has to approve' }
+}

@@ -1,0 +1,145 @@
+import yaml from 'js-yaml'
+import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
+
+/** YAML 1.2 core types and merge keys; no tag constructs anything, dates stay text. */
+const schema = yaml.CORE_SCHEMA.extend({ implicit: [yaml.types.merge] })
+
+/** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
+export function loadYaml(text: string): unknown {
+  return yaml.load(text, { schema })
+}
+
+/** A node of the text: where it starts, and its members or items where it has any. */
+interface TextNode {
+  start: number
+  members: Map<string, Member> | undefined
+  items: TextNode[] | undefined
+  /** Set on an alias: the value it stands for. */
+  stands: object | undefined
+}
+
+interface Member {
+  keyStart: number
+  value: TextNode | undefined
+}
+
+interface Child {
+  node: TextNode
+  scalar: unknown
+  isKey: boolean
+}
+
+interface OpenNode {
+  start: number
+  children: Child[]
+}
+
+/** Builds the tree of text positions from the loader's own events, so both always agree on what the text says. */
+class PositionTree {
+  root: TextNode | undefined
+  private readonly open: OpenNode[] = []
+  readonly written = new Map<object, TextNode>()
+
+  constructor(private readonly text: string) {}
+
+  listen = (event: yaml.EventType, state: yaml.State): void => {
+    if (event === 'open') this.open.push({ start: state.position, children: [] })
+    else this.close(state)
+  }
+
+  private close(state: yaml.State): void {
+    const { start, children } = this.open.pop()!
+    const result = state.result as unknown
+    const node: TextNode = {
+      start: this.skip(start),
+      members: undefined,
+      items: undefined,
+      stands: undefined,
+    }
+    const isObject = typeof result === 'object' && result !== null
+    if (state.kind === 'mapping') node.members = membersOf(children)
+    else if (state.kind === 'sequence') node.items = children.map((child) => child.node)
+    else if (isObject) node.stands = result
+    if (isObject && node.stands === undefined) this.written.set(result, node)
+    const parent = this.open[this.open.length - 1]
+    if (!parent) this.root = node
+    else {
+      const isKey = this.text.charCodeAt(this.skip(state.position)) === 58
+      parent.children.push({ node, scalar: isObject ? undefined : result, isKey })
+    }
+  }
+
+  /** Past white space and comments. */
+  private skip(offset: number): number {
+    const pattern = /(?:\s+|#[^\n]*)*/y
+    pattern.lastIndex = offset
+    pattern.exec(this.text)
+    return pattern.lastIndex
+  }
+}
+
+/** Pairs keys with values; a key followed by another key has no value of its own in the text. */
+function membersOf(children: Child[]): Map<string, Member> {
+  const members = new Map<string, Member>()
+  for (let i = 0; i < children.length; i++) {
+    const key = children[i]!
+    const next = children[i + 1]
+    const hasValue = next !== undefined && !next.isKey
+    members.set(String(key.scalar), {
+      keyStart: key.node.start,
+      value: hasValue ? next.node : undefined,
+    })
+    if (hasValue) i++
+  }
+  return members
+}
+
+/** Offsets of the pointers in a well-formed YAML text; one that does not exist gets its nearest ancestor's. */
+export function locateInYaml(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
+  const positions = new PositionTree(text)
+  yaml.load(text, { schema, listener: positions.listen })
+  const found = new Map<Pointer, number>()
+  const root = positions.root
+  visit(root, pointerTree(pointers), root?.start ?? 0, positions.written, found)
+  return found
+}
+
+function visit(
+  node: TextNode | undefined,
+  tree: PointerTree,
+  place: number,
+  written: Map<object, TextNode>,
+  found: Map<Pointer, number>,
+): void {
+  for (const pointer of tree.wanted) found.set(pointer, place)
+  if (tree.children.size === 0) return
+  const target = node?.stands ? written.get(node.stands) : node
+  const seen = new Set<PointerTree>()
+  for (const [segment, child] of tree.children) {
+    const member = target?.members && memberOf(target.members, segment, written)
+    const item = target?.items?.[Number(segment)]
+    if (!member && !item) continue
+    seen.add(child)
+    if (member) visit(member.value, child, member.keyStart, written, found)
+    else visit(item, child, item!.start, written, found)
+  }
+  assignOffset(tree, place, found, seen)
+}
+
+/** A member by name, or from what `<<` merges in. */
+function memberOf(
+  members: Map<string, Member>,
+  name: string,
+  written: Map<object, TextNode>,
+): Member | undefined {
+  const own = members.get(name)
+  if (own) return own
+  const merged = members.get('<<')?.value
+  if (!merged) return undefined
+  for (const source of merged.items ?? [merged]) {
+    const target = source.stands ? written.get(source.stands) : source
+    const member = target?.members && memberOf(target.members, name, written)
+    if (member) return member
+  }
+  return undefined
+}

@@ -1,0 +1,267 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { sql } from 'drizzle-orm'
+import semver from 'semver'
+import { starterRules } from '../core/rules/starter'
+import type { Treatment } from '../core/routing/placement'
+import type { SpecBody } from '../shared/api/runtime'
+import type { Database } from '../server/db/database'
+import { backends, editions, gateways, people, settings, stages } from '../server/db/schema'
+import { ownDefinition } from '../server/operations'
+import { readApi, saveRevision, revisionEtag, findApi } from '../server/services/catalog'
+import type { Actor, Context, Services } from '../server/services/context'
+import { acceptIntake, takeIn, workIntake } from '../server/services/intakes'
+import { hashPassword } from '../server/services/people'
+import {
+  changePlacement,
+  draftPlacement,
+  editByHand,
+  issueKey,
+  place,
+  placementEtag,
+} from '../server/services/placements'
+import { approve, promote, requestPromotion } from '../server/services/promotions'
+import * as world from './world'
+
+export interface SeedOptions {
+  /** `name`, data and admin address of each gateway. */
+  gateways: { name: string; dataUrl: string; adminUrl: string }[]
+  standins: string
+  definitions: string
+}
+
+/** Whether the database has never been filled. */
+export const isEmpty = async (db: Database) =>
+  (await db.select({ id: settings.id }).from(settings)).length === 0
+
+/** What every installation begins with: the organisation, its stages and gateways, its people and rulebook. */
+export async function seedFoundation(db: Database, options: SeedOptions): Promise<void> {
+  const passwordHash = await hashPassword(world.password)
+  await db.transaction(async (tx) => {
+    await tx.insert(people).values(world.people.map((person) => ({ ...person, passwordHash })))
+    await tx.insert(stages).values(world.stages.map((stage, position) => ({ ...stage, position })))
+    await tx.insert(gateways).values(
+      options.gateways.map((gateway, position) => ({
+        ...gateway,
+        position,
+        serves: world.gatewaysServe[gateway.name] ?? 'Traffic',
+      })),
+    )
+    await tx.insert(editions).values({ number: 1, domain: world.domain, rules: starterRules })
+    await tx.insert(backends).values(
+      world.apis.flatMap(({ folder, backend }) =>
+        backend === undefined
+          ? []
+          : world.stages.map(({ name }) => ({
+              api: folder,
+              stage: name,
+              name: 'main',
+              url: `${options.standins}/${name.toLowerCase()}/${backend}`,
+              timeoutMs: 5000,
+            })),
+      ),
+    )
+    await tx
+      .insert(settings)
+      .values({ organisation: world.organisation, demo: true, teams: world.teams })
+  })
+}
+
+const day = 86_400_000
+
+/** Fills an empty register with the demo's history, through the same use cases that people use. */
+export class DemoSeed {
+  private clock: number
+
+  constructor(
+    private readonly services: Services,
+    private readonly options: SeedOptions,
+    private readonly tell: (step: string) => void = () => undefined,
+  ) {
+    this.clock = Date.now() - 60 * day
+  }
+
+  async run(): Promise<void> {
+    await seedFoundation(this.services.db, this.options)
+    const { db } = this.services
+    for (const { folder } of world.apis) {
+      for (const version of this.versionsOf(folder).slice(0, 1)) await this.bringIn(folder, version)
+    }
+    this.tell('Placing and promoting')
+    await this.supplyInterruptions()
+    await this.meterReadings()
+    await this.reservoirLevels()
+    await this.customerAccounts()
+    await this.paymentsDesk()
+    await this.leakSensors()
+    await this.itself()
+    await db.execute(sql`ANALYZE`)
+  }
+
+  private as(name: string, daysLater = 0.4): Context {
+    this.clock = Math.min(this.clock + daysLater * day, Date.now())
+    const person = world.people.find((candidate) => candidate.name === name)!
+    const actor: Actor = { ...person, team: person.team }
+    return { ...this.services, actor, now: () => new Date(this.clock) }
+  }
+
+  private versionsOf(folder: string): string[] {
+    return readdirSync(join(this.options.definitions, folder)).sort((a, b) =>
+      semver.compare(a.replace(/\.\w+$/, ''), b.replace(/\.\w+$/, '')),
+    )
+  }
+
+  private bytes(folder: string, file: string): Buffer {
+    return readFileSync(join(this.options.definitions, folder, file))
+  }
+
+  private async bringIn(folder: string, file: string): Promise<void> {
+    const { owner, team, audience } = world.apis.find((api) => api.folder === folder)!
+    this.tell(`Bringing in ${folder} ${file}`)
+    await this.accept(
+      this.as(owner, 0.1),
+      this.bytes(folder, file),
+      `${folder}${file.slice(file.lastIndexOf('.'))}`,
+      { team, audience },
+    )
+  }
+
+  private async accept(
+    context: Context,
+    bytes: Buffer,
+    file: string,
+    acceptance: Parameters<typeof acceptIntake>[2],
+  ): Promise<void> {
+    const quiet = { ...context, queue: { readIntake: () => Promise.resolve() } }
+    const { id } = await takeIn(quiet, bytes, file)
+    await workIntake(context, id)
+    await acceptIntake(context, id, acceptance)
+  }
+
+  private async next(folder: string, file: string, daysLater = 1): Promise<void> {
+    const { owner } = world.apis.find((api) => api.folder === folder)!
+    this.tell(`Saving ${folder} ${file}`)
+    const context = this.as(owner, daysLater)
+    const { latestRevision } = await findApi(context.db, folder)
+    await saveRevision(context, folder, this.bytes(folder, file), revisionEtag(latestRevision))
+  }
+
+  /** Places a version in Trial, deciding about every operation. */
+  private async placeTrial(
+    api: string,
+    version: string,
+    decide: (operation: string) => Treatment,
+    change: (spec: SpecBody) => Partial<SpecBody> = () => ({}),
+    gateway?: string,
+  ): Promise<string> {
+    const { owner } = world.apis.find(({ folder }) => folder === api) ?? { owner: 'imara' }
+    const context = this.as(owner)
+    const draft = await draftPlacement(context, api, { version, ...(gateway && { gateway }) })
+    const routes = draft.spec.routes.map((row) => ({
+      ...row,
+      treatment: decide(`${row.method} ${row.path}`),
+    }))
+    const spec = { ...draft.spec, routes }
+    const placed = await place(context, {
+      api,
+      version,
+      gateway: draft.gateway,
+      spec: { ...spec, ...change(spec) },
+    })
+    return placed.id
+  }
+
+  private async promoteTo(api: string, version: string, from: string, note: string): Promise<void> {
+    const { id } = await requestPromotion(this.as('oskar'), { api, version, from, note })
+    await approve(this.as('ruth'), id, 'Read and tried.')
+    await promote(this.as('oskar', 0.1), id)
+  }
+
+  private async throughAll(api: string, version: string, note: string): Promise<void> {
+    await this.promoteTo(api, version, 'Trial', note)
+    await this.promoteTo(api, version, 'Rehearsal', note)
+  }
+
+  private async supplyInterruptions(): Promise<void> {
+    const api = 'supply-interruptions'
+    const decide = (operation: string): Treatment =>
+      operation === 'GET /interruptions/export'
+        ? { kind: 'withheld', reason: 'For the regulator’s return only; asked for by e-mail' }
+        : { kind: 'route', backend: 'main' }
+    const limit = () => ({ limit: { requests: 60, seconds: 60 } })
+    await this.placeTrial(api, '2.3.1', decide, limit)
+    await this.throughAll(api, '2.3.1', 'First version for partners')
+    await issueKey(this.as('oskar'), `${api}-live-1`, 'Alder Homes')
+    await issueKey(this.as('oskar', 0), `${api}-live-1`, 'County flood desk')
+    await this.next(api, '2.4.0.yaml', 6)
+    await this.placeTrial(api, '2.4.0', decide, limit)
+    await this.promoteTo(api, '2.4.0', 'Trial', 'Adds subscriptions and webhooks')
+    await requestPromotion(this.as('tomas', 2), {
+      api,
+      version: '2.4.0',
+      from: 'Rehearsal',
+      note: 'Adds subscriptions and webhooks; partners have tried it in Rehearsal.',
+    })
+    await this.next(api, '2.5.0.yaml', 3)
+    await editByHand(this.as('oskar', 1), `${api}-live-1`, { kind: 'limit' })
+    await editByHand(this.as('oskar', 0.1), `${api}-live-1`, { kind: 'route' })
+  }
+
+  private async meterReadings(): Promise<void> {
+    const api = 'meter-readings'
+    const main = (): Treatment => ({ kind: 'route', backend: 'main' })
+    await this.placeTrial(api, '3.9.2', main)
+    await this.throughAll(api, '3.9.2', 'Batches for the radio round')
+    await issueKey(this.as('oskar'), `${api}-live-1`, 'Fernhill Plumbing')
+    await this.next(api, '4.0.0.yaml', 4)
+    await this.placeTrial(api, '4.0.0', main)
+  }
+
+  private async reservoirLevels(): Promise<void> {
+    const api = 'reservoir-levels'
+    await this.placeTrial(api, '1.2.0', () => ({ kind: 'route', backend: 'main' }))
+    await this.throughAll(api, '1.2.0', 'Open data')
+  }
+
+  private async customerAccounts(): Promise<void> {
+    const api = 'customer-accounts'
+    const main = (): Treatment => ({ kind: 'route', backend: 'main' })
+    await this.placeTrial(api, '3.2.5', main)
+    await this.throughAll(api, '3.2.5', 'Priority services entries')
+    await this.next(api, '3.3.0.yaml', 2)
+    await this.placeTrial(api, '3.3.0', main)
+    await this.promoteTo(api, '3.3.0', 'Trial', 'Adds the timeline')
+  }
+
+  private async paymentsDesk(): Promise<void> {
+    const api = 'payments-desk'
+    await this.placeTrial(api, '1.4.0', () => ({ kind: 'route', backend: 'main' }))
+    await this.throughAll(api, '1.4.0', 'Arrangements')
+    await this.next(api, '1.5.0.yaml', 2)
+  }
+
+  private async leakSensors(): Promise<void> {
+    const api = 'leak-sensors'
+    const id = await this.placeTrial(api, '0.3.0', () => ({ kind: 'mock' }))
+    const context = this.as('tomas', 0.2)
+    const draft = await draftPlacement(context, api, { version: '0.3.0' })
+    const { spec } = draft
+    await changePlacement(
+      context,
+      id,
+      { ...spec, limit: { requests: 30, seconds: 60 } },
+      placementEtag(1),
+    )
+  }
+
+  /** The ledger's own API, described by itself. */
+  private async itself(): Promise<void> {
+    const context = this.as('imara')
+    await this.accept(context, Buffer.from(ownDefinition()), 'elm-ledger.json', {
+      team: 'Developer Services',
+      audience: 'private',
+    })
+    const { latest } = await readApi(context, 'elm-ledger')
+    if (latest.findings.MUST > 0) throw new Error('The ledger’s own definition breaks a MUST')
+  }
+}

@@ -1,0 +1,93 @@
+import type { Audience } from '../shared/words'
+import type { Role } from '../shared/words'
+
+/** Brackenmere Water: the made-up company of the demo, its people, gateways and APIs. */
+export const organisation = 'Brackenmere Water'
+export const domain = 'brackenmere.example'
+
+export const teams = [
+  'Metering',
+  'Network Control',
+  'Water Quality',
+  'Customer',
+  'Field',
+  'Developer Services',
+]
+
+export const people: { name: string; displayName: string; role: Role; team?: string }[] = [
+  { name: 'imara', displayName: 'Imara Holt', role: 'governance' },
+  { name: 'tomas', displayName: 'Tomas Verrall', role: 'owner', team: 'Network Control' },
+  { name: 'nadia', displayName: 'Nadia Corrie', role: 'owner', team: 'Metering' },
+  { name: 'edwin', displayName: 'Edwin Aske', role: 'owner', team: 'Customer' },
+  { name: 'oskar', displayName: 'Oskar Lindley', role: 'operator' },
+  { name: 'ruth', displayName: 'Ruth Amadi', role: 'reviewer' },
+  { name: 'wren', displayName: 'Wren Sadler', role: 'reader' },
+]
+
+/** Everybody's password in the demo. */
+export const password = 'elm-demo-2026'
+
+export const stages: { name: string; hosts: Record<Audience, string> }[] = [
+  { name: 'Trial', hosts: hosts('trial.') },
+  { name: 'Rehearsal', hosts: hosts('rehearsal.') },
+  { name: 'Live', hosts: hosts('') },
+]
+
+function hosts(stage: string): Record<Audience, string> {
+  const outside = `${stage}api.brackenmere.example`
+  return { private: `${stage}inner.brackenmere.example`, partner: outside, public: outside }
+}
+
+export const gatewaysServe: Record<string, string> = {
+  'north-edge': 'Public and partner traffic',
+  'south-edge': 'The same, second site',
+  inner: 'Company only',
+}
+
+interface DemoApi {
+  folder: string
+  team: string
+  audience: Audience
+  owner: string
+  /** Below the stage's part of the stand-ins' address; absent where there is no backend yet. */
+  backend?: string
+}
+
+export const apis: DemoApi[] = [
+  {
+    folder: 'supply-interruptions',
+    team: 'Network Control',
+    audience: 'partner',
+    owner: 'tomas',
+    backend: 'supply',
+  },
+  {
+    folder: 'meter-readings',
+    team: 'Metering',
+    audience: 'partner',
+    owner: 'nadia',
+    backend: 'meter-readings',
+  },
+  {
+    folder: 'reservoir-levels',
+    team: 'Network Control',
+    audience: 'public',
+    owner: 'tomas',
+    backend: 'reservoirs',
+  },
+  {
+    folder: 'customer-accounts',
+    team: 'Customer',
+    audience: 'private',
+    owner: 'edwin',
+    backend: 'customers',
+  },
+  {
+    folder: 'payments-desk',
+    team: 'Customer',
+    audience: 'private',
+    owner: 'edwin',
+    backend: 'payments',
+  },
+  { folder: 'leak-sensors', team: 'Network Control', audience: 'partner', owner: 'tomas' },
+]

@@ -1,0 +1,99 @@
+import { createHash, timingSafeEqual } from 'node:crypto'
+import http, { type IncomingMessage, type ServerResponse } from 'node:http'
+import { ConfigurationError } from '../core/routing/resources'
+import type { Configuration } from './configuration'
+import type { AccessLog } from './log'
+
+const maxBody = 16 * 1024 * 1024
+const digest = (text: string) => createHash('sha256').update(text).digest()
+
+/**
+ * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`.
+ * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`.
+ */
+export function adminApi(
+  name: string,
+  secret: string,
+  configuration: Configuration,
+  log: AccessLog,
+): http.Server {
+  const expected = digest(secret)
+
+  async function answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const given = request.headers['x-admin-secret']
+    if (typeof given !== 'string' || !timingSafeEqual(digest(given), expected)) {
+      return json(response, 401, { title: 'The admin secret is missing or wrong' })
+    }
+    const url = new URL(request.url ?? '/', 'http://admin')
+    const route = `${request.method} ${url.pathname.replace(/^\/log\/.+/, '/log/{id}')}`
+    if (route === 'GET /configuration') return sendConfiguration(response)
+    if (route === 'PUT /configuration') return replaceConfiguration(request, response)
+    if (route === 'GET /log') {
+      return json(
+        response,
+        200,
+        log.latest(Math.min(1000, Number(url.searchParams.get('limit') ?? 100))),
+      )
+    }
+    if (route === 'GET /log/{id}') {
+      const entry = log.find(url.pathname.slice(5))
+      return entry ? json(response, 200, entry) : json(response, 404, { title: 'No such request' })
+    }
+    return json(response, 404, { title: 'No such address on the admin API' })
+  }
+
+  function sendConfiguration(response: ServerResponse): void {
+    const { text, etag } = configuration.current
+    response.writeHead(200, { 'Content-Type': 'application/yaml', ETag: etag, 'X-Gateway': name })
+    response.end(text)
+  }
+
+  async function replaceConfiguration(
+    request: IncomingMessage,
+    response: ServerResponse,
+  ): Promise<void> {
+    const match = request.headers['if-match']
+    const body = await bodyOf(request)
+    if (body === undefined)
+      return json(response, 413, { title: 'The configuration is larger than 16 MB' })
+    if (match !== undefined && match !== configuration.current.etag) {
+      return json(response, 412, { title: 'Somebody changed the configuration in between' })
+    }
+    try {
+      configuration.replace(body)
+    } catch (error) {
+      if (!(error instanceof ConfigurationError)) throw error
+      return json(response, 422, {
+        title: 'The configuration was refused; the one before it runs on',
+        detail: error.message,
+      })
+    }
+    sendConfiguration(response)
+  }
+
+  return http.createServer((request, response) => {
+    answer(request, response).catch((error: Error) => {
+      console.error(`${name} admin:`, error.message)
+      if (!response.headersSent)
+        json(response, 500, { title: 'The gateway could not do this', detail: error.message })
+      else response.destroy()
+    })
+  })
+}
+
+function json(response: ServerResponse, status: number, body: unknown): void {
+  response.writeHead(status, {
+    'Content-Type': status < 400 ? 'application/json' : 'application/problem+json',
+  })
+  response.end(JSON.stringify(body))
+}
+
+async function bodyOf(request: IncomingMessage): Promise<string | undefined> {
+  const chunks: Buffer[] = []
+  let size = 0
+  for await (const chunk of request as AsyncIterable<Buffer>) {
+    size += chunk.length
+    if (size <= maxBody) chunks.push(chunk)
+  }
+  return size > maxBody ? undefined : Buffer.concat(chunks).toString('utf8')
+}

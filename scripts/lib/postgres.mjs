@@ -1,0 +1,192 @@
+import { spawn, spawnSync } from 'node:child_process'
+import { createHash, randomBytes } from 'node:crypto'
+import {
+  chmodSync,
+  chownSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+  openSync,
+} from 'node:fs'
+import { dirname, join } from 'node:path'
+import { command, installDebian, isRoot, which } from './commands.mjs'
+import { StepError } from './steps.mjs'
+
+const installed = '/usr/lib/postgresql'
+
+function binaries() {
+  if (existsSync(installed)) {
+    const versions = readdirSync(installed)
+      .filter((version) => existsSync(join(installed, version, 'bin/initdb')))
+      .sort((a, b) => Number(b) - Number(a))
+    if (versions[0]) return join(installed, versions[0], 'bin')
+  }
+  const path = which('initdb')
+  return path && dirname(path)
+}
+
+/** PostgreSQL refuses to run as root; then the `postgres` user that Debian's package makes runs it. */
+function unprivileged() {
+  if (!isRoot()) return undefined
+  const id = (flag) => Number(spawnSync('id', [flag, 'postgres'], { encoding: 'utf8' }).stdout)
+  const [uid, gid] = [id('-u'), id('-g')]
+  if (!uid)
+    throw new StepError(
+      'There is no user called postgres to run the database.',
+      'useradd --system postgres',
+    )
+  return { uid, gid }
+}
+
+/** A folder the database's user can reach: below `.data`, or beside it where a parent folder is closed to that user. */
+function clusterFolder(wanted, user) {
+  mkdirSync(dirname(wanted), { recursive: true })
+  if (!user) return wanted
+  const reachable = spawnSync('test', ['-x', dirname(wanted)], { ...user, cwd: '/' }).status === 0
+  if (reachable) return wanted
+  const name = createHash('sha256').update(wanted).digest('hex').slice(0, 12)
+  const folder = `/var/tmp/elm-ledger-${name}`
+  if (!existsSync(wanted)) {
+    rmSync(folder, { recursive: true, force: true })
+    symlinkSync(folder, wanted)
+  }
+  return folder
+}
+
+/** Makes sure there is a PostgreSQL server to run. */
+export async function ensurePostgresInstalled() {
+  if (binaries()) return 'already there'
+  await installDebian(['postgresql'], 'PostgreSQL')
+}
+
+/** Starts a cluster of this installation's own on loopback, making it first where there is none. */
+export async function startPostgres({ folder: wanted, port, settings = {} }) {
+  const bin = binaries()
+  const user = unprivileged()
+  const folder = clusterFolder(wanted, user)
+  const passwordFile = `${wanted}.password`
+  const run = { ...user, cwd: '/' }
+  if (!existsSync(join(folder, 'PG_VERSION'))) {
+    rmSync(folder, { recursive: true, force: true })
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
+    const password = randomBytes(18).toString('base64url')
+    writeFileSync(passwordFile, password, { mode: 0o600 })
+    const handed = join('/tmp', `elm-${randomBytes(8).toString('hex')}`)
+    writeFileSync(handed, password, { mode: 0o600 })
+    if (user) {
+      chownSync(folder, user.uid, user.gid)
+      chownSync(handed, user.uid, user.gid)
+    }
+    const args = [
+      '-D',
+      folder,
+      '-U',
+      'elm',
+      `--pwfile=${handed}`,
+      '--auth=scram-sha-256',
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      '--no-sync',
+    ]
+    try {
+      await command(join(bin, 'initdb'), args, run)
+    } finally {
+      rmSync(handed)
+    }
+  }
+  stopLeftover(bin, folder, run)
+  const log = openSync(`${wanted}.log`, 'a')
+  chmodSync(`${wanted}.log`, 0o600)
+  const options = { listen_addresses: '127.0.0.1', port, unix_socket_directories: '', ...settings }
+  const args = Object.entries(options).flatMap(([name, value]) => ['-c', `${name}=${value}`])
+  const start = () =>
+    spawn(join(bin, 'postgres'), ['-D', folder, ...args], {
+      ...run,
+      stdio: ['ignore', log, log],
+      detached: true,
+    })
+  const url = `postgres://elm:${readFileSync(passwordFile, 'utf8')}@127.0.0.1:${port}`
+  let child = start()
+  await answering(url, child, `${wanted}.log`)
+  return {
+    url,
+    /** Stops it within moments, ending open connections. */
+    stop: () => ended(child, 'SIGINT'),
+    /** For tests of recovery. */
+    restart: async () => {
+      await ended(child, 'SIGINT')
+      child = start()
+      await answering(url, child, `${wanted}.log`)
+    },
+  }
+}
+
+/** A server left over from a run that was killed would hold the folder. */
+function stopLeftover(bin, folder, run) {
+  if (!existsSync(join(folder, 'postmaster.pid'))) return
+  spawnSync(join(bin, 'pg_ctl'), ['-D', folder, 'stop', '-m', 'fast', '-w'], {
+    ...run,
+    stdio: 'ignore',
+  })
+}
+
+const ended = (child, signal) =>
+  new Promise((resolve) => {
+    if (child.exitCode !== null || child.signalCode !== null) return resolve()
+    child.once('exit', () => resolve())
+    child.kill(signal)
+  })
+
+async function answering(url, child, log) {
+  const { default: pg } = await import('pg')
+  for (let tries = 0; tries < 150; tries++) {
+    if (child.exitCode !== null) break
+    const client = new pg.Client({ connectionString: `${url}/postgres` })
+    client.on('error', () => undefined)
+    try {
+      await client.connect()
+      await client.end()
+      return
+    } catch {
+      await new Promise((resolve) => setTimeout(resolve, 100))
+    }
+  }
+  throw new StepError(
+    `PostgreSQL did not start. Its last words:\n${readFileSync(log, 'utf8').slice(-1500)}`,
+    `Read ${log}.`,
+  )
+}
+
+/** Makes the database where it is not there; `fresh` throws away what it holds. */
+export async function ensureDatabase(serverUrl, name, { fresh = false } = {}) {
+  const { default: pg } = await import('pg')
+  const client = new pg.Client({ connectionString: `${serverUrl}/postgres` })
+  await client.connect()
+  try {
+    if (fresh) await client.query(`DROP DATABASE IF EXISTS "${name}" WITH (FORCE)`)
+    const { rowCount } = await client.query('SELECT 1 FROM pg_database WHERE datname = $1', [name])
+    if (rowCount === 0) await client.query(`CREATE DATABASE "${name}"`)
+  } finally {
+    await client.end()
+  }
+  return `${serverUrl}/${name}`
+}
+
+/** Empties a database that somebody else made. */
+export async function emptyDatabase(url) {
+  const { default: pg } = await import('pg')
+  const client = new pg.Client({ connectionString: url })
+  await client.connect()
+  try {
+    for (const schema of ['public', 'drizzle', 'pgboss'])
+      await client.query(`DROP SCHEMA IF EXISTS ${schema} CASCADE`)
+    await client.query('CREATE SCHEMA public')
+  } finally {
+    await client.end()
+  }
+}

@@ -1,0 +1,167 @@
+import { randomBytes } from 'node:crypto'
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { ensureBuild } from './build.mjs'
+import { command } from './commands.mjs'
+import { ensurePackages } from './packages.mjs'
+import { portsFrom, requireFree } from './ports.mjs'
+import {
+  emptyDatabase,
+  ensureDatabase,
+  ensurePostgresInstalled,
+  startPostgres,
+} from './postgres.mjs'
+import { Processes } from './processes.mjs'
+import { step, StepError } from './steps.mjs'
+
+/** Secrets of this installation, made once. */
+function secretsOf(data) {
+  const file = join(data, 'secrets.json')
+  if (!existsSync(file)) {
+    const secret = () => randomBytes(32).toString('base64url')
+    writeFileSync(file, JSON.stringify({ session: secret(), gateway: secret() }), { mode: 0o600 })
+  }
+  return JSON.parse(readFileSync(file, 'utf8'))
+}
+
+/**
+ * Brings a whole installation up, step by step, and returns how to take it down again.
+ * `data` is its folder, `port` the web app's; `env` goes to every process.
+ */
+export async function bringUp({
+  root,
+  data,
+  port,
+  fresh = false,
+  databaseUrl,
+  env = {},
+  postgresSettings = {},
+}) {
+  mkdirSync(data, { recursive: true })
+  const ports = portsFrom(port)
+  const secrets = secretsOf(data)
+  const processes = new Processes(join(data, 'logs'))
+  let postgres
+  const down = async () => {
+    await processes.stopAll()
+    await postgres?.stop()
+  }
+  try {
+    await step('Packages', () => ensurePackages(root))
+    await step('Ports', () =>
+      requireFree([
+        ['web app', ports.web],
+        ...(databaseUrl ? [] : [['database', ports.postgres]]),
+        ['stand-ins', ports.standins],
+        ...ports.gateways.flatMap(({ name, data: d, admin }) => [
+          [name, d],
+          [`${name} admin`, admin],
+        ]),
+      ]),
+    )
+    let url = databaseUrl
+    if (databaseUrl) {
+      await step('Database (the one DATABASE_URL names)', () => reach(databaseUrl))
+      if (fresh) await step('Emptying the database', () => emptyDatabase(databaseUrl))
+    } else {
+      await step('PostgreSQL', ensurePostgresInstalled)
+      await step('Database', async () => {
+        postgres = await startPostgres({
+          folder: join(data, 'postgres'),
+          port: ports.postgres,
+          settings: postgresSettings,
+        })
+        url = await ensureDatabase(postgres.url, 'elm', { fresh })
+        return `on 127.0.0.1:${ports.postgres}`
+      })
+    }
+    await step('Build', () => ensureBuild(root))
+    if (fresh) rmSync(join(data, 'gateways'), { recursive: true, force: true })
+    const dist = join(root, 'dist')
+    const shared = {
+      NODE_ENV: 'production',
+      DATABASE_URL: url,
+      ELM_ROOT: root,
+      ELM_DIST: dist,
+      ELM_SESSION_SECRET: secrets.session,
+      ELM_GATEWAY_SECRET: secrets.gateway,
+      ELM_GATEWAYS: ports.gateways
+        .map(({ name, data: d, admin }) => `${name}:${d}:${admin}`)
+        .join(','),
+      ELM_GATEWAY_DATA: join(data, 'gateways'),
+      ELM_STANDIN_PORT: String(ports.standins),
+      ELM_ALLOWED_TARGETS: `127.0.0.1:${ports.standins}`,
+      ELM_DEFINITIONS: join(root, 'demo/definitions'),
+      ...env,
+    }
+    await step('Stand-ins', () =>
+      processes
+        .start('standins', join(dist, 'standins.mjs'), shared, { keepAlive: true })
+        .then(() => `on 127.0.0.1:${ports.standins}`),
+    )
+    await step('Gateways', () =>
+      processes
+        .start('gateway', join(dist, 'gateway.mjs'), shared, { keepAlive: true })
+        .then(() => ports.gateways.map(({ name, data: d }) => `${name} on ${d}`).join(', ')),
+    )
+    await step('Schema and demo data', async () => {
+      const said = await command(
+        process.execPath,
+        ['--enable-source-maps', join(dist, 'demo.mjs')],
+        {
+          env: { ...process.env, ...shared },
+          mend: 'npm start -- --fresh rebuilds the demo data.',
+        },
+      )
+      return said.trim() === '' ? 'already there' : 'seeded'
+    })
+    const startWorker = () =>
+      processes.start('worker', join(dist, 'worker.mjs'), shared, { keepAlive: true })
+    await step('Worker', () => startWorker().then(() => undefined))
+    await step('Web app', async () => {
+      const web = processes.start(
+        'web',
+        join(root, '.output/server/index.mjs'),
+        { ...shared, PORT: String(port), HOST: '127.0.0.1' },
+        { keepAlive: true },
+      )
+      await Promise.race([web, answers(`http://127.0.0.1:${port}/api/v1/self`)])
+      return `on 127.0.0.1:${port}`
+    })
+    return {
+      address: `http://127.0.0.1:${port}`,
+      ports,
+      processes,
+      postgres,
+      env: shared,
+      startWorker,
+      down,
+    }
+  } catch (error) {
+    await down()
+    throw error
+  }
+}
+
+async function reach(url) {
+  const { default: pg } = await import('pg')
+  const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 5000 })
+  try {
+    await client.connect()
+    await client.end()
+  } catch (error) {
+    throw new StepError(
+      `The database at DATABASE_URL does not answer: ${error.message}`,
+      'Start it, or unset DATABASE_URL to use one of our own.',
+    )
+  }
+}
+
+async function answers(url) {
+  for (let tries = 0; tries < 300; tries++) {
+    const answer = await fetch(url).catch(() => undefined)
+    if (answer?.status === 401) return
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  throw new StepError(`The web app did not answer at ${url}.`, 'Read .data/logs/web.log.')
+}

@@ -1,0 +1,17 @@
+import { join } from 'node:path'
+
+/** What the processes are told by their environment. Throws naming what is missing. */
+export function configuration() {
+  const needed = (name: string): string => {
+    const value = process.env[name]
+    if (!value) throw new Error(`${name} is not set; "npm start" sets it`)
+    return value
+  }
+  return {
+    databaseUrl: needed('DATABASE_URL'),
+    sessionSecret: needed('ELM_SESSION_SECRET'),
+    gatewaySecret: needed('ELM_GATEWAY_SECRET'),
+    allowedTargets: (process.env['ELM_ALLOWED_TARGETS'] ?? '').split(',').filter(Boolean),
+    distribution: process.env['ELM_DIST'] ?? join(process.cwd(), 'dist'),
+  }
+}

@@ -1,0 +1,281 @@
+import { sql } from 'drizzle-orm'
+import {
+  bigint,
+  boolean,
+  customType,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  primaryKey,
+  serial,
+  text,
+  timestamp,
+  uniqueIndex,
+  uuid,
+} from 'drizzle-orm/pg-core'
+import type { DefinitionSummary, LevelCounts } from '../../core/definition'
+import type { Difference } from '../../core/drift/compare'
+import type { PlacementSpec } from '../../core/routing/placement'
+import type { Level, Rule } from '../../core/rules/model'
+import type { Problem } from '../../core/text/problem'
+import type { Audience, Lifecycle } from '../../shared/words'
+import type { Role } from '../../shared/words'
+
+const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
+const moment = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
+
+export const people = pgTable('people', {
+  id: serial().primaryKey(),
+  name: text().notNull().unique(),
+  displayName: text('display_name').notNull(),
+  role: text().$type<Role>().notNull(),
+  team: text(),
+  passwordHash: text('password_hash').notNull(),
+})
+
+export const sessions = pgTable('sessions', {
+  id: uuid().primaryKey(),
+  person: integer()
+    .notNull()
+    .references(() => people.id),
+  expiresAt: moment('expires_at').notNull(),
+})
+
+/** Every text ever brought in, once, byte for byte. */
+export const blobs = pgTable('blobs', {
+  sha256: text().primaryKey(),
+  bytes: bytea().notNull(),
+})
+
+export const apis = pgTable('apis', {
+  id: serial().primaryKey(),
+  slug: text().notNull().unique(),
+  title: text().notNull(),
+  team: text().notNull(),
+  audience: text().$type<Audience>().notNull(),
+  lifecycle: text().$type<Lifecycle>().notNull(),
+  latestRevision: integer('latest_revision').notNull(),
+})
+
+export const revisions = pgTable(
+  'revisions',
+  {
+    id: serial().primaryKey(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    number: integer().notNull(),
+    version: text().notNull(),
+    file: text().notNull(),
+    sha256: text()
+      .notNull()
+      .references(() => blobs.sha256),
+    bytes: integer().notNull(),
+    /** Derived from the text; can be rebuilt. */
+    summary: jsonb().$type<DefinitionSummary>().notNull(),
+    counts: jsonb().$type<LevelCounts>().notNull(),
+    edition: integer().notNull(),
+    savedAt: moment('saved_at').notNull(),
+    savedBy: text('saved_by').notNull(),
+  },
+  (table) => [uniqueIndex().on(table.api, table.number), index().on(table.sha256)],
+)
+
+export const findings = pgTable(
+  'findings',
+  {
+    id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+    rule: text().notNull(),
+    level: text().$type<Level>().notNull(),
+    message: text().notNull(),
+    at: text().notNull(),
+    line: integer().notNull(),
+    column: integer().notNull(),
+  },
+  (table) => [index().on(table.revision), index().on(table.rule)],
+)
+
+/** Versions that have left writing: each stands for one revision from then on. */
+export const versions = pgTable(
+  'versions',
+  {
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    version: text().notNull(),
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+  },
+  (table) => [primaryKey({ columns: [table.api, table.version] })],
+)
+
+export const editions = pgTable('editions', {
+  number: integer().primaryKey(),
+  domain: text().notNull(),
+  rules: jsonb().$type<Rule[]>().notNull(),
+})
+
+export const stages = pgTable('stages', {
+  name: text().primaryKey(),
+  position: integer().notNull(),
+  /** Host names by audience, as `{ "private": "trial.inner…", "public": … }`. */
+  hosts: jsonb().$type<Record<Audience, string>>().notNull(),
+})
+
+export const gateways = pgTable('gateways', {
+  name: text().primaryKey(),
+  serves: text().notNull(),
+  position: integer().notNull(),
+  dataUrl: text('data_url').notNull(),
+  adminUrl: text('admin_url').notNull(),
+  seenAt: moment('seen_at'),
+  trouble: text().notNull().default(''),
+  routes: integer().notNull().default(0),
+  unclaimed: jsonb().$type<string[]>().notNull().default([]),
+})
+
+/** Backends known for an API in a stage: what a new placement proposes. */
+export const backends = pgTable(
+  'backends',
+  {
+    api: text().notNull(),
+    stage: text().notNull(),
+    name: text().notNull(),
+    url: text().notNull(),
+    timeoutMs: integer('timeout_ms').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.api, table.stage, table.name] })],
+)
+
+export const placements = pgTable(
+  'placements',
+  {
+    id: text().primaryKey(),
+    edition: integer().notNull(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    version: text().notNull(),
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+    stage: text()
+      .notNull()
+      .references(() => stages.name),
+    gateway: text()
+      .notNull()
+      .references(() => gateways.name),
+    spec: jsonb().$type<PlacementSpec>().notNull(),
+    appliedAt: moment('applied_at').notNull(),
+    appliedBy: text('applied_by').notNull(),
+    checkedAt: moment('checked_at'),
+    differences: jsonb().$type<Difference[]>().notNull().default([]),
+  },
+  (table) => [index().on(table.api), index().on(table.gateway)],
+)
+
+export const keys = pgTable(
+  'keys',
+  {
+    placement: text()
+      .notNull()
+      .references(() => placements.id, { onDelete: 'cascade' }),
+    name: text().notNull(),
+    sha256: text().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.placement, table.name] })],
+)
+
+export const snapshots = pgTable(
+  'snapshots',
+  {
+    id: serial().primaryKey(),
+    gateway: text()
+      .notNull()
+      .references(() => gateways.name),
+    takenAt: moment('taken_at').notNull(),
+    etag: text().notNull(),
+    text: text().notNull(),
+  },
+  (table) => [index().on(table.gateway, table.id)],
+)
+
+export const promotions = pgTable(
+  'promotions',
+  {
+    id: serial().primaryKey(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    version: text().notNull(),
+    fromStage: text('from_stage').notNull(),
+    toStage: text('to_stage').notNull(),
+    state: text().$type<'waiting' | 'done' | 'withdrawn'>().notNull(),
+    requestedBy: text('requested_by').notNull(),
+    requestedAt: moment('requested_at').notNull(),
+    note: text().notNull(),
+  },
+  (table) => [
+    uniqueIndex('promotions_one_waiting')
+      .on(table.api, table.version, table.toStage)
+      .where(sql`state = 'waiting'`),
+  ],
+)
+
+export const approvals = pgTable(
+  'approvals',
+  {
+    promotion: integer()
+      .notNull()
+      .references(() => promotions.id),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    note: text().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.promotion, table.by] })],
+)
+
+export const intakes = pgTable('intakes', {
+  id: uuid().primaryKey(),
+  by: text().notNull(),
+  at: moment('at').notNull(),
+  source: text().notNull(),
+  /** Set until the text has been fetched from there. */
+  address: text(),
+  sha256: text().references(() => blobs.sha256),
+  bytes: integer().notNull(),
+  state: text().$type<'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'>().notNull(),
+  problems: jsonb().$type<Problem[]>().notNull().default([]),
+  summary: jsonb().$type<DefinitionSummary>(),
+  /** How often reading began: a worker that died leaves one that was not finished. */
+  attempts: integer().notNull().default(0),
+})
+
+/** Append-only: the database refuses anything else (see the migration). */
+export const ledger = pgTable(
+  'ledger',
+  {
+    number: integer().primaryKey(),
+    at: moment('at').notNull(),
+    actor: text().notNull(),
+    action: text().notNull(),
+    subject: text().notNull(),
+    before: jsonb(),
+    after: jsonb(),
+    previous: text().notNull(),
+    hash: text().notNull(),
+  },
+  (table) => [index().on(table.subject)],
+)
+
+export const settings = pgTable('settings', {
+  id: boolean().primaryKey().default(true),
+  organisation: text().notNull(),
+  demo: boolean().notNull(),
+  teams: jsonb().$type<string[]>().notNull(),
+})

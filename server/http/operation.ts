@@ -1,0 +1,75 @@
+import type { ApiClass } from '../../shared/api/fields'
+import type { Credentials } from '../../shared/api/people'
+import type { Context, Services } from '../services/context'
+
+export interface Asked<B, Q> {
+  params: Record<string, string>
+  query: Q
+  body: B
+  ifMatch: string | undefined
+  /** The session of the caller, where there is one. */
+  session: string | undefined
+  /** Name and password, for the operation that is called with them. */
+  credentials: Credentials | undefined
+  /** The raw body, for operations that take a text as it is. */
+  bytes: Uint8Array
+}
+
+/** What an operation answers: a JSON value, or something else said in full. */
+export interface Answer<T> {
+  body: T
+  headers?: Record<string, string>
+  /** A session to keep in the sealed cookie, or `null` to forget the one that is there. */
+  session?: string | null
+}
+
+interface Described {
+  id: string
+  method: 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
+  /** With `{parameters}`, below `/api/v1`. */
+  path: string
+  tag: string
+  summary: string
+  description?: string
+  /** Statuses beside the success that a caller should expect. */
+  errors?: number[]
+  /** Whether If-Match is asked for. */
+  conditional?: boolean
+}
+
+export interface Operation<B = unknown, Q = unknown, T = unknown> extends Described {
+  query?: ApiClass<Q>
+  body?: ApiClass<B>
+  /** The media types of a body taken as it is, without reading it as JSON. */
+  raw?: string[]
+  success: {
+    status: 200 | 201 | 202 | 204
+    says: string
+    body?: ApiClass
+    /** A page of that class: `items` and `nextCursor`. */
+    page?: ApiClass
+    mediaType?: string
+    example?: unknown
+  }
+  /** Who calls: a session, or for signing in a name and password by HTTP Basic (RFC 7617). */
+  calledWith?: 'session' | 'password'
+  handle(asked: Asked<B, Q>, context: Context): Promise<Answer<T>>
+}
+
+/** Defines one operation of the API: route, validation, description and use case in one place. */
+export function operation<B = undefined, Q = undefined, T = unknown>(
+  definition: Operation<B, Q, T>,
+): Operation {
+  return definition as unknown as Operation
+}
+
+/** Answers a plain body. */
+export const ok = async <T>(body: Promise<T> | T): Promise<Answer<T>> => ({ body: await body })
+
+/** Answers nothing. */
+export async function done(work: Promise<unknown>): Promise<Answer<undefined>> {
+  await work
+  return { body: undefined }
+}
+
+export type { Context, Services }

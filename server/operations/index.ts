@@ -1,0 +1,38 @@
+import { describeApi } from '../http/description'
+import { operation, type Operation } from '../http/operation'
+import { catalogOperations } from './catalog'
+import { ledgerOperations } from './ledger'
+import { peopleOperations } from './people'
+import { placementOperations } from './placements'
+import { promotionOperations } from './promotions'
+
+export const apiVersion = '1.0.0'
+
+/** Every operation of the API; its definition among them describes them all. */
+export const operations: Operation[] = [
+  ...peopleOperations,
+  ...catalogOperations,
+  ...placementOperations,
+  ...promotionOperations,
+  ...ledgerOperations,
+  operation({
+    id: 'getDefinition',
+    method: 'GET',
+    path: '/openapi.json',
+    tag: 'Definitions',
+    summary: 'Read this API’s own definition',
+    success: {
+      status: 200,
+      says: 'An OpenAPI 3.1 document',
+      mediaType: 'application/json',
+      example: '{"openapi":"3.1.0"}',
+    },
+    handle: () => Promise.resolve({ body: Buffer.from(ownDefinition()) }),
+  }),
+]
+
+let written: string | undefined
+
+/** The API's own definition as text. */
+export const ownDefinition = (): string =>
+  (written ??= JSON.stringify(describeApi(operations, apiVersion), null, 2) + '\n')

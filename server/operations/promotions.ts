@@ -1,0 +1,76 @@
+import {
+  Approval,
+  PromotionDetail,
+  PromotionItem,
+  PromotionQuery,
+  PromotionRequest,
+} from '../../shared/api/runtime'
+import { ok, operation, type Operation } from '../http/operation'
+import * as promotions from '../services/promotions'
+
+export const promotionOperations: Operation[] = [
+  operation<undefined, PromotionQuery>({
+    id: 'listPromotions',
+    method: 'GET',
+    path: '/promotions',
+    tag: 'Promotions',
+    summary: 'List promotions, waiting ones first',
+    query: PromotionQuery,
+    success: { status: 200, says: 'A page of promotions', page: PromotionItem },
+    handle: ({ query }, context) => ok(promotions.listPromotions(context, query)),
+  }),
+  operation<PromotionRequest>({
+    id: 'requestPromotion',
+    method: 'POST',
+    path: '/promotions',
+    tag: 'Promotions',
+    summary: 'Ask for a version to enter the next stage',
+    body: PromotionRequest,
+    success: { status: 201, says: 'The promotion with its gates and plan', body: PromotionDetail },
+    errors: [403, 404, 409],
+    handle: ({ body }, context) => ok(promotions.requestPromotion(context, body)),
+  }),
+  operation({
+    id: 'getPromotion',
+    method: 'GET',
+    path: '/promotions/{promotion}',
+    tag: 'Promotions',
+    summary: 'Read a promotion: gates, approvals, and what would change',
+    success: { status: 200, says: 'The promotion', body: PromotionDetail },
+    handle: ({ params }, context) =>
+      ok(promotions.readPromotion(context, Number(params['promotion']))),
+  }),
+  operation<Approval>({
+    id: 'approvePromotion',
+    method: 'POST',
+    path: '/promotions/{promotion}/approvals',
+    tag: 'Promotions',
+    summary: 'Approve a promotion somebody else asked for',
+    body: Approval,
+    success: { status: 201, says: 'The promotion', body: PromotionDetail },
+    errors: [403, 409],
+    handle: ({ params, body }, context) =>
+      ok(promotions.approve(context, Number(params['promotion']), body.note)),
+  }),
+  operation({
+    id: 'promoteVersion',
+    method: 'POST',
+    path: '/promotions/{promotion}/promote',
+    tag: 'Promotions',
+    summary: 'Bring the version into the next stage',
+    success: { status: 200, says: 'The promotion, done', body: PromotionDetail },
+    errors: [403, 409, 502],
+    handle: ({ params }, context) => ok(promotions.promote(context, Number(params['promotion']))),
+  }),
+  operation({
+    id: 'withdrawPromotion',
+    method: 'POST',
+    path: '/promotions/{promotion}/withdraw',
+    tag: 'Promotions',
+    summary: 'Take a request for promotion back',
+    success: { status: 200, says: 'The promotion, withdrawn', body: PromotionDetail },
+    errors: [403, 409],
+    handle: ({ params }, context) =>
+      ok(promotions.withdrawPromotion(context, Number(params['promotion']))),
+  }),
+]

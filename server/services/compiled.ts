@@ -1,0 +1,31 @@
+import { asc, eq } from 'drizzle-orm'
+import { operationKey } from '../../core/routing/placement'
+import { compilePlacement, type Resource } from '../../core/routing/resources'
+import type { Queries } from '../db/database'
+import { keys, placements, revisions } from '../db/schema'
+
+export type PlacementRow = typeof placements.$inferSelect
+
+/** The resources that would make a gateway do exactly what a placement says. */
+export async function compiled(db: Queries, placement: PlacementRow): Promise<Resource[]> {
+  const [revision] = await db
+    .select({ number: revisions.number, summary: revisions.summary })
+    .from(revisions)
+    .where(eq(revisions.id, placement.revision))
+  const issued = await db
+    .select({ name: keys.name, sha256: keys.sha256 })
+    .from(keys)
+    .where(eq(keys.placement, placement.id))
+    .orderBy(asc(keys.name))
+  const mocks = new Map(
+    revision!.summary.operations.map((operation) => [operationKey(operation), operation.mock]),
+  )
+  return compilePlacement(placement.spec, {
+    name: placement.id,
+    gateway: placement.gateway,
+    version: placement.version,
+    revision: revision!.number,
+    keys: issued,
+    mocks,
+  })
+}

@@ -1,0 +1,165 @@
+import { asc, desc, eq, sql } from 'drizzle-orm'
+import { compareRoutes, type Difference } from '../../core/drift/compare'
+import {
+  ConfigurationError,
+  readResources,
+  routesOf,
+  type Resource,
+} from '../../core/routing/resources'
+import type { Route } from '../../core/routing/routes'
+import type { GatewayItem } from '../../shared/api/runtime'
+import type { Queries } from '../db/database'
+import { gateways, placements, snapshots } from '../db/schema'
+import { compiled, type PlacementRow } from './compiled'
+import type { Context, Services } from './context'
+import { Failure, notFound } from './failure'
+import { readConfiguration, type Running } from './gateway-client'
+import { changesChannel } from './ledger'
+import { requirePermission } from './permissions'
+
+export type GatewayRow = typeof gateways.$inferSelect
+
+export async function findGateway(db: Queries, name: string): Promise<GatewayRow> {
+  const [row] = await db.select().from(gateways).where(eq(gateways.name, name))
+  if (!row) throw notFound(`gateway called "${name}"`)
+  return row
+}
+
+export async function listGateways(db: Queries): Promise<GatewayItem[]> {
+  const rows = await db
+    .select({
+      gateway: gateways,
+      placements: sql<number>`(select count(*)::int from ${placements} where ${placements.gateway} = ${gateways.name})`,
+      differing: sql<number>`(select count(*)::int from ${placements} where ${placements.gateway} = ${gateways.name} and jsonb_array_length(${placements.differences}) > 0)`,
+    })
+    .from(gateways)
+    .orderBy(asc(gateways.position))
+  return rows.map(
+    ({ gateway: { name, serves, dataUrl, seenAt, trouble, routes, unclaimed }, ...counts }) => ({
+      name,
+      serves,
+      dataUrl,
+      trouble,
+      routes,
+      unclaimed,
+      ...(seenAt && { seenAt: seenAt.toISOString() }),
+      ...counts,
+    }),
+  )
+}
+
+/** What a gateway runs, as resources and as routes. */
+export interface Snapshot extends Running {
+  resources: Resource[]
+  routes: Route[]
+}
+
+/** Reads a gateway and keeps what it says; throws where it cannot be read, having kept why. */
+export async function takeSnapshot(services: Services, gateway: GatewayRow): Promise<Snapshot> {
+  const { db, now } = services
+  try {
+    const running = await readConfiguration(gateway, services.gatewaySecret)
+    const resources = readResources(running.text)
+    const routes = routesOf(resources)
+    const [last] = await db
+      .select({ etag: snapshots.etag })
+      .from(snapshots)
+      .where(eq(snapshots.gateway, gateway.name))
+      .orderBy(desc(snapshots.id))
+      .limit(1)
+    if (last?.etag !== running.etag) {
+      await db.insert(snapshots).values({ gateway: gateway.name, takenAt: now(), ...running })
+    }
+    return { ...running, resources, routes }
+  } catch (error) {
+    const trouble =
+      error instanceof Failure
+        ? error.detail
+        : error instanceof ConfigurationError
+          ? `What it runs is not readable: ${error.message}`
+          : undefined
+    if (trouble === undefined) throw error
+    await db.update(gateways).set({ trouble }).where(eq(gateways.name, gateway.name))
+    await announce(db)
+    throw error instanceof Failure
+      ? error
+      : new Failure(502, 'The gateway is not readable', trouble)
+  }
+}
+
+/** Reads a gateway and compares it with every placement approved for it. */
+export async function checkGateway(services: Services, name: string): Promise<void> {
+  const { db, now } = services
+  const gateway = await findGateway(db, name)
+  const snapshot = await takeSnapshot(services, gateway)
+  const placed = await db.select().from(placements).where(eq(placements.gateway, name))
+  const checkedAt = now()
+  const claimed = new Set<Route>()
+  for (const placement of placed) {
+    const mine = runningFor(placement, snapshot.routes)
+    for (const route of mine) claimed.add(route)
+    const differences = await differencesOf(db, placement, mine)
+    await db
+      .update(placements)
+      .set({ differences, checkedAt })
+      .where(
+        sql`${placements.id} = ${placement.id} and ${placements.edition} = ${placement.edition}`,
+      )
+  }
+  const unclaimed = snapshot.routes.filter((route) => !claimed.has(route))
+  await db
+    .update(gateways)
+    .set({
+      seenAt: checkedAt,
+      trouble: '',
+      routes: snapshot.routes.length,
+      unclaimed: unclaimed
+        .slice(0, 200)
+        .map((route) => `${route.method} ${route.host}${route.path}`),
+    })
+    .where(eq(gateways.name, name))
+  await announce(db)
+}
+
+/** Routes that are a placement's business: its own by label, and strangers' at its host below its base path. */
+export function runningFor(
+  { id, spec }: Pick<PlacementRow, 'id' | 'spec'>,
+  routes: Route[],
+): Route[] {
+  const below = spec.basePath === '/' ? '/' : `${spec.basePath}/`
+  return routes.filter(
+    (route) =>
+      route.placement === id ||
+      (route.placement === '' &&
+        route.host === spec.host &&
+        (route.path === spec.basePath || route.path.startsWith(below))),
+  )
+}
+
+export async function differencesOf(
+  db: Queries,
+  placement: PlacementRow,
+  running: Route[],
+): Promise<Difference[]> {
+  return compareRoutes(routesOf(await compiled(db, placement)), running)
+}
+
+/** A person asks for a reading now. */
+export async function readGatewayNow(context: Context, name: string): Promise<GatewayItem> {
+  requirePermission(context.actor, 'read')
+  await checkGateway(context, name)
+  return (await listGateways(context.db)).find((gateway) => gateway.name === name)!
+}
+
+/** The scheduled reading: every gateway, each on its own, so that one that is down does not hide the others. */
+export async function checkAllGateways(services: Services): Promise<void> {
+  const rows = await services.db.select({ name: gateways.name }).from(gateways)
+  for (const { name } of rows) {
+    await checkGateway(services, name).catch((error: Error) => {
+      if (!(error instanceof Failure)) throw error
+    })
+  }
+}
+
+export const announce = (db: Queries) =>
+  db.execute(sql`SELECT pg_notify(${changesChannel}, 'gateway')`)

@@ -1,0 +1,43 @@
+import type { Role } from '../../shared/words'
+import type { Actor } from './context'
+import { Failure } from './failure'
+
+interface Permission {
+  roles: Role[]
+  /** Owners only for their own team. */
+  says: string
+}
+
+/** Who may do what. Reading is open to everybody who has signed in. */
+const permissions = {
+  edit: { roles: ['governance', 'owner'], says: 'Changing a definition' },
+  place: { roles: ['governance', 'operator', 'owner'], says: 'Placing a version' },
+  resolve: { roles: ['governance', 'operator'], says: 'Resolving drift' },
+  request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
+  approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
+  promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },
+  read: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Reading a gateway' },
+  handEdit: { roles: ['governance', 'operator'], says: 'Editing the stand-in gateway by hand' },
+  send: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Sending requests' },
+} satisfies Record<string, Permission>
+
+export type Act = keyof typeof permissions
+
+const listed = (words: string[]) =>
+  words.length === 1 ? words[0]! : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`
+
+/** Throws a refusal that says which role may do it. `team` is the owning team of what is touched. */
+export function requirePermission(actor: Actor, act: Act, team?: string): void {
+  const { roles, says }: Permission = permissions[act]
+  const owns = actor.role !== 'owner' || team === undefined || actor.team === team
+  if (roles.includes(actor.role) && owns) return
+  const named = roles.map((role) =>
+    role === 'owner' ? `owner${team ? ` for ${team}` : ''}` : role,
+  )
+  const mine = actor.role === 'owner' ? `owner for ${actor.team}` : actor.role
+  throw new Failure(
+    403,
+    'Your role may not do this',
+    `${says} takes the role ${listed(named)}. You are signed in as ${mine}.`,
+  )
+}

@@ -1,0 +1,207 @@
+import { asc, eq, sql } from 'drizzle-orm'
+import semver from 'semver'
+import type { PageQuery, RegisterPage, RegisterRow, StageCell } from '../../shared/api/catalog'
+import type { Shell } from '../../shared/api/runtime'
+import type { Queries } from '../db/database'
+import {
+  apis,
+  editions,
+  findings,
+  gateways,
+  placements,
+  promotions,
+  revisions,
+  settings,
+  stages,
+} from '../db/schema'
+import { notFound } from './failure'
+import { offsetOf, pageOf } from './paging'
+
+/** A placement whose gateway has not been read for longer than this is not seen. */
+export const unseenAfterMs = 5 * 60_000
+
+export type Mark = StageCell['mark']
+
+/** How a placement stands: `≠` where it differs, `?` where the gateway was not read since it was due. */
+export function markOf(
+  placement: { checkedAt: Date | null; differences: unknown[] },
+  now: Date,
+): Mark {
+  const { checkedAt, differences } = placement
+  if (!checkedAt || now.getTime() - checkedAt.getTime() > unseenAfterMs) return 'unseen'
+  return differences.length > 0 ? 'differs' : 'in-step'
+}
+
+/** Higher first; texts that are no versions sort last, by themselves. */
+export function compareVersions(a: string, b: string): number {
+  const [x, y] = [semver.parse(a), semver.parse(b)]
+  if (x && y) return semver.rcompare(x, y)
+  return x ? -1 : y ? 1 : b.localeCompare(a)
+}
+
+const worst: Mark[] = ['differs', 'unseen', 'in-step']
+
+/** Where versions live, by API: for each stage the newest version placed there. */
+export async function cellsByApi(
+  db: Queries,
+  now: Date,
+  api?: number,
+): Promise<Map<number, StageCell[]>> {
+  const rows = await db
+    .select({
+      api: placements.api,
+      stage: placements.stage,
+      position: stages.position,
+      version: placements.version,
+      checkedAt: placements.checkedAt,
+      differences: placements.differences,
+      mocks: sql<boolean>`not jsonb_path_exists(${placements.spec}, '$.routes[*].treatment.kind ? (@ == "route")')`,
+      keyless: sql<boolean>`not (${placements.spec} #>> '{key,required}')::boolean`,
+      audience: apis.audience,
+    })
+    .from(placements)
+    .innerJoin(stages, eq(stages.name, placements.stage))
+    .innerJoin(apis, eq(apis.id, placements.api))
+    .where(api === undefined ? undefined : eq(placements.api, api))
+    .orderBy(asc(stages.position))
+  const grouped = new Map<number, Map<string, typeof rows>>()
+  for (const row of rows) {
+    const byStage = grouped.get(row.api) ?? new Map<string, typeof rows>()
+    grouped.set(row.api, byStage)
+    byStage.set(row.stage, [...(byStage.get(row.stage) ?? []), row])
+  }
+  return new Map(
+    [...grouped].map(([id, byStage]) => [
+      id,
+      [...byStage].map(([stage, list]) => toCell(stage, list, now)),
+    ]),
+  )
+}
+
+interface PlacedRow {
+  version: string
+  checkedAt: Date | null
+  differences: unknown[]
+  mocks: boolean
+  keyless: boolean
+  audience: string
+}
+
+function toCell(stage: string, rows: PlacedRow[], now: Date): StageCell {
+  const all = [...new Set(rows.map((row) => row.version))].sort(compareVersions)
+  const version = all[0]!
+  const shown = rows.filter((row) => row.version === version)
+  const marks = shown.map((row) => markOf(row, now))
+  return {
+    stage,
+    version,
+    mark: worst.find((mark) => marks.includes(mark))!,
+    differences: shown.reduce((sum, row) => sum + row.differences.length, 0),
+    mocked: shown.every((row) => row.mocks),
+    unprotected: rows.some((row) => row.keyless && row.audience !== 'public'),
+    others: all.length - 1,
+  }
+}
+
+/** The register: every API with its newest revision, its findings, and where its versions live. */
+export async function readRegister(
+  db: Queries,
+  now: Date,
+  query: PageQuery,
+): Promise<RegisterPage> {
+  const limit = query.limit ?? 1000
+  const offset = offsetOf(query)
+  const [rows, cells, waiting, names] = await Promise.all([
+    db
+      .select({
+        id: apis.id,
+        api: apis.slug,
+        title: apis.title,
+        team: apis.team,
+        audience: apis.audience,
+        lifecycle: apis.lifecycle,
+        format: sql<string>`${revisions.summary} ->> 'format'`,
+        version: revisions.version,
+        revision: revisions.number,
+        savedAt: revisions.savedAt,
+        findings: revisions.counts,
+      })
+      .from(apis)
+      .innerJoin(
+        revisions,
+        sql`${revisions.api} = ${apis.id} and ${revisions.number} = ${apis.latestRevision}`,
+      )
+      .orderBy(asc(apis.title), asc(apis.id))
+      .limit(limit + 1)
+      .offset(offset),
+    cellsByApi(db, now),
+    db
+      .select({ api: promotions.api, count: sql<number>`count(*)::int` })
+      .from(promotions)
+      .where(eq(promotions.state, 'waiting'))
+      .groupBy(promotions.api),
+    stageNames(db),
+  ])
+  const waits = new Map(waiting.map(({ api, count }) => [api, count]))
+  const items = rows.map(({ id, savedAt, ...row }): RegisterRow => {
+    const own = cells.get(id) ?? []
+    return {
+      ...row,
+      savedAt: savedAt.toISOString(),
+      cells: own,
+      waiting: waits.get(id) ?? 0,
+      draft: !own.some((cell) => cell.version === row.version),
+    }
+  })
+  return { stages: names, ...pageOf(items, limit, offset) }
+}
+
+export async function stageNames(db: Queries): Promise<string[]> {
+  const rows = await db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position))
+  return rows.map(({ name }) => name)
+}
+
+/** What stands around every screen: the organisation, the numbers on the tabs. */
+export async function readShell(db: Queries): Promise<Shell> {
+  const [row] = await db.select().from(settings)
+  if (!row) throw notFound('organisation')
+  const count = sql<number>`count(*)::int`
+  const [[all], [must], [differing], [waiting], [gates], [edition], names] = await Promise.all([
+    db.select({ count }).from(apis),
+    db
+      .select({ count })
+      .from(findings)
+      .innerJoin(revisions, eq(revisions.id, findings.revision))
+      .innerJoin(
+        apis,
+        sql`${apis.id} = ${revisions.api} and ${apis.latestRevision} = ${revisions.number}`,
+      )
+      .where(eq(findings.level, 'MUST')),
+    db
+      .select({ count })
+      .from(placements)
+      .where(sql`jsonb_array_length(${placements.differences}) > 0`),
+    db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
+    db.select({ count }).from(gateways),
+    db
+      .select({ count: sql<number>`jsonb_array_length(${editions.rules})` })
+      .from(editions)
+      .orderBy(sql`${editions.number} desc`)
+      .limit(1),
+    stageNames(db),
+  ])
+  return {
+    organisation: row.organisation,
+    demo: row.demo,
+    teams: row.teams,
+    stages: names,
+    counts: {
+      apis: all!.count,
+      findings: must!.count,
+      drift: differing!.count,
+      promotions: waiting!.count,
+      gateways: gates!.count,
+      rules: edition?.count ?? 0,
+    },
+  }
+}

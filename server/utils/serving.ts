@@ -1,0 +1,34 @@
+import { configuration } from '../configuration'
+import { openDatabase } from '../db/database'
+import type { Serving } from '../http/router'
+import { threadedExaminer } from '../jobs/examiner'
+import { openQueue, sendReadIntake } from '../jobs/queue'
+
+let started: Promise<Serving> | undefined
+
+/** What this web process serves with; made once, tried again after a start that failed. */
+export function serving(): Promise<Serving> {
+  started ??= start().catch((error: unknown) => {
+    started = undefined
+    throw error
+  })
+  return started
+}
+
+async function start(): Promise<Serving> {
+  const { databaseUrl, sessionSecret, gatewaySecret, allowedTargets, distribution } =
+    configuration()
+  const { db } = openDatabase(databaseUrl)
+  const boss = await openQueue(databaseUrl, { maintains: false })
+  return {
+    sessionSecret,
+    services: {
+      db,
+      examiner: threadedExaminer(distribution),
+      queue: { readIntake: (id) => sendReadIntake(boss, id) },
+      gatewaySecret,
+      allowedTargets,
+      now: () => new Date(),
+    },
+  }
+}

@@ -1,0 +1,470 @@
+import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
+import { anything, choice, flag, many, moment, one, text, texts, whole } from './fields'
+
+
+/** Which page of a list. */
+export class PageQuery {
+  @whole({ says: 'How many to return at most.', example: 100, min: 1, max: 1000, optional: true })
+  limit?: number
+
+  @text({ says: 'Where to go on, from the page before.', example: '100', optional: true })
+  cursor?: string
+}
+
+export class Counts {
+  @whole({ says: 'Findings at MUST.', example: 0 })
+  MUST!: number
+
+  @whole({ says: 'Findings at SHOULD.', example: 2 })
+  SHOULD!: number
+
+  @whole({ says: 'Findings at MAY.', example: 5 })
+  MAY!: number
+}
+
+/** A version in one stage: the newest placed there. */
+export class StageCell {
+  @text({ says: 'The stage.', example: 'Trial' })
+  stage!: string
+
+  @text({ says: 'The version placed there.', example: '2.4.0' })
+  version!: string
+
+  @choice(['in-step', 'differs', 'unseen'], { says: 'Whether the gateway runs what was approved.' })
+  mark!: 'in-step' | 'differs' | 'unseen'
+
+  @whole({ says: 'In how many places it differs.', example: 0 })
+  differences!: number
+
+  @flag({ says: 'Whether every served operation is a mock.' })
+  mocked!: boolean
+
+  @flag({ says: 'Whether any placement asks for no key although the API is not public.' })
+  unprotected!: boolean
+
+  @whole({ says: 'Other versions placed in the same stage.', example: 0 })
+  others!: number
+}
+
+export class RegisterRow {
+  @text({ says: 'The API’s name in addresses.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'The title.', example: 'Supply Interruptions' })
+  title!: string
+
+  @text({ says: 'The owning team.', example: 'Network Control' })
+  team!: string
+
+  @choice(audiences, { says: 'Whom it is for.' })
+  audience!: Audience
+
+  @choice(lifecycles, { says: 'Where it is in its life.' })
+  lifecycle!: Lifecycle
+
+  @text({ says: 'The format of the newest revision.', example: 'OpenAPI 3.1' })
+  format!: string
+
+  @text({ says: 'The version being written.', example: '2.5.0' })
+  version!: string
+
+  @whole({ says: 'The newest revision.', example: 14 })
+  revision!: number
+
+  @moment({ says: 'When the newest revision was saved.' })
+  savedAt!: string
+
+  @one(() => Counts, { says: 'Findings in the newest revision.' })
+  findings!: Counts
+
+  @many(() => StageCell, { says: 'Where versions live.' })
+  cells!: StageCell[]
+
+  @whole({ says: 'Promotions that wait.', example: 1 })
+  waiting!: number
+
+  @flag({ says: 'Whether the newest version is not placed anywhere yet.' })
+  draft!: boolean
+}
+
+export class RegisterPage {
+  @texts({ says: 'The stages, in order.', example: ['Trial', 'Rehearsal', 'Live'] })
+  stages!: string[]
+
+  @many(() => RegisterRow, { says: 'The APIs.' })
+  items!: RegisterRow[]
+
+  @text({ says: 'Where the next page begins.', example: '100', optional: true })
+  nextCursor?: string
+}
+
+export class OperationItem {
+  @text({ says: 'The method.', example: 'GET' })
+  method!: string
+
+  @text({ says: 'The path.', example: '/notices/{noticeId}' })
+  path!: string
+
+  @text({ says: 'The identifier.', example: 'getNotice', optional: true })
+  id?: string
+
+  @text({ says: 'The summary.', example: 'Read one notice', optional: true })
+  summary?: string
+
+  @texts({ says: 'The tags.', example: ['Notices'] })
+  tags!: string[]
+
+  @flag({ says: 'Whether it is going away.' })
+  deprecated!: boolean
+
+  @whole({ says: 'The line it is written at.', example: 120 })
+  line!: number
+}
+
+export class NamedLine {
+  @text({ says: 'The name.', example: 'Notice' })
+  name!: string
+
+  @whole({ says: 'The line it is written at.', example: 640 })
+  line!: number
+}
+
+export class RevisionItem {
+  @whole({ says: 'The revision’s number within its API.', example: 14 })
+  revision!: number
+
+  @text({ says: 'The version the text names.', example: '2.5.0' })
+  version!: string
+
+  @text({ says: 'The format.', example: 'OpenAPI 3.1' })
+  format!: string
+
+  @moment({ says: 'When it was saved.' })
+  savedAt!: string
+
+  @text({ says: 'Who saved it.', example: 'Imara Holt' })
+  savedBy!: string
+
+  @whole({ says: 'Size in bytes.', example: 48210 })
+  bytes!: number
+
+  @text({
+    says: 'SHA-256 of the text.',
+    example: '9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08',
+  })
+  sha256!: string
+
+  @one(() => Counts, { says: 'Findings.' })
+  findings!: Counts
+}
+
+export class RevisionDetail extends RevisionItem {
+  @text({ says: 'The file’s name.', example: 'supply-interruptions.yaml' })
+  file!: string
+
+  @choice(['yaml', 'json'], { says: 'How the text is written.' })
+  syntax!: 'yaml' | 'json'
+
+  @many(() => OperationItem, { says: 'The operations.', max: 100_000 })
+  operations!: OperationItem[]
+
+  @many(() => NamedLine, { says: 'The named schemas.', max: 100_000 })
+  schemas!: NamedLine[]
+
+  @many(() => NamedLine, { says: 'The webhooks.', max: 100_000 })
+  webhooks!: NamedLine[]
+}
+
+export class ApiDetail {
+  @text({ says: 'The API’s name in addresses.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'The title.', example: 'Supply Interruptions' })
+  title!: string
+
+  @text({
+    says: 'What it is for.',
+    example: 'Planned and unplanned interruptions to supply.',
+    max: 20_000,
+  })
+  description!: string
+
+  @text({ says: 'The owning team.', example: 'Network Control' })
+  team!: string
+
+  @choice(audiences, { says: 'Whom it is for.' })
+  audience!: Audience
+
+  @choice(lifecycles, { says: 'Where it is in its life.' })
+  lifecycle!: Lifecycle
+
+  @text({ says: 'Where questions go.', example: 'network-control@brackenmere.example' })
+  contact!: string
+
+  @texts({
+    says: 'Servers the text names.',
+    example: ['https://api.brackenmere.example/supply/v2'],
+  })
+  servers!: string[]
+
+  @texts({ says: 'Tags.', example: ['Interruptions'] })
+  tags!: string[]
+
+  @one(() => RevisionItem, { says: 'The newest revision.' })
+  latest!: RevisionItem
+
+  @many(() => StageCell, { says: 'Where versions live.' })
+  cells!: StageCell[]
+
+  @texts({
+    says: 'Versions that are placed somewhere or were, newest first.',
+    example: ['2.4.0', '2.3.1'],
+  })
+  versions!: string[]
+
+  @whole({ says: 'How many operations the newest revision has.', example: 19 })
+  operations!: number
+
+  @whole({ says: 'How many named schemas the newest revision has.', example: 11 })
+  schemas!: number
+}
+
+export class ApiChange {
+  @text({ says: 'The owning team.', example: 'Network Control', min: 1, optional: true })
+  team?: string
+
+  @choice(audiences, { says: 'Whom it is for.', optional: true })
+  audience?: Audience
+
+  @choice(lifecycles, { says: 'Where it is in its life.', optional: true })
+  lifecycle?: Lifecycle
+}
+
+export class FindingItem {
+  @text({ says: 'The rule.', example: 'contact-email' })
+  rule!: string
+
+  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'How strongly the rule asks.' })
+  level!: 'MUST' | 'SHOULD' | 'MAY'
+
+  @text({
+    says: 'What is wrong.',
+    example: 'Give a contact e-mail at brackenmere.example',
+    max: 2000,
+  })
+  message!: string
+
+  @text({ says: 'JSON Pointer to the place.', example: '/info/contact/email', max: 4000 })
+  at!: string
+
+  @whole({ says: 'The line, from 1.', example: 5 })
+  line!: number
+
+  @whole({ says: 'The column, from 1.', example: 3 })
+  column!: number
+
+  @text({ says: 'The API.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'The API’s title.', example: 'Supply Interruptions' })
+  title!: string
+
+  @whole({ says: 'The revision.', example: 14 })
+  revision!: number
+}
+
+export class FindingQuery extends PageQuery {
+  @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
+  api?: string
+
+  @whole({ says: 'Only of this revision; the newest where absent.', example: 14, optional: true })
+  revision?: number
+
+  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'Only at this level.', optional: true })
+  level?: 'MUST' | 'SHOULD' | 'MAY'
+
+  @text({ says: 'Only of this rule.', example: 'contact-email', optional: true })
+  rule?: string
+
+  @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
+  team?: string
+}
+
+export class RuleItem {
+  @text({ says: 'The rule’s name.', example: 'contact-email' })
+  id!: string
+
+  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'How strongly it asks.' })
+  level!: 'MUST' | 'SHOULD' | 'MAY'
+
+  @text({ says: 'The rule in a line.', example: 'Say what the API is for' })
+  title!: string
+
+  @text({ says: 'What it speaks about.', example: 'definition' })
+  about!: string
+
+  @text({
+    says: 'When it speaks at all, in CEL.',
+    example: 'api.audience != "public"',
+    max: 4000,
+    optional: true,
+  })
+  when?: string
+
+  @text({ says: 'What must hold, in CEL.', example: 'definition.description != ""', max: 4000 })
+  condition!: string
+
+  @text({ says: 'What the author reads.', example: 'Describe what the API is for' })
+  message!: string
+
+  @text({ says: 'Why it is asked.', example: 'People search and decide by it.' })
+  reason!: string
+
+  @text({
+    says: 'The part of its subject it points at.',
+    example: 'info/description',
+    optional: true,
+  })
+  place?: string
+
+  @whole({ says: 'Findings of it in newest revisions.', example: 3 })
+  findings!: number
+}
+
+export class Rulebook {
+  @whole({ says: 'The edition in force.', example: 1 })
+  edition!: number
+
+  @text({ says: 'The organisation’s domain.', example: 'brackenmere.example' })
+  domain!: string
+
+  @many(() => RuleItem, { says: 'The rules.' })
+  items!: RuleItem[]
+}
+
+export class IntakeQuery {
+  @text({ says: 'The file’s name.', example: 'supply.yaml', max: 200, optional: true })
+  file?: string
+}
+
+export class AddressIntake {
+  @text({
+    says: 'Where the definition is.',
+    example: 'https://definitions.brackenmere.example/supply.yaml',
+    min: 8,
+    max: 2000,
+  })
+  url!: string
+}
+
+export class TextFault {
+  @choice(['error', 'warning'], { says: 'Whether it stops the text from being read.' })
+  level!: 'error' | 'warning'
+
+  @text({ says: 'What is wrong.', example: 'A comma is missing', max: 2000 })
+  message!: string
+
+  @text({ says: 'The file.', example: 'supply.yaml' })
+  file!: string
+
+  @whole({ says: 'The line, from 1.', example: 12 })
+  line!: number
+
+  @whole({ says: 'The column, from 1.', example: 5 })
+  column!: number
+}
+
+export class Twin {
+  @text({ says: 'The API.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'Its title.', example: 'Supply Interruptions' })
+  title!: string
+
+  @choice(['content', 'version', 'title'], {
+    says: 'What is the same: the whole text, title and version, or the title alone.',
+  })
+  same!: 'content' | 'version' | 'title'
+
+  @whole({ says: 'The revision it is the same as.', example: 12 })
+  revision!: number
+
+  @flag({ says: 'Whether that version is placed, so that its text is fixed.' })
+  fixed!: boolean
+}
+
+export class Intake {
+  @text({ says: 'The intake’s identifier.', example: '5c2f0a1e-6a58-4a0e-9d7d-1f2f4a3b5c6d' })
+  id!: string
+
+  @choice(['waiting', 'reading', 'ready', 'problems', 'accepted'], { says: 'How far it is.' })
+  state!: 'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'
+
+  @text({ says: 'The file’s name, or the address.', example: 'supply.yaml', max: 2000 })
+  source!: string
+
+  @whole({ says: 'Size in bytes.', example: 48210 })
+  bytes!: number
+
+  @many(() => TextFault, { says: 'What stands in the way, or deserves a look.' })
+  problems!: TextFault[]
+
+  @anything({
+    says: 'What the text says of itself: title, version, format, contact, servers, tags, counts.',
+    example: { title: 'Supply Interruptions', version: '2.5.0', operations: 19 },
+    optional: true,
+  })
+  summary?: IntakeSummary
+
+  @many(() => Twin, { says: 'What the register has already.' })
+  twins!: Twin[]
+}
+
+export interface IntakeSummary {
+  title: string
+  version: string
+  format: string
+  description: string
+  contact: string
+  servers: string[]
+  tags: string[]
+  operations: number
+  schemas: number
+}
+
+export class Acceptance {
+  @text({
+    says: 'The owning team; taken from the API where one is named.',
+    example: 'Metering',
+    min: 1,
+    optional: true,
+  })
+  team?: string
+
+  @choice(audiences, {
+    says: 'Whom it is for; taken from the API where one is named.',
+    optional: true,
+  })
+  audience?: Audience
+
+  @text({
+    says: 'The API it is a new revision of; absent for a new API.',
+    example: 'supply-interruptions',
+    optional: true,
+  })
+  api?: string
+}
+
+export class Saved {
+  @text({ says: 'The API.', example: 'supply-interruptions' })
+  api!: string
+
+  @whole({ says: 'The revision that was saved.', example: 15 })
+  revision!: number
+
+  @text({ says: 'The version its text names.', example: '2.5.0' })
+  version!: string
+
+  @one(() => Counts, { says: 'Findings in it.' })
+  findings!: Counts
+}

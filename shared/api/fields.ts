@@ -1,0 +1,153 @@
+import 'reflect-metadata'
+import { Type } from 'class-transformer'
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsDefined,
+  IsIn,
+  IsInt,
+  IsISO8601,
+  IsObject,
+  IsOptional,
+  IsString,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  MinLength,
+  ValidateNested,
+} from 'class-validator'
+
+/** A class of the API: its fields are validated on the way in and described in the API's own definition. */
+export type ApiClass<T = object> = new () => T
+
+/** A field's JSON Schema 2020-12, or the class it refers to. */
+export type FieldSchema = Record<string, unknown>
+
+interface FieldInfo {
+  schema: FieldSchema
+  of?: () => ApiClass
+  many: boolean
+  optional: boolean
+  example?: unknown
+}
+
+interface Common {
+  /** What the field means, with its unit. */
+  says: string
+  optional?: boolean
+}
+
+const registry = new Map<ApiClass, Map<string, FieldInfo>>()
+
+/** The described fields of a class, in the order they are written. */
+export const fieldsOf = (type: ApiClass): Map<string, FieldInfo> => registry.get(type) ?? new Map()
+
+function field(info: FieldInfo, decorators: PropertyDecorator[]): PropertyDecorator {
+  return (target, property) => {
+    const owner = target.constructor as ApiClass
+    let fields = registry.get(owner)
+    if (!fields) registry.set(owner, (fields = new Map()))
+    fields.set(String(property), info)
+    const presence = info.optional ? IsOptional() : IsDefined()
+    for (const decorate of [presence, ...decorators]) decorate(target, property)
+  }
+}
+
+const described = (common: Common, schema: FieldSchema, example?: unknown): FieldInfo => ({
+  schema: { ...schema, description: common.says, ...(example !== undefined && { example }) },
+  many: false,
+  optional: common.optional ?? false,
+  example,
+})
+
+interface Text extends Common {
+  example: string
+  min?: number
+  max?: number
+  pattern?: RegExp
+  /** What to say where the pattern does not match. */
+  otherwise?: string
+}
+
+/** Text of at most 500 characters unless said otherwise. */
+export function text({ example, min = 0, max = 500, pattern, otherwise, ...common }: Text) {
+  const schema = {
+    type: 'string',
+    ...(min > 0 && { minLength: min }),
+    maxLength: max,
+    ...(pattern && { pattern: pattern.source }),
+  }
+  const checks = [IsString(), MinLength(min), MaxLength(max)]
+  if (pattern)
+    checks.push(
+      Matches(pattern, { message: otherwise ?? `$property must match ${pattern.source}` }),
+    )
+  return field(described(common, schema, example), checks)
+}
+
+/** A whole number. */
+export function whole({
+  example,
+  min = 0,
+  max = 1_000_000_000,
+  ...common
+}: Common & { example: number; min?: number; max?: number }) {
+  return field(described(common, { type: 'integer', minimum: min, maximum: max }, example), [
+    IsInt(),
+    Min(min),
+    Max(max),
+  ])
+}
+
+export function flag({ example = false, ...common }: Common & { example?: boolean }) {
+  return field(described(common, { type: 'boolean' }, example), [IsBoolean()])
+}
+
+export function choice(
+  values: readonly string[],
+  { example = values[0], ...common }: Common & { example?: string },
+) {
+  return field(described(common, { type: 'string', enum: values }, example), [IsIn(values)])
+}
+
+/** A moment in UTC, ISO 8601. */
+export function moment(common: Common) {
+  return field(described(common, { type: 'string', format: 'date-time' }, '2026-11-20T09:30:00Z'), [
+    IsISO8601(),
+  ])
+}
+
+export function texts({
+  example,
+  max = 200,
+  ...common
+}: Common & { example: string[]; max?: number }) {
+  const schema = { type: 'array', items: { type: 'string' }, maxItems: max }
+  return field(described(common, schema, example), [
+    IsArray(),
+    ArrayMaxSize(max),
+    IsString({ each: true }),
+  ])
+}
+
+/** One of another class. */
+export function one(of: () => ApiClass, common: Common) {
+  return field({ ...described(common, {}), of }, [IsObject(), ValidateNested(), Type(of)])
+}
+
+/** A list of another class. */
+export function many(of: () => ApiClass, { max = 5000, ...common }: Common & { max?: number }) {
+  return field({ ...described(common, { maxItems: max }), of, many: true }, [
+    IsArray(),
+    ArrayMaxSize(max),
+    ValidateNested({ each: true }),
+    Type(of),
+  ])
+}
+
+/** Any JSON value. */
+export function anything({ example, ...common }: Common & { example: unknown }) {
+  return field(described(common, {}, example), [])
+}

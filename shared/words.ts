@@ -1,0 +1,11 @@
+/** Whom an API is for. */
+export const audiences = ['private', 'partner', 'public'] as const
+export type Audience = (typeof audiences)[number]
+
+/** Where an API is in its life. */
+export const lifecycles = ['active', 'deprecated', 'retired'] as const
+export type Lifecycle = (typeof lifecycles)[number]
+
+/** What a person may do, as one word. */
+export const roles = ['governance', 'owner', 'operator', 'reviewer', 'reader'] as const
+export type Role = (typeof roles)[number]

@@ -1,0 +1,74 @@
+import http from 'node:http'
+
+/** A request as a simulated service sees it. */
+export interface Call {
+  params: Record<string, string>
+  query: URLSearchParams
+  body: Record<string, unknown>
+}
+
+export interface Reply {
+  status: number
+  body?: unknown
+  mediaType?: string
+}
+
+export type Handler = (call: Call) => Reply
+
+/** Handlers by `METHOD /path/{parameter}`. */
+export type Handlers = Record<string, Handler>
+
+export const reply = (body: unknown, status = 200): Reply => ({ status, body })
+export const problem = (status: number, title: string, detail: string): Reply => ({
+  status,
+  mediaType: 'application/problem+json',
+  body: { type: 'about:blank', title, status, detail },
+})
+
+/** Serves several simulated services from one port, each below its own base path. */
+export function restServer(services: Record<string, Handlers>): http.Server {
+  const routes = Object.entries(services).flatMap(([base, handlers]) =>
+    Object.entries(handlers).map(([route, handler]) => {
+      const [method, path] = route.split(' ') as [string, string]
+      const names = [...path.matchAll(/\{(\w+)\}/g)].map((match) => match[1]!)
+      const pattern = new RegExp(`^${base}${path.replace(/\{\w+\}/g, '([^/]+)')}$`)
+      return { method, pattern, names, handler, literal: names.length === 0 }
+    }),
+  )
+  routes.sort((a, b) => Number(b.literal) - Number(a.literal))
+
+  return http.createServer((request, response) => {
+    const url = new URL(request.url ?? '/', 'http://standin')
+    const chunks: Buffer[] = []
+    request.on('data', (chunk: Buffer) => chunks.push(chunk))
+    request.on('end', () => {
+      const {
+        status,
+        body,
+        mediaType = 'application/json',
+      } = answer(request.method ?? 'GET', url, Buffer.concat(chunks).toString())
+      response.writeHead(status, body === undefined ? {} : { 'Content-Type': mediaType })
+      response.end(
+        body === undefined ? undefined : typeof body === 'string' ? body : JSON.stringify(body),
+      )
+    })
+  })
+
+  function answer(method: string, url: URL, text: string): Reply {
+    for (const { method: wanted, pattern, names, handler } of routes) {
+      const match = wanted === method ? pattern.exec(url.pathname) : null
+      if (!match) continue
+      let body: unknown = {}
+      try {
+        body = text === '' ? {} : JSON.parse(text)
+      } catch {
+        return problem(400, 'Bad request', 'The body is not JSON.')
+      }
+      const params = Object.fromEntries(
+        names.map((name, i) => [name, decodeURIComponent(match[i + 1]!)]),
+      )
+      return handler({ params, query: url.searchParams, body: body as Record<string, unknown> })
+    }
+    return problem(404, 'Not found', `This service has no ${method} ${url.pathname}.`)
+  }
+}

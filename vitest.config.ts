@@ -1,0 +1,10 @@
+import { defineConfig } from 'vitest/config'
+
+export default defineConfig({
+  oxc: { decorator: { legacy: true } },
+  test: {
+    include: ['{core,server,shared,gateway,standins,demo,scripts}/**/*.test.ts'],
+    testTimeout: 20_000,
+    hookTimeout: 60_000,
+  },
+})
