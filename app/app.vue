@@ -1,1 +1,10 @@
-<template><NuxtPage /></template>
+<script setup lang="ts">
+const { start } = useTheme()
+start()
+</script>
+
+<template>
+  <NuxtLayout>
+    <NuxtPage />
+  </NuxtLayout>
+</template>

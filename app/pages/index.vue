@@ -1,1 +1,285 @@
-<template><p>hi</p></template>
+<script setup lang="ts">
+import type { RegisterPage, RegisterRow } from '~~/shared/api/catalog'
+
+const { data, refusal } = useLoad(() => api.get<RegisterPage>('/apis'))
+const { filters, set, toggle, clear, any } = useFilters([
+  'q',
+  'team',
+  'format',
+  'lifecycle',
+  'only',
+  'sort',
+  'api',
+] as const)
+
+const rows = computed(() => data.value?.items ?? [])
+const stages = computed(() => data.value?.stages ?? [])
+const differing = (row: RegisterRow) => row.cells.some((cell) => cell.mark === 'differs')
+const unseen = (row: RegisterRow) => row.cells.some((cell) => cell.mark === 'unseen')
+const only: Record<string, (row: RegisterRow) => boolean> = {
+  differs: differing,
+  must: (row) => row.findings.MUST > 0,
+  waiting: (row) => row.waiting > 0,
+  unseen,
+}
+const placementsDiffer = computed(
+  () => rows.value.flatMap((row) => row.cells).filter((cell) => cell.mark === 'differs').length,
+)
+const breaking = computed(() => rows.value.filter((row) => row.findings.MUST > 0).length)
+const waiting = computed(() => rows.value.reduce((sum, row) => sum + row.waiting, 0))
+const notSeen = computed(() => rows.value.filter(unseen).length)
+
+const attention = (row: RegisterRow) =>
+  (differing(row) ? 1000 : 0) +
+  (unseen(row) ? 400 : 0) +
+  row.waiting * 200 +
+  row.findings.MUST * 20 +
+  row.findings.SHOULD
+const sorts: Record<string, (a: RegisterRow, b: RegisterRow) => number> = {
+  '': (a, b) => attention(b) - attention(a) || a.title.localeCompare(b.title),
+  title: (a, b) => a.title.localeCompare(b.title),
+  saved: (a, b) => b.savedAt.localeCompare(a.savedAt),
+}
+const shown = computed(() => {
+  const { q, team, format, lifecycle, only: which, sort } = filters.value
+  const words = q.toLowerCase().split(/\s+/).filter(Boolean)
+  return rows.value
+    .filter((row) => {
+      const text =
+        `${row.title} ${row.api} ${row.team} ${row.version} ${row.cells.map((cell) => cell.version).join(' ')}`.toLowerCase()
+      const alive = lifecycle === 'all' || row.lifecycle === (lifecycle || 'active')
+      return (
+        words.every((word) => text.includes(word)) &&
+        (!team || row.team === team) &&
+        (!format || row.format === format) &&
+        alive &&
+        (only[which]?.(row) ?? true)
+      )
+    })
+    .sort(sorts[sort] ?? sorts[''])
+})
+const options = (pick: (row: RegisterRow) => string) =>
+  [...new Set(rows.value.map(pick))].sort().map((value) => ({ value, label: value }))
+
+const selected = ref(0)
+watch(
+  shown,
+  (list) => {
+    const index = list.findIndex((row) => row.api === filters.value.api)
+    selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
+  },
+  { immediate: true },
+)
+const current = computed(() => shown.value[selected.value])
+function select(index: number) {
+  selected.value = index
+  const row = shown.value[index]
+  if (row) void set({ api: row.api })
+}
+const open = () => current.value && navigateTo(`/apis/${current.value.api}/source`)
+const scroller = ref<{ scrollInView?: (index: number, to: string) => void }>()
+watch(selected, (index) => {
+  const row = document.querySelector(`[data-row="${index}"]`)
+  if (row) row.scrollIntoView({ block: 'nearest' })
+  else scroller.value?.scrollInView?.(index, 'to-start')
+})
+useKeys({ rows: () => shown.value.length, selected, open })
+</script>
+
+<template>
+  <Leaf>
+    <h1>Register</h1>
+    <Trouble :refusal="refusal" />
+    <p v-if="data && rows.length" class="sentence">
+      {{ spelled(rows.length) }} {{ rows.length === 1 ? 'API' : 'APIs' }} across
+      {{ spelled(stages.length).toLowerCase() }} stages.
+      <button
+        class="copper"
+        :aria-pressed="filters.only === 'differs'"
+        @click="toggle('only', 'differs')"
+      >
+        {{ count(placementsDiffer, 'stage differs', 'stages differ') }}
+      </button>
+      from what was approved,
+      <button class="ochre" :aria-pressed="filters.only === 'must'" @click="toggle('only', 'must')">
+        {{ count(breaking, 'API breaks', 'APIs break') }} a MUST</button
+      >, and
+      <button
+        class="elm"
+        :aria-pressed="filters.only === 'waiting'"
+        @click="toggle('only', 'waiting')"
+      >
+        {{ count(waiting, 'promotion waits', 'promotions wait') }}</button>.
+      <template v-if="notSeen"
+        ><button :aria-pressed="filters.only === 'unseen'" @click="toggle('only', 'unseen')">
+          {{ count(notSeen, 'API has', 'APIs have') }}
+        </button>
+        not been seen on a gateway since it was due.</template
+      >
+    </p>
+    <div v-if="rows.length" class="bar">
+      <Chip
+        label="Team"
+        :model-value="filters.team"
+        :options="options((row) => row.team)"
+        @update:model-value="set({ team: $event })"
+      />
+      <Chip
+        label="Format"
+        :model-value="filters.format"
+        :options="options((row) => row.format)"
+        @update:model-value="set({ format: $event })"
+      />
+      <Chip
+        label="Lifecycle"
+        any="active"
+        :model-value="filters.lifecycle"
+        :options="[
+          { value: 'deprecated', label: 'deprecated' },
+          { value: 'retired', label: 'retired' },
+          { value: 'all', label: 'all' },
+        ]"
+        @update:model-value="set({ lifecycle: $event })"
+      />
+      <Chip
+        label="Sorted by"
+        any="what needs attention"
+        :model-value="filters.sort"
+        :options="[
+          { value: 'title', label: 'title' },
+          { value: 'saved', label: 'last saved' },
+        ]"
+        @update:model-value="set({ sort: $event })"
+      />
+      <button v-if="any" class="plain" @click="clear()">Clear</button>
+      <NuxtLink to="/bring-in" class="fill end">Add definition</NuxtLink>
+    </div>
+    <div v-if="data && !rows.length" class="empty">
+      <p>The register holds every API with where its versions run. It is empty.</p>
+      <NuxtLink to="/bring-in" class="fill">Bring in the first definition</NuxtLink>
+    </div>
+    <template v-else-if="data">
+      <div class="grid head" :style="{ '--stages': stages.length }">
+        <span>API</span><span>must · should · may</span
+        ><span v-for="stage in stages" :key="stage">{{ stage }}</span>
+      </div>
+      <div v-if="!shown.length" class="empty">
+        <p>No API fits these filters.</p>
+        <button class="ghost" @click="clear()">Show all {{ rows.length }}</button>
+      </div>
+      <VirtualScroller
+        v-else
+        ref="scroller"
+        :items="shown"
+        :item-size="45"
+        class="rows"
+        :pt="{ root: { role: 'list', 'aria-label': 'APIs' } }"
+      >
+        <template #item="{ item, options: place }">
+          <div
+            :data-row="place.index"
+            class="grid row"
+            role="listitem"
+            :class="{ on: place.index === selected }"
+            :style="{ '--stages': stages.length }"
+            @click="select(place.index)"
+            @dblclick="open()"
+          >
+            <div class="name">
+              <NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = place.index"
+                ><b>{{ item.title }}</b></NuxtLink
+              >
+              <span class="fmt">{{ item.format }}</span>
+              <small>{{ item.team }} · written {{ item.version }}, {{ ago(item.savedAt) }}</small>
+            </div>
+            <NuxtLink :to="{ path: '/findings', query: { api: item.api } }" @click.stop
+              ><Counts :counts="item.findings"
+            /></NuxtLink>
+            <template
+              v-for="run in runsOf(stages, item.cells)"
+              :key="'empty' in run ? run.empty : run.from"
+            >
+              <span
+                v-if="'empty' in run"
+                class="nil"
+                :style="{ gridColumn: run.empty + 3 }"
+                title="Not placed"
+                >·</span
+              >
+              <NuxtLink
+                v-else
+                :to="`/apis/${item.api}/placements`"
+                :style="{ gridColumn: `${run.from + 3} / ${run.to + 4}` }"
+                @click.stop
+                ><RunBar :run="run" :stages="stages"
+              /></NuxtLink>
+            </template>
+          </div>
+        </template>
+      </VirtualScroller>
+    </template>
+    <template #margin>
+      <RegisterMargin v-if="current" :key="current.api" :row="current" />
+      <p v-else class="soft">What is to be said about the selected API stands here.</p>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.grid {
+  display: grid;
+  grid-template-columns: minmax(220px, 34%) 96px repeat(var(--stages), minmax(0, 1fr));
+  align-items: center;
+  column-gap: 16px;
+  padding: 0 8px;
+}
+.head {
+  font: 600 11.5px var(--body);
+  color: var(--soft);
+  padding-bottom: 5px;
+  border-bottom: 2px solid var(--ink);
+}
+.head span:nth-child(2) {
+  font-size: 10.5px;
+  white-space: nowrap;
+}
+.rows {
+  flex: 1;
+  min-height: 180px;
+}
+.row {
+  height: 45px;
+  border-bottom: 1px solid var(--rule);
+  cursor: pointer;
+}
+.row.on {
+  background: var(--faint);
+  box-shadow: inset 3px 0 0 var(--elm);
+}
+.name {
+  min-width: 0;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.name b {
+  font-weight: 620;
+  font-size: 13.5px;
+}
+.name small {
+  display: block;
+  color: var(--soft);
+  font-size: 11.5px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.name .fmt {
+  margin-left: 6px;
+  vertical-align: 1px;
+}
+.nil {
+  color: var(--quiet);
+  padding-left: 11px;
+  font: 12px var(--mono);
+}
+</style>

@@ -96,7 +96,7 @@ async function contextOf(
 ): Promise<Context> {
   const actor = session === undefined ? undefined : await actorOf(services, session)
   if (actor) return { ...services, actor }
-  if (operation.open)
+  if (operation.calledWith === 'password')
     return { ...services, actor: { name: '', displayName: '', role: 'reader', team: undefined } }
   throw new Failure(
     401,

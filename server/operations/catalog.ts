@@ -34,7 +34,7 @@ export const catalogOperations: Operation[] = [
     summary: 'Read what stands around every screen',
     description: 'The organisation, its stages and teams, and the numbers on the tabs.',
     success: { status: 200, says: 'The shell', body: Shell },
-    handle: (_asked, { db }) => ok(readShell(db)),
+    handle: (_asked, context) => ok(readShell(context)),
   }),
   operation<undefined, PageQuery>({
     id: 'listApis',

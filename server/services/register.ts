@@ -14,6 +14,7 @@ import {
   settings,
   stages,
 } from '../db/schema'
+import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
 
@@ -162,7 +163,10 @@ export async function stageNames(db: Queries): Promise<string[]> {
 }
 
 /** What stands around every screen: the organisation, the numbers on the tabs. */
-export async function readShell(db: Queries): Promise<Shell> {
+export async function readShell({
+  db,
+  allowedTargets,
+}: Pick<Services, 'db' | 'allowedTargets'>): Promise<Shell> {
   const [row] = await db.select().from(settings)
   if (!row) throw notFound('organisation')
   const count = sql<number>`count(*)::int`
@@ -193,6 +197,10 @@ export async function readShell(db: Queries): Promise<Shell> {
   return {
     organisation: row.organisation,
     demo: row.demo,
+    ...(row.demo &&
+      allowedTargets[0] && {
+        tryAddress: `http://${allowedTargets[0]}/definitions/leak-sensors.yaml`,
+      }),
     teams: row.teams,
     stages: names,
     counts: {

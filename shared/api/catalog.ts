@@ -1,7 +1,6 @@
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, moment, one, text, texts, whole } from './fields'
 
-
 /** Which page of a list. */
 export class PageQuery {
   @whole({ says: 'How many to return at most.', example: 100, min: 1, max: 1000, optional: true })

@@ -588,6 +588,13 @@ export class Shell {
   @texts({ says: 'The teams.', example: ['Metering'] })
   teams!: string[]
 
+  @text({
+    says: 'In a demo, an address to bring a definition in from.',
+    example: 'http://127.0.0.1:4312/definitions/leak-sensors.yaml',
+    optional: true,
+  })
+  tryAddress?: string
+
   @flag({ says: 'Whether this is a demo, with its hand-edit button.' })
   demo!: boolean
 }

@@ -1,0 +1,29 @@
+<script setup lang="ts">
+import type { DifferenceItem } from '~~/shared/api/runtime'
+
+const { left = 'ledger', right = 'gateway' } = defineProps<{
+  difference: DifferenceItem
+  left?: string
+  right?: string
+}>()
+</script>
+
+<template>
+  <div class="difference">
+    <div>{{ difference.where }} · {{ difference.what }}</div>
+    <dl>
+      <dt>{{ left }}</dt>
+      <dd class="ledger">{{ difference.ledger }}</dd>
+      <dt>{{ right }}</dt>
+      <dd class="gateway">{{ difference.gateway }}</dd>
+    </dl>
+    <div v-if="difference.cause && left === 'ledger'" class="cause">{{ difference.cause }}</div>
+  </div>
+</template>
+
+<style scoped>
+.cause {
+  font: 11.5px var(--body);
+  color: var(--soft);
+}
+</style>

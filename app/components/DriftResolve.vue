@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import type { PlacementItem } from '~~/shared/api/runtime'
+
+/** What differs at one placement, and the two ways to put it right. */
+const props = defineProps<{ placement: PlacementItem; most?: number }>()
+const emit = defineEmits<{ resolved: [] }>()
+const { busy, refusal, act } = useAct()
+const asking = ref<'put-back' | 'keep'>()
+
+async function resolve() {
+  const done = await act(() =>
+    api.post<PlacementItem>(`/placements/${props.placement.id}/${asking.value}`),
+  )
+  asking.value = undefined
+  if (done) emit('resolved')
+}
+const shown = computed(() => props.placement.differences.slice(0, props.most ?? 5))
+</script>
+
+<template>
+  <div>
+    <DifferenceBox
+      v-for="difference in shown"
+      :key="difference.where + difference.what"
+      :difference="difference"
+    />
+    <NuxtLink v-if="shown.length < placement.differences.length" class="plain" to="/drift"
+      >{{ placement.differences.length - shown.length }} more</NuxtLink
+    >
+    <div class="acts">
+      <button class="ghost" :disabled="busy" @click="asking = 'put-back'">
+        Put the ledger back
+      </button>
+      <button class="ghost" :disabled="busy" @click="asking = 'keep'">Keep the gateway’s</button>
+    </div>
+    <Trouble :refusal="refusal" />
+    <Dialog
+      :visible="asking !== undefined"
+      modal
+      :header="asking === 'keep' ? 'Keep the gateway’s' : 'Put the ledger back'"
+      :style="{ width: '520px' }"
+      @update:visible="asking = undefined"
+    >
+      <p v-if="asking === 'keep'">
+        What {{ placement.gateway }} runs becomes the approved placement of {{ placement.title }}
+        {{ placement.version }} in {{ placement.stage }}. The ledger records it with both values.
+      </p>
+      <p v-else>
+        {{ placement.gateway }} is made to run what was approved for {{ placement.title }}
+        {{ placement.version }} in {{ placement.stage }}. Calls notice at once.
+      </p>
+      <DifferenceBox
+        v-for="difference in placement.differences"
+        :key="difference.where + difference.what"
+        :difference="difference"
+      />
+      <template #footer>
+        <button class="ghost" @click="asking = undefined">Leave it</button>
+        <button class="fill" :disabled="busy" @click="resolve()">
+          {{ asking === 'keep' ? 'Keep the gateway’s' : 'Put the ledger back' }}
+        </button>
+      </template>
+    </Dialog>
+  </div>
+</template>
+
+<style scoped>
+.acts {
+  display: flex;
+  gap: 6px;
+  margin-top: 8px;
+  flex-wrap: wrap;
+}
+</style>

@@ -1,0 +1,15 @@
+<script setup lang="ts">
+import type { GateItem } from '~~/shared/api/runtime'
+
+defineProps<{ gates: GateItem[] }>()
+const signs = { passed: '✓', failed: '✕', waiting: '…' }
+</script>
+
+<template>
+  <div v-for="gate in gates" :key="gate.id" class="gate">
+    <i :class="gate.state" :title="gate.state">{{ signs[gate.state] }}</i>
+    <span
+      >{{ gate.title }}<small>{{ gate.text }}</small></span
+    >
+  </div>
+</template>

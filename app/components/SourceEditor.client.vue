@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { EditorState } from '@codemirror/state'
+import { EditorView } from '@codemirror/view'
+
+/** The text of a definition. Tells where its lines are on screen, so that the margin can stand beside them. */
+const props = defineProps<{
+  text: string
+  syntax: 'yaml' | 'json'
+  locked: boolean
+  lines: LineTint[]
+}>()
+const emit = defineEmits<{ change: []; moved: []; save: []; cursor: [line: number] }>()
+const host = ref<HTMLElement>()
+let view: EditorView | undefined
+
+onMounted(() => {
+  view = new EditorView({ parent: host.value! })
+  open(props.text)
+  view.scrollDOM.addEventListener('scroll', () => emit('moved'), { passive: true })
+})
+onUnmounted(() => view?.destroy())
+
+function open(text: string) {
+  view?.setState(
+    EditorState.create({
+      doc: text,
+      extensions: [
+        base(props.syntax),
+        tints,
+        props.locked ? readOnly : [],
+        EditorView.contentAttributes.of({ 'aria-label': 'Source of the definition' }),
+        EditorView.domEventHandlers({
+          keydown: (event) => {
+            if (!(event.ctrlKey || event.metaKey) || event.key !== 's') return false
+            event.preventDefault()
+            emit('save')
+            return true
+          },
+        }),
+        EditorView.updateListener.of((update) => {
+          if (update.docChanged) emit('change')
+          if (update.selectionSet)
+            emit('cursor', update.state.doc.lineAt(update.state.selection.main.head).number)
+          if (update.geometryChanged || update.docChanged) emit('moved')
+        }),
+      ],
+    }),
+  )
+  tint()
+}
+
+const tint = () => view?.dispatch({ effects: setTints.of(props.lines) })
+watch(() => props.text, open)
+watch(() => props.lines, tint)
+
+defineExpose({
+  /** The text as it stands now. */
+  current: () => view?.state.doc.toString() ?? props.text,
+  /** The lines in sight, and the offset of a line from the top of the editor. */
+  window() {
+    if (!view) return { first: 1, last: 1, top: () => 0 }
+    const { scrollTop, clientHeight } = view.scrollDOM
+    const lineAt = (height: number) =>
+      view!.state.doc.lineAt(view!.lineBlockAtHeight(height).from).number
+    return {
+      first: lineAt(scrollTop),
+      last: lineAt(scrollTop + clientHeight),
+      top: (line: number) =>
+        view!.lineBlockAt(view!.state.doc.line(Math.min(line, view!.state.doc.lines)).from).top -
+        scrollTop,
+    }
+  },
+  goTo(line: number) {
+    if (!view) return
+    const { from } = view.state.doc.line(Math.max(1, Math.min(line, view.state.doc.lines)))
+    view.dispatch({
+      selection: { anchor: from },
+      effects: EditorView.scrollIntoView(from, { y: 'start', yMargin: 60 }),
+    })
+    view.focus()
+  },
+})
+</script>
+
+<template><div ref="host" class="host" /></template>
+
+<style scoped>
+.host {
+  height: 100%;
+  min-height: 0;
+  overflow: hidden;
+}
+</style>

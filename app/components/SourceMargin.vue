@@ -1,0 +1,187 @@
+<script setup lang="ts">
+import type { Finding, Rule } from '~~/core/rules/model'
+import type { Problem } from '~~/core/text/problem'
+
+/** What is to be said about the lines in sight, each note beside its line as far as there is room. */
+interface EditorWindow {
+  first: number
+  last: number
+  top: (line: number) => number
+}
+const props = defineProps<{
+  findings: Finding[]
+  problems: Problem[]
+  rules: Rule[]
+  edition: number
+  window: () => EditorWindow
+  tick: number
+  offset: number
+  checking: boolean
+}>()
+const emit = defineEmits<{ go: [line: number] }>()
+
+interface Note {
+  key: string
+  level: string
+  message: string
+  rule: string
+  line: number
+  reason: string
+}
+const reasons = computed(() => new Map(props.rules.map((rule) => [rule.id, rule.reason])))
+const notes = computed<Note[]>(() =>
+  [
+    ...props.problems.map(({ message, line, column, level }, i) => ({
+      key: `p${i}`,
+      level: level === 'error' ? 'MUST' : 'SHOULD',
+      message,
+      rule: `${level}, column ${column}`,
+      line,
+      reason: '',
+    })),
+    ...props.findings.map(({ rule, level, message, line, at }) => ({
+      key: rule + at,
+      level,
+      message,
+      rule,
+      line,
+      reason: reasons.value.get(rule) ?? '',
+    })),
+  ].sort((a, b) => a.line - b.line),
+)
+const counts = computed(() => ({
+  MUST: props.findings.filter(({ level }) => level === 'MUST').length,
+  SHOULD: props.findings.filter(({ level }) => level === 'SHOULD').length,
+  MAY: props.findings.filter(({ level }) => level === 'MAY').length,
+}))
+
+const list = ref<HTMLElement>()
+const heights = new Map<string, number>()
+const placed = shallowRef<{ note: Note; top: number }[]>([])
+
+async function layOut() {
+  const { first, last, top } = props.window()
+  const visible = notes.value.filter(({ line }) => line >= first && line <= last).slice(0, 60)
+  const arrange = () => {
+    let free = 0
+    placed.value = visible.map((note) => {
+      const at = Math.max(free, top(note.line) + props.offset)
+      free = at + (heights.get(note.key) ?? 58) + 6
+      return { note, top: at }
+    })
+  }
+  arrange()
+  await nextTick()
+  let changed = false
+  for (const element of list.value?.querySelectorAll<HTMLElement>('.note') ?? []) {
+    const key = element.dataset['key']!
+    if (heights.get(key) === element.offsetHeight) continue
+    heights.set(key, element.offsetHeight)
+    changed = true
+  }
+  if (changed) arrange()
+}
+watch([notes, () => props.tick, () => props.offset], () => void layOut(), {
+  immediate: true,
+  flush: 'post',
+})
+
+const next = computed(() =>
+  notes.value.find(({ line }) => line > props.window().last && props.tick >= 0),
+)
+</script>
+
+<template>
+  <div class="margin">
+    <h3>
+      Margin
+      <small>{{
+        checking ? 'checking …' : `${count(findings.length, 'finding')} · edition ${edition}`
+      }}</small>
+    </h3>
+    <p class="soft counts">
+      <template v-if="problems.some((problem) => problem.level === 'error')"
+        >The text is not a readable definition yet:
+        {{ count(problems.length, 'problem') }}.</template
+      >
+      <template v-else-if="findings.length"
+        >{{ counts.MUST }} must, {{ counts.SHOULD }} should, {{ counts.MAY }} may.</template
+      >
+      <template v-else-if="!checking">It keeps every rule.</template>
+      <button v-if="next" class="plain" @click="emit('go', next.line)">
+        Next at line {{ next.line }}
+      </button>
+    </p>
+    <div ref="list" class="notes">
+      <div
+        v-for="{ note, top } in placed"
+        :key="note.key"
+        class="note"
+        :class="note.level"
+        :data-key="note.key"
+        :style="{ top: `${top}px` }"
+        :title="note.reason"
+        tabindex="0"
+        @click="emit('go', note.line)"
+        @keydown.enter="emit('go', note.line)"
+      >
+        <span class="level" :class="note.level">{{
+          note.rule.startsWith('error') ? 'ERROR' : note.level
+        }}</span>
+        {{ note.message }}
+        <div class="rule">{{ note.rule }} · line {{ note.line }}</div>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.margin {
+  position: absolute;
+  inset: 0 12px 0 16px;
+  overflow: hidden;
+}
+h3 {
+  margin-top: 16px;
+}
+.counts {
+  margin: 0;
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  background: var(--paper);
+  position: relative;
+  z-index: 1;
+  padding-bottom: 4px;
+}
+.notes {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+  clip-path: inset(66px 0 0 0);
+}
+.note {
+  pointer-events: auto;
+  position: absolute;
+  left: 0;
+  right: 0;
+  background: var(--page);
+  border: 1px solid var(--rule);
+  border-left: 3px solid var(--slate);
+  border-radius: 4px;
+  padding: 6px 9px;
+  font-size: 12px;
+  cursor: pointer;
+  overflow-wrap: anywhere;
+}
+.note.MUST {
+  border-left-color: var(--copper);
+}
+.note.SHOULD {
+  border-left-color: var(--ochre);
+}
+.rule {
+  color: var(--soft);
+  font: 10.5px var(--mono);
+}
+</style>

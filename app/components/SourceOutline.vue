@@ -1,0 +1,189 @@
+<script setup lang="ts">
+import type { DefinitionSummary } from '~~/core/definition'
+import type { Finding } from '~~/core/rules/model'
+
+/** Operations by tag, schemas and webhooks, each with what is found in it. */
+type Outline = Pick<DefinitionSummary, 'schemas' | 'webhooks'> & {
+  operations: Pick<
+    DefinitionSummary['operations'][number],
+    'method' | 'path' | 'tags' | 'line' | 'summary' | 'deprecated'
+  >[]
+}
+const props = defineProps<{ summary: Outline; findings: Finding[]; line: number }>()
+const emit = defineEmits<{ go: [line: number] }>()
+const words = ref('')
+
+interface Entry {
+  key: string
+  method?: string
+  label: string
+  line: number
+  title?: string
+  deprecated?: boolean
+}
+const groups = computed(() => {
+  const byTag = new Map<string, Entry[]>()
+  for (const { method, path, tags, line, summary, deprecated } of props.summary.operations) {
+    const tag = tags[0] ?? 'Operations'
+    const entry: Entry = {
+      key: `${method} ${path}`,
+      method,
+      label: path,
+      line,
+      deprecated,
+      ...(summary && { title: summary }),
+    }
+    byTag.set(tag, [...(byTag.get(tag) ?? []), entry])
+  }
+  const named = (list: { name: string; line: number }[]): Entry[] =>
+    list.map(({ name, line }) => ({ key: name, label: name, line }))
+  return [
+    ...byTag,
+    ['Webhooks', named(props.summary.webhooks)] as const,
+    ['Schemas', named(props.summary.schemas)] as const,
+  ]
+    .map(([name, entries]) => ({
+      name,
+      entries: entries.filter(({ key }) => key.toLowerCase().includes(words.value.toLowerCase())),
+    }))
+    .filter(({ entries }) => entries.length > 0)
+})
+const starts = computed(() =>
+  [
+    ...new Set(
+      [...props.summary.operations, ...props.summary.schemas, ...props.summary.webhooks].map(
+        ({ line }) => line,
+      ),
+    ),
+  ].sort((a, b) => a - b),
+)
+const startOf = (line: number) => {
+  let low = -1
+  let high = starts.value.length - 1
+  while (low < high) {
+    const middle = (low + high + 1) >> 1
+    if (starts.value[middle]! <= line) low = middle
+    else high = middle - 1
+  }
+  return low === -1 ? 0 : starts.value[low]!
+}
+const found = computed(() => {
+  const counts = new Map<number, { n: number; level: string }>()
+  const order = ['MAY', 'SHOULD', 'MUST']
+  for (const { line, level } of props.findings) {
+    const start = startOf(line)
+    const known = counts.get(start) ?? { n: 0, level: 'MAY' }
+    counts.set(start, {
+      n: known.n + 1,
+      level: order.indexOf(level) > order.indexOf(known.level) ? level : known.level,
+    })
+  }
+  return counts
+})
+const here = computed(() => startOf(props.line))
+</script>
+
+<template>
+  <div class="outline">
+    <input
+      v-model="words"
+      type="search"
+      placeholder="Filter the outline"
+      aria-label="Filter the outline"
+    />
+    <div class="list">
+      <template v-for="group in groups" :key="group.name">
+        <h6>{{ group.name }}</h6>
+        <button
+          v-for="entry in group.entries"
+          :key="entry.key"
+          :class="{ on: entry.line === here }"
+          :title="entry.title ?? entry.key"
+          @click="emit('go', entry.line)"
+        >
+          <span v-if="entry.method" class="method">{{ entry.method }}</span>
+          <span class="label" :class="{ gone: entry.deprecated }">{{ entry.label }}</span>
+          <span v-if="found.get(entry.line)" class="n" :class="found.get(entry.line)!.level">{{
+            found.get(entry.line)!.n
+          }}</span>
+        </button>
+      </template>
+      <p v-if="!groups.length" class="soft">Nothing by that name.</p>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.outline {
+  border-right: 1px solid var(--rule);
+  padding: 8px 8px 0 0;
+  font-size: 12px;
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+input {
+  font: 12px var(--body);
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+  background: var(--paper);
+  color: var(--ink);
+  padding: 3px 7px;
+  margin: 0 0 4px 2px;
+}
+.list {
+  overflow: auto;
+  flex: 1;
+  min-height: 0;
+  padding-bottom: 20px;
+}
+h6 {
+  margin: 10px 6px 3px;
+  font: 600 10.5px var(--body);
+  color: var(--soft);
+}
+button {
+  padding: 3.5px 6px;
+  border-radius: 4px;
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  border: 0;
+  background: none;
+  width: 100%;
+  text-align: left;
+  cursor: pointer;
+}
+button:hover {
+  background: var(--faint);
+}
+button.on {
+  background: var(--elm-wash);
+}
+.method {
+  width: 44px;
+  flex: none;
+}
+.label {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  direction: rtl;
+  text-align: left;
+  unicode-bidi: plaintext;
+}
+.gone {
+  text-decoration: line-through;
+}
+.n {
+  margin-left: auto;
+  font: 700 10.5px var(--mono);
+  color: var(--slate);
+}
+.n.MUST {
+  color: var(--copper);
+}
+.n.SHOULD {
+  color: var(--ochre);
+}
+</style>

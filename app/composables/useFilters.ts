@@ -1,0 +1,25 @@
+/** Filters kept in the address bar; an empty one is left out of it. */
+export function useFilters<K extends string>(names: readonly K[]) {
+  const route = useRoute()
+  const router = useRouter()
+  const filters = computed(
+    () =>
+      Object.fromEntries(names.map((name) => [name, String(route.query[name] ?? '')])) as Record<
+        K,
+        string
+      >,
+  )
+
+  function set(changes: Partial<Record<K, string>>) {
+    const query = { ...route.query, ...changes }
+    for (const [name, value] of Object.entries(query)) if (!value) delete query[name]
+    return router.replace({ query })
+  }
+
+  /** Sets a filter, or clears it where it has this value already. */
+  const toggle = (name: K, value: string) =>
+    set({ [name]: filters.value[name] === value ? '' : value } as Partial<Record<K, string>>)
+  const clear = () => set(Object.fromEntries(names.map((name) => [name, ''])) as Record<K, string>)
+  const any = computed(() => names.some((name) => filters.value[name] !== ''))
+  return { filters, set, toggle, clear, any }
+}

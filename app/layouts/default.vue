@@ -1,0 +1,266 @@
+<script setup lang="ts">
+const session = useSession()
+const route = useRoute()
+const { toggle } = useTheme()
+useChanges(() => session.refresh())
+
+const numbers = computed(() => session.shell?.counts ?? {})
+const tabs = computed(() => [
+  { to: '/', label: 'Register', number: numbers.value['apis'] },
+  { to: '/rulebook', label: 'Rulebook', number: numbers.value['rules'] },
+  {
+    to: '/findings',
+    label: 'Findings',
+    number: numbers.value['findings'],
+    hot: true,
+    says: 'at MUST',
+  },
+  { to: '/drift', label: 'Drift', number: numbers.value['drift'], hot: true },
+  { to: '/promotions', label: 'Promotions', number: numbers.value['promotions'] },
+  { head: 'Runtime' },
+  { to: '/gateways', label: 'Gateways', number: numbers.value['gateways'] },
+  { to: '/desk', label: 'Request desk' },
+  { head: 'Record' },
+  { to: '/ledger', label: 'Ledger' },
+])
+const isOn = (to: string) =>
+  to === '/'
+    ? route.path === '/' || route.path.startsWith('/apis') || route.path === '/bring-in'
+    : route.path.startsWith(to)
+
+const search = ref<HTMLInputElement>()
+const words = computed({
+  get: () => (route.path === '/' ? String(route.query['q'] ?? '') : ''),
+  set: (q) =>
+    void navigateTo(
+      { path: '/', query: { ...(route.path === '/' ? route.query : {}), q: q || undefined } },
+      { replace: route.path === '/' },
+    ),
+})
+
+const help = ref(false)
+function onKey(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  if (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return
+  if (event.key === '/') {
+    event.preventDefault()
+    search.value?.focus()
+  } else if (event.key === '?') help.value = true
+}
+onMounted(() => window.addEventListener('keydown', onKey))
+onUnmounted(() => window.removeEventListener('keydown', onKey))
+
+async function leave() {
+  await session.signOut()
+  await navigateTo('/sign-in')
+}
+</script>
+
+<template>
+  <div class="board">
+    <header>
+      <NuxtLink to="/" class="brand">
+        <svg width="18" height="22" viewBox="0 0 18 22" aria-hidden="true">
+          <path
+            d="M9 21V9M9 14C4 13 2 9 3 2c5 1 7 5 6 12M9 12c4-.5 6-3 6-8-4 .5-6.4 3.4-6 8"
+            fill="none"
+            stroke="var(--elm)"
+            stroke-width="1.7"
+            stroke-linecap="round"
+            stroke-linejoin="round"
+          />
+        </svg>
+        Elm Ledger
+      </NuxtLink>
+      <label class="search">
+        <span class="sr">Find an API by title, team or version</span>
+        <input
+          ref="search"
+          v-model="words"
+          type="search"
+          placeholder="Find an API by title, team or version"
+        />
+        <kbd>/</kbd>
+      </label>
+      <div class="who">
+        <span class="soft">{{ session.shell?.organisation }} ·</span>
+        <b>{{ session.person?.displayName }}, {{ session.person?.role }}</b>
+        <button class="plain quiet" @click="toggle()">Light or dark</button>
+        <button class="plain quiet" @click="leave()">Sign out</button>
+      </div>
+    </header>
+    <nav aria-label="Main">
+      <template v-for="tab in tabs" :key="tab.label ?? tab.head">
+        <h6 v-if="tab.head">{{ tab.head }}</h6>
+        <NuxtLink
+          v-else
+          :to="tab.to"
+          :class="{ on: isOn(tab.to!) }"
+          :aria-current="isOn(tab.to!) ? 'page' : undefined"
+        >
+          {{ tab.label }}
+          <span
+            v-if="tab.number !== undefined"
+            :class="{ hot: tab.hot && tab.number > 0, zero: tab.number === 0 }"
+            :title="tab.says"
+            >{{ tab.number }}</span
+          >
+        </NuxtLink>
+      </template>
+      <button class="keys" @click="help = true">Keys <kbd>?</kbd></button>
+    </nav>
+    <slot />
+    <Dialog v-model:visible="help" header="Keys" modal dismissable-mask>
+      <dl class="key-list">
+        <dt><kbd>/</kbd></dt>
+        <dd>find an API</dd>
+        <dt><kbd>j</kbd> <kbd>k</kbd></dt>
+        <dd>next and previous row</dd>
+        <dt><kbd>Enter</kbd></dt>
+        <dd>open the selected row</dd>
+        <dt><kbd>m</kbd></dt>
+        <dd>go to the margin</dd>
+        <dt><kbd>?</kbd></dt>
+        <dd>this list</dd>
+      </dl>
+    </Dialog>
+  </div>
+</template>
+
+<style scoped>
+.board {
+  display: grid;
+  grid-template-columns: 148px minmax(0, 1fr);
+  grid-template-rows: 52px minmax(0, 1fr);
+  height: 100vh;
+  overflow: hidden;
+}
+header {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 18px;
+  padding: 0 20px 0 22px;
+}
+.brand {
+  font: 600 19px var(--title);
+  letter-spacing: -0.01em;
+  display: flex;
+  gap: 9px;
+  align-items: center;
+  white-space: nowrap;
+}
+.search {
+  flex: 0 1 420px;
+  margin-left: 42px;
+  background: var(--paper);
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 0 10px 0 12px;
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.search:focus-within {
+  border-color: var(--elm);
+}
+.search input {
+  flex: 1;
+  border: 0;
+  background: none;
+  outline: none;
+  font: inherit;
+  color: var(--ink);
+  padding: 6px 0;
+  min-width: 0;
+}
+.search input::placeholder {
+  color: var(--soft);
+}
+kbd {
+  font: 11px var(--mono);
+  background: var(--faint);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 0 4px;
+  color: var(--soft);
+}
+.who {
+  margin-left: auto;
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  white-space: nowrap;
+}
+.who b {
+  font-weight: 600;
+}
+.quiet {
+  color: var(--soft);
+  font-weight: 500;
+  margin-left: 8px;
+}
+.quiet:hover {
+  color: var(--ink);
+}
+nav {
+  padding: 6px 0 0 12px;
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  min-height: 0;
+}
+nav a {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+  padding: 7px 12px;
+  border-radius: 7px 0 0 7px;
+  font-weight: 500;
+}
+nav a:hover {
+  background: color-mix(in srgb, var(--page) 45%, transparent);
+}
+nav a.on {
+  background: var(--page);
+  font-weight: 650;
+  box-shadow:
+    -1px 1px 0 var(--rule),
+    -1px -1px 0 var(--rule);
+}
+nav a span {
+  font: 11px var(--mono);
+  color: var(--soft);
+}
+nav a span.hot {
+  color: var(--copper);
+  font-weight: 700;
+}
+nav a span.zero {
+  opacity: 0.6;
+}
+nav h6 {
+  margin: 14px 12px 3px;
+  font: 600 10.5px var(--body);
+  color: var(--soft);
+  letter-spacing: 0.02em;
+}
+.keys {
+  margin: auto 12px 14px;
+  text-align: left;
+  border: 0;
+  background: none;
+  color: var(--soft);
+  cursor: pointer;
+  padding: 0;
+}
+.key-list {
+  display: grid;
+  grid-template-columns: 90px 1fr;
+  gap: 6px 12px;
+  margin: 0;
+}
+.key-list dd {
+  margin: 0;
+}
+</style>

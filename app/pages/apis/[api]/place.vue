@@ -1,0 +1,139 @@
+<script setup lang="ts">
+import type { ApiDetail, RevisionDetail } from '~~/shared/api/catalog'
+import type { GatewayItem, PlacementDraft, PlacementItem, SpecBody } from '~~/shared/api/runtime'
+
+const slug = String(useRoute().params['api'])
+const { data: detail } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`), ['revision'])
+const { data: gateways } = useLoad(
+  () => api.get<{ items: GatewayItem[] }>('/gateways'),
+  ['gateway'],
+)
+const draft = shallowRef<PlacementDraft>()
+const revision = shallowRef<RevisionDetail>()
+const spec = ref<SpecBody>()
+const version = ref('')
+const gateway = ref('')
+const drafting = useAct()
+const { busy, refusal, act } = useAct()
+
+async function propose() {
+  await drafting.act(async () => {
+    const made = await api.get<PlacementDraft>(`/apis/${slug}/placement-draft`, {
+      version: version.value,
+      gateway: gateway.value,
+    })
+    revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${made.revision}`)
+    draft.value = made
+    version.value = made.version
+    gateway.value = made.gateway
+    spec.value = made.spec
+  })
+}
+void propose()
+const versions = computed(() =>
+  [...new Set([detail.value?.latest.version ?? '', ...(detail.value?.versions ?? [])])].filter(
+    Boolean,
+  ),
+)
+const undecided = computed(
+  () => spec.value?.routes.filter(({ treatment }) => treatment.kind === 'undecided').length ?? 0,
+)
+const must = computed(() => revision.value?.findings.MUST ?? 0)
+
+async function place() {
+  const placed = await act(() =>
+    api.post<PlacementItem>('/placements', {
+      api: slug,
+      version: version.value,
+      gateway: gateway.value,
+      spec: spec.value,
+    }),
+  )
+  if (placed) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: placed.id } })
+}
+</script>
+
+<template>
+  <Leaf>
+    <div class="crumb">
+      <NuxtLink to="/">Register</NuxtLink> /
+      <NuxtLink :to="`/apis/${slug}`">{{ detail?.title }}</NuxtLink> / Place
+    </div>
+    <h1>Place {{ version }} in {{ draft?.stage }}</h1>
+    <p class="sentence">
+      Later stages are reached by promotion. What is filled in comes from the definition, the stage
+      and what stands there already.
+    </p>
+    <Trouble :refusal="drafting.refusal.value" />
+    <template v-if="spec && draft && revision">
+      <div class="bar">
+        <Chip
+          label="Version"
+          any="newest"
+          :model-value="version"
+          :options="versions.map((value) => ({ value, label: value }))"
+          @update:model-value="((version = $event), propose())"
+        />
+        <Chip
+          label="Gateway"
+          any="proposed"
+          :model-value="gateway"
+          :options="
+            (gateways?.items ?? []).map(({ name, serves }) => ({
+              value: name,
+              label: `${name}: ${serves}`,
+            }))
+          "
+          @update:model-value="((gateway = $event), propose())"
+        />
+      </div>
+      <PlacementForm
+        v-model="spec"
+        :operations="revision.operations"
+        :faults="refusal?.faults.map(({ field }) => field.replace(/^spec\./, '')) ?? []"
+      />
+    </template>
+    <template #margin>
+      <h2>Before it is applied</h2>
+      <div class="gate">
+        <i :class="undecided ? 'failed' : 'passed'">{{ undecided ? '✕' : '✓' }}</i
+        ><span
+          >Every operation is decided about<small v-if="undecided"
+            >{{ count(undecided, 'operation is', 'operations are') }} undecided: route, mock or
+            withhold each</small
+          ></span
+        >
+      </div>
+      <div class="gate">
+        <i :class="must ? 'waiting' : 'passed'">{{ must ? '…' : '✓' }}</i
+        ><span
+          >No finding at MUST<small v-if="must"
+            >{{ must }} now. It may be placed in {{ draft?.stage }}, but not promoted</small
+          ></span
+        >
+      </div>
+      <div class="gate">
+        <i :class="spec?.key.required ? 'passed' : 'waiting'">{{
+          spec?.key.required ? '✓' : '…'
+        }}</i
+        ><span
+          >A key is asked for<small v-if="spec && !spec.key.required"
+            >Without one it stands open; the reason goes into the ledger</small
+          ></span
+        >
+      </div>
+      <p class="soft">
+        Applying writes the configuration of {{ gateway }}, has it loaded, and confirms what runs.
+        The gateway takes it whole or not at all.
+      </p>
+      <Trouble :refusal="refusal" />
+      <button class="fill" :disabled="busy || !spec || undecided > 0" @click="place()">
+        {{ busy ? 'Applying …' : `Place on ${gateway}` }}
+      </button>
+      <p v-if="undecided" class="soft small">
+        {{ undecided }} undecided {{ undecided === 1 ? 'operation stops' : 'operations stop' }} the
+        placement.
+      </p>
+    </template>
+  </Leaf>
+</template>

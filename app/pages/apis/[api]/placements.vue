@@ -1,0 +1,348 @@
+<script setup lang="ts">
+import { keyText, limitText } from '~~/core/routing/placement'
+import type { ApiDetail } from '~~/shared/api/catalog'
+import type { IssuedKey, PlacementItem, PromotionDetail } from '~~/shared/api/runtime'
+
+const route = useRoute()
+const slug = String(route.params['api'])
+const session = useSession()
+const { data: detail, refusal } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
+const { data: page, reload } = useLoad(() =>
+  api.get<{ items: PlacementItem[] }>('/placements', { api: slug }),
+)
+const placements = computed(() => page.value?.items ?? [])
+const chosen = ref(String(route.query['placed'] ?? ''))
+const current = computed(
+  () =>
+    placements.value.find(({ id }) => id === chosen.value) ??
+    placements.value.find(({ mark }) => mark === 'differs') ??
+    placements.value[0],
+)
+const { busy, refusal: actRefusal, act } = useAct()
+
+const keyName = ref('')
+const issued = ref<IssuedKey>()
+async function issue() {
+  const made = await act(() =>
+    api.post<IssuedKey>(`/placements/${current.value!.id}/keys`, { name: keyName.value }),
+  )
+  if (!made) return
+  issued.value = made
+  keyName.value = ''
+  sessionStorage.setItem(`key:${current.value!.id}`, made.secret)
+  await reload()
+}
+async function withdraw(name: string) {
+  await act(() => api.delete(`/placements/${current.value!.id}/keys/${encodeURIComponent(name)}`))
+  await reload()
+}
+const removing = ref(false)
+async function remove() {
+  await act(() => api.delete(`/placements/${current.value!.id}`))
+  removing.value = false
+  await reload()
+}
+const asking = ref(false)
+const note = ref('')
+const nextStage = computed(() => {
+  const stages = session.shell?.stages ?? []
+  return stages[stages.indexOf(current.value?.stage ?? '') + 1]
+})
+async function ask() {
+  const { version, stage } = current.value!
+  const made = await act(() =>
+    api.post<PromotionDetail>('/promotions', { api: slug, version, from: stage, note: note.value }),
+  )
+  asking.value = false
+  if (made) await navigateTo(`/promotions/${made.id}`)
+}
+async function handEdit(kind: string) {
+  await act(() => api.post(`/placements/${current.value!.id}/hand-edit`, { kind }))
+  await reload()
+}
+const served = (placement: PlacementItem) =>
+  placement.spec.routes.filter(
+    ({ treatment }) => treatment.kind === 'route' || treatment.kind === 'mock',
+  ).length
+const mocks = (placement: PlacementItem) =>
+  placement.spec.routes.filter(({ treatment }) => treatment.kind === 'mock').length
+const withheld = computed(
+  () => current.value?.spec.routes.filter(({ treatment }) => treatment.kind === 'withheld') ?? [],
+)
+watch(current, () => (issued.value = undefined))
+</script>
+
+<template>
+  <Leaf>
+    <Trouble :refusal="refusal" />
+    <template v-if="detail">
+      <ApiHead :detail="detail"
+        ><NuxtLink class="fill" :to="`/apis/${slug}/place`">Place a version</NuxtLink></ApiHead
+      >
+      <p v-if="route.query['placed']" class="good" role="status">
+        Placed, loaded and confirmed: {{ current?.gateway }} runs {{ current?.version }} as
+        approved.
+        <NuxtLink class="plain" :to="{ path: '/desk', query: { placement: current?.id } }"
+          >Try it</NuxtLink
+        >
+      </p>
+      <div v-if="page && !placements.length" class="empty">
+        <p>
+          A placement says where a version is served: gateway, host, base path, and what becomes of
+          each operation. This API has none yet.
+        </p>
+        <NuxtLink class="ghost" :to="`/apis/${slug}/place`"
+          >Place {{ detail.latest.version }}</NuxtLink
+        >
+      </div>
+      <table v-else class="ruled">
+        <thead>
+          <tr>
+            <th>Stage</th>
+            <th>Version</th>
+            <th>Gateway</th>
+            <th>Address outside</th>
+            <th>Served</th>
+            <th>Protection</th>
+            <th>State</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="placement in placements"
+            :key="placement.id"
+            :class="{ on: placement.id === current?.id }"
+            @click="chosen = placement.id"
+          >
+            <td>
+              <button class="plain" @click="chosen = placement.id">{{ placement.stage }}</button>
+            </td>
+            <td class="mono">
+              {{ placement.version }} <span class="soft small">rev {{ placement.revision }}</span>
+            </td>
+            <td>{{ placement.gateway }}</td>
+            <td class="mono small">
+              https://{{ placement.spec.host }}{{ placement.spec.basePath }}
+            </td>
+            <td>
+              {{ served(placement) }} of {{ placement.spec.routes.length
+              }}<span v-if="mocks(placement)" class="soft small"
+                >, {{ mocks(placement) }} mocked</span
+              >
+            </td>
+            <td class="small">
+              {{ placement.spec.key.required ? keyText(placement.spec.key.header) : 'no key'
+              }}<br />{{
+                limitText(placement.spec.limit) === 'none'
+                  ? 'no limit'
+                  : limitText(placement.spec.limit)
+              }}
+            </td>
+            <td>
+              <span
+                class="sign"
+                :class="placement.mark"
+                :title="markWords(placement.mark, placement.differences.length)"
+                >{{ markSign(placement.mark, placement.differences.length) }}</span
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <template v-if="current">
+        <h3>
+          Operations in {{ current.stage }} <small>{{ current.id }}</small>
+        </h3>
+        <table class="ruled">
+          <thead>
+            <tr>
+              <th>Operation</th>
+              <th>Address outside</th>
+              <th>Goes to</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in current.spec.routes" :key="row.method + row.path">
+              <td>
+                <span class="method">{{ row.method }}</span> <code>{{ row.path }}</code>
+              </td>
+              <td class="mono small soft">
+                {{
+                  row.treatment.kind === 'withheld'
+                    ? 'not served'
+                    : `https://${current.spec.host}${current.spec.basePath}${row.path}`
+                }}
+              </td>
+              <td>
+                {{ row.treatment.kind === 'route' ? row.treatment.backend : row.treatment.kind }}
+                <div v-if="row.treatment.reason" class="soft small">{{ row.treatment.reason }}</div>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </template>
+    </template>
+    <template #margin>
+      <template v-if="current">
+        <h2>{{ current.version }} in {{ current.stage }}</h2>
+        <p class="soft">
+          {{ current.gateway }} · {{ markWords(current.mark, current.differences.length)
+          }}<template v-if="current.checkedAt">, read {{ moment(current.checkedAt) }}</template
+          >. Applied {{ ago(current.appliedAt) }} by {{ current.appliedBy }}.
+        </p>
+        <div class="bar">
+          <NuxtLink class="ghost" :to="{ path: '/desk', query: { placement: current.id } }"
+            >Try it</NuxtLink
+          >
+          <NuxtLink class="ghost" :to="`/placements/${current.id}`">Change</NuxtLink>
+          <button v-if="nextStage" class="ghost" @click="asking = true">
+            Promote to {{ nextStage }}
+          </button>
+          <button class="ghost" @click="removing = true">Take off</button>
+        </div>
+        <Trouble :refusal="actRefusal" />
+        <template v-if="current.differences.length">
+          <h3>
+            What differs <small>{{ current.gateway }}</small>
+          </h3>
+          <DriftResolve :placement="current" @resolved="reload()" />
+        </template>
+        <template v-if="withheld.length">
+          <h3>
+            Withheld on purpose <small>{{ withheld.length }}</small>
+          </h3>
+          <p v-for="row in withheld" :key="row.method + row.path" class="withheld">
+            <code>{{ row.method }} {{ row.path }}</code
+            ><br />{{ row.treatment.reason }}
+          </p>
+        </template>
+        <template v-if="current.spec.key.required">
+          <h3>
+            Keys that work here <small>{{ current.keys.length }}</small>
+          </h3>
+          <div v-for="name in current.keys" :key="name" class="key">
+            <span>{{ name }}</span
+            ><button
+              class="plain"
+              :disabled="busy"
+              :aria-label="`Withdraw the key of ${name}`"
+              @click="withdraw(name)"
+            >
+              Withdraw
+            </button>
+          </div>
+          <div v-if="issued" class="good" role="status">
+            The key of {{ issued.name }}, shown this once:<br /><code class="secret">{{
+              issued.secret
+            }}</code>
+          </div>
+          <form class="issue" @submit.prevent="issue()">
+            <InputText
+              v-model="keyName"
+              placeholder="Whom is a key for"
+              aria-label="Whom the key is for"
+            /><button class="ghost" :disabled="busy || keyName.trim().length < 2">
+              Issue a key
+            </button>
+          </form>
+        </template>
+        <template v-if="session.shell?.demo">
+          <h3>Demo: a hand on the gateway</h3>
+          <p class="soft">
+            Changes what {{ current.gateway }} runs past the ledger, as somebody with its admin
+            secret would.
+          </p>
+          <div class="bar">
+            <button
+              class="ghost"
+              :disabled="busy || !current.spec.limit"
+              @click="handEdit('limit')"
+            >
+              Raise the limit
+            </button>
+            <button class="ghost" :disabled="busy || !withheld.length" @click="handEdit('route')">
+              Serve a withheld one
+            </button>
+            <button
+              class="ghost"
+              :disabled="busy || mocks(current) === served(current)"
+              @click="handEdit('backend')"
+            >
+              Point it at a laptop
+            </button>
+          </div>
+        </template>
+      </template>
+      <Dialog
+        v-model:visible="removing"
+        modal
+        header="Take it off the gateway"
+        :style="{ width: '480px' }"
+      >
+        <p v-if="current">
+          {{ current.gateway }} stops serving {{ served(current) }} operations at https://{{
+            current.spec.host
+          }}{{ current.spec.basePath }}. Callers get a 404 from then on. The ledger keeps what was
+          approved.
+        </p>
+        <template #footer
+          ><button class="ghost" @click="removing = false">Leave it</button
+          ><button class="fill" :disabled="busy" @click="remove()">Take it off</button></template
+        >
+      </Dialog>
+      <Dialog
+        v-model:visible="asking"
+        modal
+        :header="`Ask to promote ${current?.version} to ${nextStage}`"
+        :style="{ width: '480px' }"
+      >
+        <label class="field"
+          ><span>What reviewers should know</span><Textarea v-model="note" rows="4"
+        /></label>
+        <template #footer
+          ><button class="ghost" @click="asking = false">Not now</button
+          ><button class="fill" :disabled="busy" @click="ask()">Ask for promotion</button></template
+        >
+      </Dialog>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.sign {
+  font: 700 13px var(--mono);
+  color: var(--elm);
+  white-space: nowrap;
+}
+.sign.differs {
+  color: var(--copper);
+}
+.sign.unseen {
+  color: var(--soft);
+}
+.key {
+  display: flex;
+  justify-content: space-between;
+  padding: 3px 0;
+  border-bottom: 1px dotted var(--rule);
+}
+.issue {
+  display: flex;
+  gap: 6px;
+  margin-top: 8px;
+}
+.issue :deep(input) {
+  min-width: 0;
+  flex: 1;
+}
+.secret {
+  overflow-wrap: anywhere;
+  user-select: all;
+}
+.withheld {
+  margin: 0 0 6px;
+}
+tbody tr {
+  cursor: default;
+}
+</style>

@@ -1,0 +1,316 @@
+<script setup lang="ts">
+import { joinPaths, outsideAddress } from '~~/core/routing/placement'
+import type { DeskAnswer, PlacementItem } from '~~/shared/api/runtime'
+
+const route = useRoute()
+const { data: page, refusal: loadRefusal } = useLoad(
+  () => api.get<{ items: PlacementItem[] }>('/placements'),
+  ['placement', 'drift', 'key'],
+)
+const placements = computed(() => page.value?.items ?? [])
+const placementId = ref(String(route.query['placement'] ?? ''))
+const placement = computed(() => placements.value.find(({ id }) => id === placementId.value))
+watch(placements, (list) => {
+  if (!placement.value && list[0]) placementId.value = list[0].id
+})
+const operation = ref('')
+const method = ref('GET')
+const path = ref('')
+const key = ref('')
+const body = ref('')
+const { busy, refusal, act } = useAct()
+const answer = ref<DeskAnswer>()
+const sentTo = ref('')
+
+const operations = computed(() => placement.value?.spec.routes ?? [])
+const nameOf = (row: { method: string; path: string }) => `${row.method} ${row.path}`
+watch(
+  placement,
+  (now) => {
+    if (!now) return
+    key.value = sessionStorage.getItem(`key:${now.id}`) ?? ''
+    const first =
+      now.spec.routes.find(
+        (row) =>
+          row.method === 'GET' && !row.path.includes('{') && row.treatment.kind !== 'withheld',
+      ) ?? now.spec.routes[0]
+    if (first) pick(nameOf(first))
+    answer.value = undefined
+  },
+  { immediate: true },
+)
+function pick(name: string) {
+  operation.value = name
+  const row = operations.value.find((candidate) => nameOf(candidate) === name)
+  if (!row || !placement.value) return
+  method.value = row.method
+  path.value = joinPaths(placement.value.spec.basePath, row.path)
+  if (row.method === 'GET' || row.method === 'DELETE') body.value = ''
+  else if (!body.value) body.value = '{}'
+}
+const open = computed(() => /\{[^}]*\}/.exec(path.value)?.[0])
+async function send() {
+  if (placement.value) sessionStorage.setItem(`key:${placement.value.id}`, key.value)
+  sentTo.value = placement.value ? `https://${placement.value.spec.host}${path.value}` : ''
+  answer.value = await act(() =>
+    api.post<DeskAnswer>('/requests', {
+      placement: placementId.value,
+      method: method.value,
+      path: path.value,
+      ...(key.value && { key: key.value }),
+      ...(body.value && { body: body.value, mediaType: 'application/json' }),
+    }),
+  )
+}
+const pretty = computed(() => {
+  const text = answer.value?.body ?? ''
+  try {
+    return JSON.stringify(JSON.parse(text), null, 2)
+  } catch {
+    return text
+  }
+})
+const labels: Record<string, string> = {
+  host: 'Host',
+  route: 'Route',
+  key: 'Key',
+  limit: 'Limit',
+  rewrite: 'Rewriting',
+  backend: 'Backend',
+  mock: 'Mock',
+}
+const quote = (value: string) => `'${value.replaceAll("'", String.raw`'\''`)}'`
+const command = computed(
+  () =>
+    placement.value &&
+    [
+      'curl',
+      method.value === 'GET' ? '' : `-X ${method.value}`,
+      quote(`https://${placement.value.spec.host}${path.value}`),
+      placement.value.spec.key.required
+        ? `-H ${quote(`${placement.value.spec.key.header}: ${key.value || '…'}`)}`
+        : '',
+      body.value ? `-H 'Content-Type: application/json' -d ${quote(body.value)}` : '',
+    ]
+      .filter(Boolean)
+      .join(' '),
+)
+</script>
+
+<template>
+  <Leaf>
+    <h1>Request desk</h1>
+    <p class="sentence">
+      Send a request through a gateway as a consumer would, and see what became of it, step by step.
+    </p>
+    <Trouble :refusal="loadRefusal" />
+    <div v-if="page && !placements.length" class="empty">
+      <p>Requests go through placements, and there is none yet.</p>
+      <NuxtLink class="ghost" to="/">Choose an API to place</NuxtLink>
+    </div>
+    <form v-else-if="placement" @submit.prevent="send()">
+      <div class="line">
+        <label class="field wide"
+          ><span>Placement</span>
+          <Select
+            v-model="placementId"
+            :options="placements"
+            option-value="id"
+            filter
+            :option-label="
+              (p: PlacementItem) => `${p.title} ${p.version} in ${p.stage}, ${p.gateway}`
+            "
+            aria-label="Placement"
+          />
+        </label>
+        <label class="field wide"
+          ><span>Operation</span>
+          <Select
+            :model-value="operation"
+            :options="operations"
+            filter
+            :option-label="
+              (row: { method: string; path: string; treatment: { kind: string } }) =>
+                `${row.method} ${row.path}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
+            "
+            :option-value="nameOf"
+            aria-label="Operation"
+            class="mono"
+            @update:model-value="pick($event)"
+          />
+        </label>
+      </div>
+      <div class="line">
+        <label class="field method-box"
+          ><span>Method</span><InputText v-model="method" class="mono" aria-label="Method"
+        /></label>
+        <label class="field grow"
+          ><span>Path and query, outside</span
+          ><InputText v-model="path" class="mono" aria-label="Path" :invalid="!!open" /><small
+            v-if="open"
+            >Put a value in place of <code>{{ open }}</code></small
+          ></label
+        >
+        <label class="field"
+          ><span>{{
+            placement.spec.key.required
+              ? `Key, in ${placement.spec.key.header}`
+              : 'Key (none is asked for)'
+          }}</span
+          ><InputText v-model="key" class="mono" autocomplete="off" aria-label="Key"
+        /></label>
+      </div>
+      <label v-if="body || !['GET', 'DELETE', 'HEAD'].includes(method)" class="field"
+        ><span>Body, as JSON</span
+        ><Textarea v-model="body" class="mono" rows="5" spellcheck="false"
+      /></label>
+      <div class="bar">
+        <button class="fill" :disabled="busy || !path">{{ busy ? 'Sending …' : 'Send' }}</button>
+        <code class="soft address">{{ method }} https://{{ placement.spec.host }}{{ path }}</code>
+      </div>
+      <details class="soft small">
+        <summary>The same from a terminal</summary>
+        <code>{{ command }}</code>
+      </details>
+    </form>
+    <Trouble :refusal="refusal" />
+    <section v-if="answer" class="answer" aria-live="polite">
+      <h3>
+        <span
+          >Answer
+          <b class="status" :class="{ bad: answer.status >= 400 }">{{ answer.status }}</b></span
+        >
+        <small>{{ answer.ms }} ms · {{ sentTo }}</small>
+      </h3>
+      <pre>{{ pretty }}</pre>
+      <p v-if="answer.cut" class="soft">The body is longer than a megabyte and was cut.</p>
+      <details>
+        <summary>{{ count(answer.headers.length, 'header') }}</summary>
+        <table class="ruled">
+          <tbody>
+            <tr v-for="header in answer.headers" :key="header.name">
+              <td class="mono">{{ header.name }}</td>
+              <td class="mono">{{ header.value }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </details>
+    </section>
+    <template #margin>
+      <h2>The request’s way</h2>
+      <p v-if="!answer" class="soft">
+        Each step stands here when a request has been sent: host, route, key, limit, rewriting,
+        backend.
+      </p>
+      <template v-else>
+        <p class="verdict" :class="{ bad: answer.steps.some((step) => !step.passed) }">
+          {{ answer.verdict }}
+        </p>
+        <ol class="way">
+          <li v-for="step in answer.steps" :key="step.name" :class="{ stopped: !step.passed }">
+            <b>{{ labels[step.name] ?? step.name }}</b> <i>{{ step.passed ? '✓' : '✕' }}</i>
+            <div>{{ step.text }}</div>
+          </li>
+        </ol>
+      </template>
+      <template v-if="placement">
+        <h3>This placement</h3>
+        <p class="soft">
+          {{ outsideAddress(placement.spec, '') }}<br /><NuxtLink
+            class="plain"
+            :to="`/apis/${placement.api}/placements`"
+            >{{ placement.title }} {{ placement.version }},
+            {{ markWords(placement.mark, placement.differences.length) }}</NuxtLink
+          >
+        </p>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  gap: 12px;
+  flex-wrap: wrap;
+}
+.wide {
+  flex: 1 1 300px;
+  min-width: 0;
+}
+.grow {
+  flex: 1 1 280px;
+}
+.method-box {
+  flex: 0 0 84px;
+}
+.wide :deep(.p-select) {
+  max-width: 100%;
+}
+.address {
+  overflow-wrap: anywhere;
+}
+details code {
+  overflow-wrap: anywhere;
+}
+.answer pre {
+  background: var(--paper);
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 10px 12px;
+  font: 12px/1.5 var(--mono);
+  margin: 0 0 8px;
+  max-height: 340px;
+  overflow: auto;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+}
+.status {
+  color: var(--elm);
+  font: 700 13px var(--mono);
+}
+.status.bad {
+  color: var(--copper);
+}
+.verdict {
+  border-left: 3px solid var(--elm);
+  padding-left: 9px;
+  overflow-wrap: anywhere;
+}
+.verdict.bad {
+  border-color: var(--copper);
+}
+.way {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.way li {
+  padding: 7px 0 7px 14px;
+  border-left: 1px solid var(--elm-edge);
+  margin-left: 4px;
+  overflow-wrap: anywhere;
+  position: relative;
+}
+.way li::before {
+  content: '';
+  position: absolute;
+  left: -4px;
+  top: 13px;
+  width: 7px;
+  height: 7px;
+  border-radius: 50%;
+  background: var(--elm);
+}
+.way li.stopped::before {
+  background: var(--copper);
+}
+.way i {
+  font-style: normal;
+  color: var(--elm);
+}
+.stopped i,
+.stopped b {
+  color: var(--copper);
+}
+</style>

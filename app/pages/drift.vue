@@ -1,0 +1,207 @@
+<script setup lang="ts">
+import type { GatewayItem, PlacementItem } from '~~/shared/api/runtime'
+
+const {
+  data: page,
+  refusal,
+  reload,
+} = useLoad(() => api.get<{ items: PlacementItem[] }>('/placements'))
+const { data: gateways } = useLoad(() => api.get<{ items: GatewayItem[] }>('/gateways'))
+const { filters, set, toggle, clear, any } = useFilters([
+  'mark',
+  'stage',
+  'gateway',
+  'placement',
+] as const)
+const session = useSession()
+const all = computed(() => page.value?.items ?? [])
+const having = (mark: string) => all.value.filter((placement) => placement.mark === mark).length
+const rank = { differs: 0, unseen: 1, 'in-step': 2 }
+const shown = computed(() =>
+  all.value
+    .filter(
+      ({ mark, stage, gateway }) =>
+        (!filters.value.mark || mark === filters.value.mark) &&
+        (!filters.value.stage || stage === filters.value.stage) &&
+        (!filters.value.gateway || gateway === filters.value.gateway),
+    )
+    .sort(
+      (a, b) =>
+        rank[a.mark] - rank[b.mark] ||
+        b.differences.length - a.differences.length ||
+        a.title.localeCompare(b.title),
+    ),
+)
+const selected = ref(0)
+watch(
+  shown,
+  (list) => {
+    const index = list.findIndex(({ id }) => id === filters.value.placement)
+    selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
+  },
+  { immediate: true },
+)
+const current = computed(() => shown.value[selected.value])
+useKeys({
+  rows: () => shown.value.length,
+  selected,
+  open: () => current.value && navigateTo(`/apis/${current.value.api}/placements`),
+})
+const reading = useAct()
+const readAll = () =>
+  reading.act(async () => {
+    for (const { name } of gateways.value?.items ?? []) await api.post(`/gateways/${name}/read`)
+    await reload()
+  })
+const lastRead = computed(
+  () => (gateways.value?.items ?? []).map(({ seenAt }) => seenAt ?? '').sort()[0],
+)
+const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble }) => trouble))
+</script>
+
+<template>
+  <Leaf>
+    <h1>Drift</h1>
+    <p v-if="page" class="sentence">
+      Of {{ count(all.length, 'placement') }},
+      <button
+        class="copper"
+        :aria-pressed="filters.mark === 'differs'"
+        @click="toggle('mark', 'differs')"
+      >
+        {{ having('differs') }} differ
+      </button>
+      from what was approved,
+      <button :aria-pressed="filters.mark === 'unseen'" @click="toggle('mark', 'unseen')">
+        {{ having('unseen') }} were not seen</button
+      >, and
+      <button
+        class="elm"
+        :aria-pressed="filters.mark === 'in-step'"
+        @click="toggle('mark', 'in-step')"
+      >
+        {{ having('in-step') }} are in step</button
+      >.
+      <template v-if="lastRead"
+        >Gateways are read every minute; the last reading was at {{ moment(lastRead) }}.</template
+      >
+    </p>
+    <Trouble :refusal="refusal ?? reading.refusal.value" />
+    <div v-for="gateway in silent" :key="gateway.name" class="trouble" role="status">
+      {{ gateway.trouble }}
+    </div>
+    <div class="bar">
+      <Chip
+        label="Stage"
+        :model-value="filters.stage"
+        :options="(session.shell?.stages ?? []).map((value) => ({ value, label: value }))"
+        @update:model-value="set({ stage: $event })"
+      />
+      <Chip
+        label="Gateway"
+        :model-value="filters.gateway"
+        :options="(gateways?.items ?? []).map(({ name }) => ({ value: name, label: name }))"
+        @update:model-value="set({ gateway: $event })"
+      />
+      <button v-if="any" class="plain" @click="clear()">Clear</button>
+      <button class="fill end" :disabled="reading.busy.value" @click="readAll()">
+        {{ reading.busy.value ? 'Reading …' : 'Read the gateways now' }}
+      </button>
+    </div>
+    <div v-if="page && !shown.length" class="empty">
+      <p>
+        {{
+          all.length
+            ? 'No placement fits these filters.'
+            : 'Nothing is placed, so nothing can differ.'
+        }}
+      </p>
+    </div>
+    <table v-else class="ruled">
+      <thead>
+        <tr>
+          <th>API</th>
+          <th>Version</th>
+          <th>Stage</th>
+          <th>Gateway</th>
+          <th>What differs</th>
+          <th>State</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(placement, index) in shown"
+          :key="placement.id"
+          :class="{ on: index === selected }"
+          @click="((selected = index), set({ placement: placement.id }))"
+        >
+          <td>
+            <button class="name" @click="selected = index">{{ placement.title }}</button>
+            <div class="soft small">{{ placement.team }}</div>
+          </td>
+          <td class="mono">{{ placement.version }}</td>
+          <td>{{ placement.stage }}</td>
+          <td>{{ placement.gateway }}</td>
+          <td class="small">
+            {{ placement.differences.map(({ what }) => what).join(', ') || 'nothing' }}
+          </td>
+          <td>
+            <span
+              class="sign"
+              :class="placement.mark"
+              :title="markWords(placement.mark, placement.differences.length)"
+              >{{ markSign(placement.mark, placement.differences.length) }}</span
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <template #margin>
+      <template v-if="current">
+        <h2>
+          <NuxtLink :to="`/apis/${current.api}/placements`">{{ current.title }}</NuxtLink>
+        </h2>
+        <p class="soft">
+          {{ current.version }} in {{ current.stage }} ·
+          {{ markWords(current.mark, current.differences.length) }}
+        </p>
+        <template v-if="current.differences.length">
+          <h3>
+            Side by side <small>{{ current.gateway }}, {{ moment(current.checkedAt!) }}</small>
+          </h3>
+          <DriftResolve :placement="current" :most="50" @resolved="reload()" />
+        </template>
+        <p v-else-if="current.mark === 'in-step'">
+          {{ current.gateway }} runs exactly what was approved; last read
+          {{ moment(current.checkedAt!) }}.
+        </p>
+        <p v-else>
+          {{ current.gateway }} has not been read since it was due, so nobody knows. Read it now, or
+          look at its trouble under Gateways.
+        </p>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.name {
+  border: 0;
+  background: none;
+  padding: 0;
+  font-weight: 620;
+  cursor: pointer;
+  text-align: left;
+}
+.sign {
+  font: 700 13px var(--mono);
+  color: var(--elm);
+  white-space: nowrap;
+}
+.sign.differs {
+  color: var(--copper);
+}
+.sign.unseen {
+  color: var(--soft);
+}
+</style>

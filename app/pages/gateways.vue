@@ -1,0 +1,116 @@
+<script setup lang="ts">
+import type { GatewayItem } from '~~/shared/api/runtime'
+
+const {
+  data: page,
+  refusal,
+  reload,
+} = useLoad(() => api.get<{ items: GatewayItem[] }>('/gateways'))
+const { busy, refusal: actRefusal, act } = useAct()
+const all = computed(() => page.value?.items ?? [])
+const trouble = computed(() => all.value.filter((gateway) => gateway.trouble).length)
+const selected = ref(0)
+const current = computed(() => all.value[selected.value])
+useKeys({
+  rows: () => all.value.length,
+  selected,
+  open: () =>
+    current.value && navigateTo({ path: '/drift', query: { gateway: current.value.name } }),
+})
+const read = (name: string) =>
+  act(async () => {
+    await api.post(`/gateways/${name}/read`)
+    await reload()
+  })
+</script>
+
+<template>
+  <Leaf>
+    <h1>Gateways</h1>
+    <p v-if="page" class="sentence">
+      {{ spelled(all.length) }} {{ all.length === 1 ? 'gateway' : 'gateways' }}, read every minute.
+      {{
+        trouble
+          ? `${count(trouble, 'gateway does', 'gateways do')} not answer.`
+          : 'All of them answer.'
+      }}
+    </p>
+    <Trouble :refusal="refusal ?? actRefusal" />
+    <table class="ruled">
+      <thead>
+        <tr>
+          <th>Gateway</th>
+          <th>Traffic goes in at</th>
+          <th class="right">Routes</th>
+          <th class="right">Placements</th>
+          <th class="right">Differing</th>
+          <th>Last read</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(gateway, index) in all"
+          :key="gateway.name"
+          :class="{ on: index === selected }"
+          @click="selected = index"
+        >
+          <td>
+            <b>{{ gateway.name }}</b>
+            <div class="soft small">{{ gateway.serves }}</div>
+          </td>
+          <td class="mono small">{{ gateway.dataUrl }}</td>
+          <td class="right mono">{{ gateway.routes }}</td>
+          <td class="right mono">
+            <NuxtLink class="plain" :to="{ path: '/drift', query: { gateway: gateway.name } }">{{
+              gateway.placements
+            }}</NuxtLink>
+          </td>
+          <td class="right mono">
+            <NuxtLink
+              class="plain"
+              :to="{ path: '/drift', query: { gateway: gateway.name, mark: 'differs' } }"
+              >{{ gateway.differing }}</NuxtLink
+            >
+          </td>
+          <td>
+            {{ gateway.seenAt ? moment(gateway.seenAt) : 'never' }}
+            <div v-if="gateway.trouble" class="bad small">does not answer</div>
+          </td>
+          <td class="right">
+            <button
+              class="ghost"
+              :disabled="busy"
+              :aria-label="`Read ${gateway.name} now`"
+              @click="read(gateway.name)"
+            >
+              Read now
+            </button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <template #margin>
+      <template v-if="current">
+        <h2>{{ current.name }}</h2>
+        <p class="soft">{{ current.serves }}</p>
+        <p v-if="current.trouble" class="trouble">{{ current.trouble }}</p>
+        <h3>
+          Routes nobody placed <small>{{ current.unclaimed.length }}</small>
+        </h3>
+        <p v-if="!current.unclaimed.length" class="soft">
+          Everything it serves belongs to a placement.
+        </p>
+        <p v-for="route in current.unclaimed" :key="route">
+          <code>{{ route }}</code>
+        </p>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.bad {
+  color: var(--copper);
+}
+</style>

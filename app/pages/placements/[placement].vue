@@ -1,0 +1,77 @@
+<script setup lang="ts">
+import type { RevisionDetail } from '~~/shared/api/catalog'
+import type { PlacementItem, SpecBody } from '~~/shared/api/runtime'
+
+const id = String(useRoute().params['placement'])
+const placement = shallowRef<PlacementItem>()
+const revision = shallowRef<RevisionDetail>()
+const spec = ref<SpecBody>()
+const loading = useAct()
+const { busy, refusal, act } = useAct()
+
+async function load() {
+  await loading.act(async () => {
+    placement.value = await api.get<PlacementItem>(`/placements/${id}`)
+    revision.value = await api.get<RevisionDetail>(
+      `/apis/${placement.value.api}/revisions/${placement.value.revision}`,
+    )
+    spec.value = structuredClone(placement.value.spec)
+  })
+}
+void load()
+const undecided = computed(
+  () => spec.value?.routes.filter(({ treatment }) => treatment.kind === 'undecided').length ?? 0,
+)
+const changed = computed(() => JSON.stringify(spec.value) !== JSON.stringify(placement.value?.spec))
+async function apply() {
+  const { edition, api: slug } = placement.value!
+  const done = await act(() =>
+    api.put<PlacementItem>(`/placements/${id}`, spec.value, {
+      'If-Match': `"placement-${edition}"`,
+    }),
+  )
+  if (done) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: id } })
+}
+</script>
+
+<template>
+  <Leaf>
+    <Trouble :refusal="loading.refusal.value" />
+    <template v-if="placement && spec && revision">
+      <div class="crumb">
+        <NuxtLink to="/">Register</NuxtLink> /
+        <NuxtLink :to="`/apis/${placement.api}/placements`">{{ placement.title }}</NuxtLink> /
+        {{ placement.stage }}
+      </div>
+      <h1>Change how {{ placement.version }} is served in {{ placement.stage }}</h1>
+      <p class="sentence">
+        {{ placement.gateway }} takes the change at once, whole or not at all; the ledger keeps both
+        states.
+      </p>
+      <PlacementForm
+        v-model="spec"
+        :operations="revision.operations"
+        :faults="refusal?.faults.map(({ field }) => field) ?? []"
+      />
+    </template>
+    <template #margin>
+      <h2>The change</h2>
+      <p class="soft">
+        {{ changed ? 'Not applied yet.' : 'Nothing is changed.'
+        }}<template v-if="undecided"> {{ undecided }} operations are undecided.</template>
+      </p>
+      <Trouble :refusal="refusal" />
+      <p v-if="refusal?.status === 412">
+        <button class="ghost" @click="load()">Look at what stands now</button>
+      </p>
+      <div class="bar">
+        <button class="fill" :disabled="busy || !changed || undecided > 0" @click="apply()">
+          {{ busy ? 'Applying …' : 'Apply the change' }}
+        </button>
+        <NuxtLink v-if="placement" class="ghost" :to="`/apis/${placement.api}/placements`"
+          >Leave it</NuxtLink
+        >
+      </div>
+    </template>
+  </Leaf>
+</template>

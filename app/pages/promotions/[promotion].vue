@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import type { PromotionDetail } from '~~/shared/api/runtime'
+
+const id = String(useRoute().params['promotion'])
+const {
+  data: promotion,
+  refusal,
+  reload,
+} = useLoad(() => api.get<PromotionDetail>(`/promotions/${id}`))
+const { busy, refusal: actRefusal, act } = useAct()
+const note = ref('')
+const asking = ref(false)
+const allOpen = computed(
+  () => promotion.value?.gates.every(({ state }) => state === 'passed') ?? false,
+)
+async function doIt(what: 'promote' | 'withdraw') {
+  asking.value = false
+  await act(() => api.post(`/promotions/${id}/${what}`))
+  await reload()
+}
+async function approve() {
+  await act(() => api.post(`/promotions/${id}/approvals`, { note: note.value }))
+  await reload()
+}
+</script>
+
+<template>
+  <Leaf>
+    <Trouble :refusal="refusal" />
+    <template v-if="promotion">
+      <div class="crumb">
+        <NuxtLink to="/promotions">Promotions</NuxtLink> / {{ promotion.title }}
+      </div>
+      <h1>{{ promotion.title }} {{ promotion.version }} into {{ promotion.to }}</h1>
+      <p class="sentence">
+        Asked for by {{ promotion.requestedBy }} {{ ago(promotion.requestedAt) }}, from
+        {{ promotion.from }}. {{ promotion.note }}
+      </p>
+      <p v-if="promotion.state === 'done'" class="good" role="status">
+        Done: {{ promotion.version }} runs in {{ promotion.to }}.
+        <NuxtLink class="plain" :to="`/apis/${promotion.api}/placements`"
+          >See where it stands</NuxtLink
+        >
+      </p>
+      <p v-else-if="promotion.state === 'withdrawn'" class="good">This request was withdrawn.</p>
+      <template v-for="plan in promotion.plan" :key="plan.gateway + plan.address">
+        <h3>
+          What changes in {{ promotion.to }} on {{ plan.gateway }} <small>{{ plan.address }}</small>
+        </h3>
+        <p>
+          {{
+            plan.replaces
+              ? `Takes the place of ${plan.replaces}.`
+              : 'Nothing stands at this address yet.'
+          }}
+          {{
+            plan.added.length
+              ? `${count(plan.added.length, 'operation becomes', 'operations become')} served`
+              : 'No operation is added'
+          }}{{ plan.removed.length ? `, ${plan.removed.length} no longer` : ', none goes away'
+          }}{{
+            plan.changes.length
+              ? `, ${count(plan.changes.length, 'setting changes', 'settings change')}.`
+              : ', no setting changes.'
+          }}
+        </p>
+        <div class="columns">
+          <div v-if="plan.added.length">
+            <b class="small">Served from then on</b>
+            <ul>
+              <li v-for="name in plan.added" :key="name">
+                <code>+ {{ name }}</code>
+              </li>
+            </ul>
+          </div>
+          <div v-if="plan.removed.length">
+            <b class="small gone">No longer served</b>
+            <ul>
+              <li v-for="name in plan.removed" :key="name">
+                <code class="gone">− {{ name }}</code>
+              </li>
+            </ul>
+          </div>
+        </div>
+        <DifferenceBox
+          v-for="change in plan.changes"
+          :key="change.where + change.what"
+          :difference="change"
+          left="now"
+          right="then"
+        />
+        <details class="soft">
+          <summary>Where every operation goes</summary>
+          <table class="ruled">
+            <tbody>
+              <tr v-for="row in plan.spec.routes" :key="row.method + row.path">
+                <td>
+                  <span class="method">{{ row.method }}</span> <code>{{ row.path }}</code>
+                </td>
+                <td>
+                  {{
+                    row.treatment.kind === 'route'
+                      ? `to ${row.treatment.backend}`
+                      : row.treatment.kind
+                  }}
+                  <span class="small">{{ row.treatment.reason }}</span>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <p v-for="backend in plan.spec.backends" :key="backend.name">
+            <code>{{ backend.name }} = {{ backend.url }}</code>
+          </p>
+        </details>
+      </template>
+      <h3>
+        Approvals <small>{{ promotion.approvals.length }}</small>
+      </h3>
+      <p v-for="approval in promotion.approvals" :key="approval.by">
+        {{ approval.by }}, {{ moment(approval.at) }}. <span class="soft">{{ approval.note }}</span>
+      </p>
+      <p v-if="!promotion.approvals.length" class="soft">Nobody has approved yet.</p>
+    </template>
+    <template #margin>
+      <template v-if="promotion?.state === 'waiting'">
+        <h2>Gates</h2>
+        <Gates :gates="promotion.gates" />
+        <Trouble :refusal="actRefusal" />
+        <h3>The act</h3>
+        <div class="bar">
+          <button class="fill" :disabled="busy || !allOpen" @click="asking = true">
+            Promote to {{ promotion.to }}
+          </button>
+          <button class="ghost" :disabled="busy" @click="doIt('withdraw')">Withdraw</button>
+        </div>
+        <p v-if="!allOpen" class="soft small">A gate is shut; what opens it stands beside it.</p>
+        <h3>Approve</h3>
+        <form @submit.prevent="approve()">
+          <Textarea
+            v-model="note"
+            rows="3"
+            placeholder="What you looked at"
+            aria-label="What you looked at"
+          /><button class="ghost" :disabled="busy">Approve</button>
+        </form>
+      </template>
+      <template v-else-if="promotion"
+        ><h2>{{ promotion.state === 'done' ? 'Promoted' : 'Withdrawn' }}</h2>
+        <Trouble :refusal="actRefusal" />
+        <p class="soft">
+          The gates as they stood, and who approved, are in
+          <NuxtLink class="plain" :to="{ path: '/ledger', query: { search: promotion.api } }"
+            >the ledger</NuxtLink
+          >.
+        </p></template
+      >
+      <Dialog
+        v-model:visible="asking"
+        modal
+        :header="`Promote to ${promotion?.to}`"
+        :style="{ width: '480px' }"
+      >
+        <p v-for="plan in promotion?.plan ?? []" :key="plan.gateway">
+          {{ plan.gateway }} begins to serve {{ promotion?.version }} at {{ plan.address
+          }}{{ plan.replaces ? `, in place of ${plan.replaces}` : '' }}. Callers notice at once.
+        </p>
+        <template #footer
+          ><button class="ghost" @click="asking = false">Not now</button
+          ><button class="fill" :disabled="busy" @click="doIt('promote')">Promote</button></template
+        >
+      </Dialog>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 18px;
+}
+ul {
+  margin: 2px 0 8px;
+  padding: 0;
+  list-style: none;
+}
+.gone {
+  color: var(--copper);
+}
+form :deep(textarea) {
+  width: 100%;
+  margin-bottom: 6px;
+}
+</style>

@@ -1,0 +1,133 @@
+<script setup lang="ts">
+import type { PromotionItem } from '~~/shared/api/runtime'
+
+const { data: page, refusal } = useLoad(() =>
+  api.get<{ items: PromotionItem[] }>('/promotions', { limit: 500 }),
+)
+const { filters, set, toggle } = useFilters(['state', 'team', 'promotion'] as const)
+const all = computed(() => page.value?.items ?? [])
+const waiting = computed(() => all.value.filter(({ state }) => state === 'waiting'))
+const open = (item: PromotionItem) => item.gates.every(({ state }) => state === 'passed')
+const shown = computed(() =>
+  all.value.filter(
+    ({ state, team }) =>
+      (!filters.value.state || state === filters.value.state) &&
+      (!filters.value.team || team === filters.value.team),
+  ),
+)
+const selected = ref(0)
+watch(shown, (list) => (selected.value = Math.min(selected.value, Math.max(0, list.length - 1))))
+const current = computed(() => shown.value[selected.value])
+useKeys({
+  rows: () => shown.value.length,
+  selected,
+  open: () => current.value && navigateTo(`/promotions/${current.value.id}`),
+})
+const teams = computed(() =>
+  [...new Set(all.value.map(({ team }) => team))].map((value) => ({ value, label: value })),
+)
+</script>
+
+<template>
+  <Leaf>
+    <h1>Promotions</h1>
+    <p v-if="page" class="sentence">
+      <button
+        class="elm"
+        :aria-pressed="filters.state === 'waiting'"
+        @click="toggle('state', 'waiting')"
+      >
+        {{ count(waiting.length, 'promotion waits', 'promotions wait') }}</button
+      >, {{ waiting.filter(open).length }} with every gate open;
+      <button :aria-pressed="filters.state === 'done'" @click="toggle('state', 'done')">
+        {{ all.filter(({ state }) => state === 'done').length }} are done</button
+      >.
+    </p>
+    <Trouble :refusal="refusal" />
+    <div class="bar">
+      <Chip
+        label="State"
+        :model-value="filters.state"
+        :options="['waiting', 'done', 'withdrawn'].map((value) => ({ value, label: value }))"
+        @update:model-value="set({ state: $event })"
+      />
+      <Chip
+        label="Team"
+        :model-value="filters.team"
+        :options="teams"
+        @update:model-value="set({ team: $event })"
+      />
+    </div>
+    <div v-if="page && !shown.length" class="empty">
+      <p>A promotion brings a version into the next stage. Ask for one from an API’s placements.</p>
+    </div>
+    <table v-else class="ruled">
+      <thead>
+        <tr>
+          <th>API</th>
+          <th>Version</th>
+          <th>From</th>
+          <th>To</th>
+          <th>Asked by</th>
+          <th>Gates</th>
+          <th>State</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(item, index) in shown"
+          :key="item.id"
+          :class="{ on: index === selected }"
+          @click="selected = index"
+        >
+          <td>
+            <NuxtLink :to="`/promotions/${item.id}`"
+              ><b>{{ item.title }}</b></NuxtLink
+            >
+            <div class="soft small">{{ item.team }}</div>
+          </td>
+          <td class="mono">{{ item.version }}</td>
+          <td>{{ item.from }}</td>
+          <td>{{ item.to }}</td>
+          <td>
+            {{ item.requestedBy }}
+            <div class="soft small">{{ ago(item.requestedAt) }}</div>
+          </td>
+          <td class="mono">
+            {{
+              item.gates.length
+                ? `${item.gates.filter(({ state }) => state === 'passed').length} of ${item.gates.length}`
+                : '·'
+            }}
+          </td>
+          <td>{{ item.state }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <template #margin>
+      <template v-if="current">
+        <h2>
+          <NuxtLink :to="`/promotions/${current.id}`"
+            >{{ current.title }} {{ current.version }} → {{ current.to }}</NuxtLink
+          >
+        </h2>
+        <p class="soft">{{ current.note || 'No note was given.' }}</p>
+        <template v-if="current.gates.length"
+          ><h3>Gates</h3>
+          <Gates :gates="current.gates"
+        /></template>
+        <template v-if="current.approvals.length"
+          ><h3>Approvals</h3>
+          <p v-for="approval in current.approvals" :key="approval.by">
+            {{ approval.by }}, {{ moment(approval.at) }}<br /><span class="soft">{{
+              approval.note
+            }}</span>
+          </p></template
+        >
+        <NuxtLink class="ghost" :to="`/promotions/${current.id}`">{{
+          current.state === 'waiting' ? 'See what would change' : 'Open'
+        }}</NuxtLink>
+      </template>
+    </template>
+  </Leaf>
+</template>

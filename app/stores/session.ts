@@ -1,0 +1,38 @@
+import type { Person } from '~~/shared/api/people'
+import type { Shell } from '~~/shared/api/runtime'
+
+/** Who is signed in, and what stands around every screen. */
+export const useSession = defineStore('session', () => {
+  const person = ref<Person>()
+  const shell = ref<Shell>()
+
+  async function load(): Promise<boolean> {
+    try {
+      person.value = await api.get<Person>('/self')
+      await refresh()
+      return true
+    } catch (error) {
+      if (asRefusal(error).status === 401) return false
+      throw error
+    }
+  }
+
+  async function refresh() {
+    shell.value = await api.get<Shell>('/shell')
+  }
+
+  async function signIn(name: string, password: string) {
+    const bytes = new TextEncoder().encode(`${name}:${password}`)
+    const authorization = `Basic ${btoa(String.fromCharCode(...bytes))}`
+    person.value = await api.post<Person>('/session', undefined, { headers: { authorization } })
+    await refresh()
+  }
+
+  async function signOut() {
+    await api.delete('/session')
+    person.value = undefined
+    shell.value = undefined
+  }
+
+  return { person, shell, load, refresh, signIn, signOut }
+})

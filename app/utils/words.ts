@@ -1,0 +1,40 @@
+import { format, formatDistanceToNowStrict, isToday } from 'date-fns'
+
+/** `1 placement`, `3 placements`. */
+export const count = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`
+
+const small = [
+  'No',
+  'One',
+  'Two',
+  'Three',
+  'Four',
+  'Five',
+  'Six',
+  'Seven',
+  'Eight',
+  'Nine',
+  'Ten',
+  'Eleven',
+  'Twelve',
+]
+
+/** A number at the beginning of a sentence. */
+export const spelled = (n: number) => small[n] ?? n.toLocaleString('en')
+
+/** `14:02` today, `20 Nov, 14:02` otherwise. */
+export const moment = (iso: string) =>
+  format(new Date(iso), isToday(new Date(iso)) ? 'HH:mm' : 'd MMM, HH:mm')
+
+/** `3 days ago`. */
+export const ago = (iso: string) => formatDistanceToNowStrict(new Date(iso), { addSuffix: true })
+
+export const markSign = (mark: string, differences = 0) =>
+  mark === 'differs' ? `≠ ${differences}` : mark === 'unseen' ? '?' : '='
+
+export const markWords = (mark: string, differences = 0) =>
+  mark === 'differs'
+    ? `differs in ${count(differences, 'place')}`
+    : mark === 'unseen'
+      ? 'the gateway has not been read'
+      : 'in step'

@@ -1,0 +1,23 @@
+import { examine, type Examination } from '~~/core/definition'
+import type { Circumstances, Edition } from '~~/core/rules/model'
+
+export interface CheckRequest {
+  number: number
+  text: string
+  file: string
+  edition: Edition
+  circumstances: Circumstances
+}
+
+export interface CheckReply {
+  number: number
+  examination: Examination
+}
+
+/** The same engine as on the server, beside the page's main thread. */
+self.onmessage = ({ data }: MessageEvent<CheckRequest>) => {
+  const { number, text, file, edition, circumstances } = data
+  const examination = examine({ file, text }, edition, circumstances)
+  const reply: CheckReply = { number, examination }
+  self.postMessage(reply)
+}
