@@ -3,6 +3,7 @@ import { elmPreset } from './app/theme/preset'
 export default defineNuxtConfig({
   compatibilityDate: '2026-11-01',
   telemetry: false,
+  sourcemap: false,
   devtools: { enabled: false },
   modules: ['@pinia/nuxt', '@primevue/nuxt-module'],
   routeRules: { '/**': { ssr: false } },

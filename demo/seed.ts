@@ -78,7 +78,7 @@ export class DemoSeed {
     private readonly options: SeedOptions,
     private readonly tell: (step: string) => void = () => undefined,
   ) {
-    this.clock = Date.now() - 60 * day
+    this.clock = Date.now() - 37 * day
   }
 
   async run(): Promise<void> {

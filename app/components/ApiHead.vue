@@ -8,9 +8,7 @@ const session = useSession()
 const route = useRoute()
 const stages = computed(() => session.shell?.stages ?? [])
 const runs = computed(() =>
-  runsOf(stages.value, props.detail.cells)
-    .filter((run) => 'version' in run)
-    .reverse(),
+  runsOf(stages.value, props.detail.cells).filter((run) => 'version' in run),
 )
 const writing = computed(
   () => !props.detail.cells.some((cell) => cell.version === props.detail.latest.version),
@@ -70,7 +68,7 @@ const leaves = computed(() => [
 .top {
   display: flex;
   align-items: center;
-  gap: 12px;
+  gap: 10px;
   flex-wrap: wrap;
 }
 h1 {
@@ -87,7 +85,7 @@ h1 {
   height: 22px;
   line-height: 20px;
   border-radius: 11px;
-  padding: 0 10px;
+  padding: 0 8px;
   font: 12px/20px var(--mono);
   background: var(--elm-wash);
   color: var(--elm-deep);
@@ -96,7 +94,7 @@ h1 {
 }
 .run b {
   font-size: 11px;
-  margin-left: 6px;
+  margin-left: 4px;
 }
 .differs {
   background: var(--copper-wash);

@@ -251,9 +251,11 @@ const windows = [
           aria-label="Filter operations"
         />
         <template v-if="undecided.length">
-          <span class="soft"
-            >All {{ undecided.length }} undecided {{ words || show ? 'shown ' : '' }}become</span
-          >
+          <span class="soft">{{
+            undecided.length === 1
+              ? 'The undecided one becomes'
+              : `All ${undecided.length} undecided${words || show ? ' shown' : ''} become`
+          }}</span>
           <button
             v-for="choice in choices.filter(
               ({ value }) => value.startsWith('route') || value === 'mock',

@@ -21,6 +21,14 @@ interface Entry {
   title?: string
   deprecated?: boolean
 }
+/** The end of a long path tells more than its beginning. */
+function shortened(path: string): string {
+  const parts = path.split('/')
+  return path.length > 21 && parts.length > 2
+    ? `…/${parts.slice(parts.length > 3 && parts.at(-1)!.length < 12 ? -2 : -1).join('/')}`
+    : path
+}
+
 const groups = computed(() => {
   const byTag = new Map<string, Entry[]>()
   for (const { method, path, tags, line, summary, deprecated } of props.summary.operations) {
@@ -28,7 +36,7 @@ const groups = computed(() => {
     const entry: Entry = {
       key: `${method} ${path}`,
       method,
-      label: path,
+      label: shortened(path),
       line,
       deprecated,
       ...(summary && { title: summary }),
@@ -168,9 +176,6 @@ button.on {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-  direction: rtl;
-  text-align: left;
-  unicode-bidi: plaintext;
 }
 .gone {
   text-decoration: line-through;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { joinPaths, outsideAddress } from '~~/core/routing/placement'
-import type { DeskAnswer, PlacementItem } from '~~/shared/api/runtime'
+import type { DeskAnswer, PlacementItem, RouteRowBody } from '~~/shared/api/runtime'
 
 const route = useRoute()
 const { data: page, refusal: loadRefusal } = useLoad(
@@ -70,6 +70,10 @@ const pretty = computed(() => {
     return text
   }
 })
+const placementLabel = ({ title, version, stage, gateway }: PlacementItem) =>
+  `${title} ${version} in ${stage}, ${gateway}`
+const operationLabel = (row: RouteRowBody) =>
+  `${nameOf(row)}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
 const labels: Record<string, string> = {
   host: 'Host',
   route: 'Route',
@@ -117,9 +121,7 @@ const command = computed(
             :options="placements"
             option-value="id"
             filter
-            :option-label="
-              (p: PlacementItem) => `${p.title} ${p.version} in ${p.stage}, ${p.gateway}`
-            "
+            :option-label="placementLabel"
             aria-label="Placement"
           />
         </label>
@@ -129,10 +131,7 @@ const command = computed(
             :model-value="operation"
             :options="operations"
             filter
-            :option-label="
-              (row: { method: string; path: string; treatment: { kind: string } }) =>
-                `${row.method} ${row.path}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
-            "
+            :option-label="operationLabel"
             :option-value="nameOf"
             aria-label="Operation"
             class="mono"

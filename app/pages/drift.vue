@@ -91,13 +91,13 @@ const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble })
       {{ gateway.trouble }}
     </div>
     <div class="bar">
-      <Chip
+      <FilterChip
         label="Stage"
         :model-value="filters.stage"
         :options="(session.shell?.stages ?? []).map((value) => ({ value, label: value }))"
         @update:model-value="set({ stage: $event })"
       />
-      <Chip
+      <FilterChip
         label="Gateway"
         :model-value="filters.gateway"
         :options="(gateways?.items ?? []).map(({ name }) => ({ value: name, label: name }))"

@@ -66,25 +66,25 @@ useKeys({
     </p>
     <Trouble :refusal="refusal" />
     <div class="bar">
-      <Chip
+      <FilterChip
         label="API"
         :model-value="filters.api"
         :options="(register?.items ?? []).map(({ api: value, title: label }) => ({ value, label }))"
         @update:model-value="set({ api: $event })"
       />
-      <Chip
+      <FilterChip
         label="Team"
         :model-value="filters.team"
         :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
         @update:model-value="set({ team: $event })"
       />
-      <Chip
+      <FilterChip
         label="Level"
         :model-value="filters.level"
         :options="['MUST', 'SHOULD', 'MAY'].map((value) => ({ value, label: value }))"
         @update:model-value="set({ level: $event })"
       />
-      <Chip
+      <FilterChip
         label="Rule"
         :model-value="filters.rule"
         :options="(rulebook?.items ?? []).map(({ id: value, title: label }) => ({ value, label }))"
@@ -141,8 +141,8 @@ useKeys({
         <p>{{ ruleOf?.reason }}</p>
         <h3>Where</h3>
         <p>
-          <code class="at">{{ current.at || '/' }}</code
-          ><br />{{ current.title }}, line {{ current.line }}, column {{ current.column }}
+          <code class="at">{{ current.at || '/' }}</code><br />{{ current.title }}, line
+          {{ current.line }}, column {{ current.column }}
         </p>
         <div class="bar">
           <NuxtLink class="ghost" :to="to(current)">Go to the line</NuxtLink

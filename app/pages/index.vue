@@ -118,19 +118,19 @@ useKeys({ rows: () => shown.value.length, selected, open })
       >
     </p>
     <div v-if="rows.length" class="bar">
-      <Chip
+      <FilterChip
         label="Team"
         :model-value="filters.team"
         :options="options((row) => row.team)"
         @update:model-value="set({ team: $event })"
       />
-      <Chip
+      <FilterChip
         label="Format"
         :model-value="filters.format"
         :options="options((row) => row.format)"
         @update:model-value="set({ format: $event })"
       />
-      <Chip
+      <FilterChip
         label="Lifecycle"
         any="active"
         :model-value="filters.lifecycle"
@@ -141,7 +141,7 @@ useKeys({ rows: () => shown.value.length, selected, open })
         ]"
         @update:model-value="set({ lifecycle: $event })"
       />
-      <Chip
+      <FilterChip
         label="Sorted by"
         any="what needs attention"
         :model-value="filters.sort"

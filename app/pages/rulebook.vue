@@ -57,13 +57,13 @@ const abouts = computed(() =>
     </p>
     <Trouble :refusal="refusal" />
     <div class="bar">
-      <Chip
+      <FilterChip
         label="Level"
         :model-value="filters.level"
         :options="['MUST', 'SHOULD', 'MAY'].map((value) => ({ value, label: value }))"
         @update:model-value="set({ level: $event })"
       />
-      <Chip
+      <FilterChip
         label="About"
         :model-value="filters.about"
         :options="abouts"

@@ -60,7 +60,7 @@ export function referencesOf(document: unknown): Map<string, Pointer[]> {
     const { value, at, names } = stack.pop()!
     if (visited.has(value)) continue
     visited.add(value)
-    for (const [key, child] of Object.entries(value)) {
+    for (const [key, child] of Object.entries(value as Record<string, unknown>)) {
       const here = `${at}/${key.replaceAll('~', '~0').replaceAll('/', '~1')}`
       if (key === '$ref' && typeof child === 'string' && !names) {
         const places = found.get(child)

@@ -36,7 +36,7 @@ export function routeStep(request: RouteRequest, match: Match): Step[] {
 function difference(route: Route, path: string): string {
   const wanted = route.path.split('/')
   const given = path.split('/')
-  if (wanted.length > given.length && !path.startsWith('/' + wanted[1]))
+  if (wanted.length > given.length && !path.startsWith(`/${wanted[1] ?? ''}`))
     return '; the base path is missing'
   if (given.length > wanted.length) return '; the request has more path than the route'
   if (given.length < wanted.length) return '; the request has less path than the route'

@@ -87,7 +87,7 @@ export function fromPattern(pattern: string): string | undefined {
       /^\\([.*+?^${}()|[\]\\])/.exec(rest) ??
       /^([^.*+?^${}()|[\]\\])/.exec(rest)
     if (!token) return undefined
-    path += token[0].startsWith('(') ? `{${token[1]}}` : token[1]
+    path += token[0].startsWith('(') ? `{${token[1]!}}` : token[1]!
     rest = rest.slice(token[0].length)
   }
   return path

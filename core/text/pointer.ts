@@ -7,7 +7,7 @@ const escapeSegment = (segment: string) => segment.replaceAll('~', '~0').replace
 export function pointerTo(base: Pointer, ...segments: (string | number)[]): Pointer {
   let pointer = base
   for (const segment of segments) {
-    pointer += '/' + (typeof segment === 'number' ? segment : escapeSegment(segment))
+    pointer += `/${typeof segment === 'number' ? segment : escapeSegment(segment)}`
   }
   return pointer
 }

@@ -1,8 +1,14 @@
 import yaml from 'js-yaml'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 
+/** Merge keys are not in the core schema; the loader acts on the tag alone. */
+const merge = new yaml.Type('tag:yaml.org,2002:merge', {
+  kind: 'scalar',
+  resolve: (data) => data === '<<' || data === null,
+})
+
 /** YAML 1.2 core types and merge keys; no tag constructs anything, dates stay text. */
-const schema = yaml.CORE_SCHEMA.extend({ implicit: [yaml.types.merge] })
+const schema = yaml.CORE_SCHEMA.extend({ implicit: [merge] })
 
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export function loadYaml(text: string): unknown {

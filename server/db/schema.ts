@@ -19,6 +19,7 @@ import type { Difference } from '../../core/drift/compare'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Level, Rule } from '../../core/rules/model'
 import type { Problem } from '../../core/text/problem'
+import type { GateItem, PlacementPlan } from '../../shared/api/runtime'
 import type { Audience, Lifecycle } from '../../shared/words'
 import type { Role } from '../../shared/words'
 
@@ -219,6 +220,8 @@ export const promotions = pgTable(
     requestedBy: text('requested_by').notNull(),
     requestedAt: moment('requested_at').notNull(),
     note: text().notNull(),
+    /** The gates and the plan as they stood when it was done. */
+    evidence: jsonb().$type<{ gates: GateItem[]; plan: PlacementPlan[] }>(),
   },
   (table) => [
     uniqueIndex('promotions_one_waiting')

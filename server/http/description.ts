@@ -87,8 +87,8 @@ function describeOperation(operation: Operation, describer: Describer): Record<s
         required: true,
         content: {
           'application/json': {
-            schema: describer.reference(body as ApiClass),
-            example: exampleOf(body as ApiClass),
+            schema: describer.reference(body),
+            example: exampleOf(body),
           },
         },
       }

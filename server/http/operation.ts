@@ -37,9 +37,13 @@ interface Described {
   conditional?: boolean
 }
 
-export interface Operation<B = unknown, Q = unknown, T = unknown> extends Described {
-  query?: ApiClass<Q>
-  body?: ApiClass<B>
+export interface Operation<
+  B = object | undefined,
+  Q = object | undefined,
+  T = unknown,
+> extends Described {
+  query?: Q extends object ? ApiClass<Q> : never
+  body?: B extends object ? ApiClass<B> : never
   /** The media types of a body taken as it is, without reading it as JSON. */
   raw?: string[]
   success: {

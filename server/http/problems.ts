@@ -13,7 +13,7 @@ function codesOf(error: unknown): string[] {
 
 const isAway = (error: unknown) =>
   codesOf(error).some((code) => away.test(code)) ||
-  /terminat|timeout exceeded when trying to connect/i.test(String((error as Error).message))
+  /terminat|timeout exceeded when trying to connect/i.test((error as Error).message)
 
 /** Any error as problem details (RFC 9457); what nobody foresaw is logged and said without its innards. */
 export function problemOf(error: unknown): Failure {

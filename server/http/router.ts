@@ -82,7 +82,7 @@ async function answer(
   if (operation.success.mediaType)
     return send(
       event,
-      answered.body as Buffer,
+      answered.body,
       answered.headers?.['Content-Type'] ?? operation.success.mediaType,
     )
   setResponseHeader(event, 'Content-Type', 'application/json')

@@ -140,14 +140,15 @@ export const catalogOperations: Operation[] = [
     success: { status: 200, says: 'A page of findings', page: FindingItem },
     handle: ({ query }, { db }) => ok(catalog.listFindings(db, query)),
   }),
-  operation({
+  operation<undefined, PageQuery>({
     id: 'getRulebook',
     method: 'GET',
     path: '/rulebook',
     tag: 'Rules',
     summary: 'Read the rulebook in force',
+    query: PageQuery,
     success: { status: 200, says: 'The edition and its rules', body: Rulebook },
-    handle: (_asked, { db }) => ok(readRulebook(db)),
+    handle: ({ query }, { db }) => ok(readRulebook(db, query)),
   }),
   operation<undefined, IntakeQuery>({
     id: 'createIntake',

@@ -11,6 +11,7 @@ import type {
   PromotionQuery,
   PromotionRequest,
 } from '../../shared/api/runtime'
+import { audiences } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { apis, approvals, backends, people, placements, promotions, stages } from '../db/schema'
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
@@ -174,7 +175,10 @@ export async function listPromotions(
       requestedBy: by ?? promotion.requestedBy,
       requestedAt: promotion.requestedAt.toISOString(),
       note: promotion.note,
-      gates: promotion.state === 'waiting' ? await gatesOf(context, promotion) : [],
+      gates:
+        promotion.state === 'waiting'
+          ? await gatesOf(context, promotion)
+          : (promotion.evidence?.gates ?? []),
       approvals: given
         .filter((approval) => approval.promotion === promotion.id)
         .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
@@ -188,7 +192,10 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
   const api = await apiOf(context.db, row.api)
   const { items } = await listPromotions(context, { api: api.slug, limit: 1000 })
   const item = items.find((promotion) => promotion.id === id)!
-  return { ...item, plan: row.state === 'waiting' ? await planOf(context.db, row) : [] }
+  return {
+    ...item,
+    plan: row.state === 'waiting' ? await planOf(context.db, row) : (row.evidence?.plan ?? []),
+  }
 }
 
 /** The specification in the next stage: the same, at that stage's host, sent to that stage's backends. */
@@ -204,9 +211,7 @@ async function nextSpec(
     .select()
     .from(backends)
     .where(and(eq(backends.api, api.slug), eq(backends.stage, row.toStage)))
-  const audience = (Object.keys(fromStage!.hosts) as (keyof typeof fromStage.hosts)[]).find(
-    (key) => fromStage!.hosts[key] === from.spec.host,
-  )
+  const audience = audiences.find((key) => fromStage!.hosts[key] === from.spec.host)
   const host = toStage!.hosts[audience ?? api.audience]
   const upstream = from.spec.backends.map(({ name, url, timeoutMs }): Backend => {
     const there = known.find((backend) => backend.name === name)
@@ -324,7 +329,8 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
   const api = await apiOf(db, row.api)
   const revision = await revisionOfVersion(db, api, row.version)
   const from = await standing(db, row)
-  const evidence = gates.map(({ id: gate, text }) => ({ gate, text }))
+  const plan = await planOf(db, row)
+  const reasons = gates.map(({ id: gate, text }) => ({ gate, text }))
   for (const [index, placement] of from.entries()) {
     const spec = await nextSpec(db, row, api, placement)
     const target = {
@@ -341,7 +347,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
       if (!last) return
       const done = await tx
         .update(promotions)
-        .set({ state: 'done' })
+        .set({ state: 'done', evidence: { gates, plan } })
         .where(and(eq(promotions.id, id), eq(promotions.state, 'waiting')))
         .returning()
       if (done.length === 0) throw conflict('Somebody promoted or withdrew this in between.')
@@ -349,7 +355,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
         action: 'promotion.done',
         subject: api.slug,
         before: { stage: row.fromStage, replaces: there?.version ?? null },
-        after: { promotion: id, version: row.version, stage: row.toStage, gates: evidence },
+        after: { promotion: id, version: row.version, stage: row.toStage, gates: reasons },
       })
     })
   }

@@ -1,9 +1,10 @@
 import { desc, eq, sql } from 'drizzle-orm'
 import type { Edition } from '../../core/rules/model'
-import type { Rulebook } from '../../shared/api/catalog'
+import type { PageQuery, Rulebook } from '../../shared/api/catalog'
 import type { Queries } from '../db/database'
 import { apis, editions, findings, revisions } from '../db/schema'
 import { notFound } from './failure'
+import { pageFrom } from './paging'
 
 /** The edition in force: the newest. */
 export async function currentEdition(db: Queries): Promise<Edition> {
@@ -13,7 +14,7 @@ export async function currentEdition(db: Queries): Promise<Edition> {
 }
 
 /** The rulebook with how often each rule is broken in newest revisions. */
-export async function readRulebook(db: Queries): Promise<Rulebook> {
+export async function readRulebook(db: Queries, query: PageQuery): Promise<Rulebook> {
   const edition = await currentEdition(db)
   const counts = await db
     .select({ rule: findings.rule, count: sql<number>`count(*)::int` })
@@ -28,6 +29,10 @@ export async function readRulebook(db: Queries): Promise<Rulebook> {
   return {
     edition: edition.number,
     domain: edition.domain,
-    items: edition.rules.map((rule) => ({ ...rule, findings: byRule.get(rule.id) ?? 0 })),
+    ...pageFrom(
+      edition.rules.map((rule) => ({ ...rule, findings: byRule.get(rule.id) ?? 0 })),
+      query,
+      1000,
+    ),
   }
 }

@@ -339,6 +339,9 @@ export class Rulebook {
 
   @many(() => RuleItem, { says: 'The rules.' })
   items!: RuleItem[]
+
+  @text({ says: 'Where the next page begins.', example: '1000', optional: true })
+  nextCursor?: string
 }
 
 export class IntakeQuery {

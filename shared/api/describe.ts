@@ -18,7 +18,7 @@ export class Describer {
     const required = fields.filter(([, info]) => !info.optional).map(([name]) => name)
     const properties = fields.map(([name, { schema, of, many }]): [string, FieldSchema] => {
       if (!of) return [name, schema]
-      const reference = this.reference(of)
+      const reference = this.reference(of())
       return [
         name,
         many ? { ...schema, type: 'array', items: reference } : { ...schema, ...reference },

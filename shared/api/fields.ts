@@ -41,8 +41,15 @@ interface Common {
 
 const registry = new Map<ApiClass, Map<string, FieldInfo>>()
 
-/** The described fields of a class, in the order they are written. */
-export const fieldsOf = (type: ApiClass): Map<string, FieldInfo> => registry.get(type) ?? new Map()
+/** The described fields of a class, inherited ones first, in the order they are written. */
+export function fieldsOf(type: ApiClass): Map<string, FieldInfo> {
+  const above: unknown = Object.getPrototypeOf(type)
+  const inherited =
+    typeof above === 'function' && above !== Function.prototype
+      ? fieldsOf(above as ApiClass)
+      : new Map<string, FieldInfo>()
+  return new Map([...inherited, ...(registry.get(type) ?? [])])
+}
 
 function field(info: FieldInfo, decorators: PropertyDecorator[]): PropertyDecorator {
   return (target, property) => {

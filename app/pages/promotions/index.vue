@@ -37,21 +37,21 @@ const teams = computed(() =>
         :aria-pressed="filters.state === 'waiting'"
         @click="toggle('state', 'waiting')"
       >
-        {{ count(waiting.length, 'promotion waits', 'promotions wait') }}</button
-      >, {{ waiting.filter(open).length }} with every gate open;
+        {{ count(waiting.length, 'promotion waits', 'promotions wait') }}</button>,
+      {{ waiting.filter(open).length }} with every gate open;
       <button :aria-pressed="filters.state === 'done'" @click="toggle('state', 'done')">
         {{ all.filter(({ state }) => state === 'done').length }} are done</button
       >.
     </p>
     <Trouble :refusal="refusal" />
     <div class="bar">
-      <Chip
+      <FilterChip
         label="State"
         :model-value="filters.state"
         :options="['waiting', 'done', 'withdrawn'].map((value) => ({ value, label: value }))"
         @update:model-value="set({ state: $event })"
       />
-      <Chip
+      <FilterChip
         label="Team"
         :model-value="filters.team"
         :options="teams"

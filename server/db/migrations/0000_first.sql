@@ -127,7 +127,8 @@ CREATE TABLE "promotions" (
 	"state" text NOT NULL,
 	"requested_by" text NOT NULL,
 	"requested_at" timestamp with time zone NOT NULL,
-	"note" text NOT NULL
+	"note" text NOT NULL,
+	"evidence" jsonb
 );
 --> statement-breakpoint
 CREATE TABLE "revisions" (

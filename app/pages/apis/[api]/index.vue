@@ -62,8 +62,9 @@ const change = (what: Partial<Pick<ApiDetail, 'team' | 'audience' | 'lifecycle'>
         <dd>{{ detail.contact || 'none given' }}</dd>
         <dt>Servers</dt>
         <dd>
-          <code v-for="server in detail.servers" :key="server" class="block">{{ server }}</code
-          ><span v-if="!detail.servers.length" class="soft">none named</span>
+          <code v-for="server in detail.servers" :key="server" class="block">{{
+            server
+          }}</code><span v-if="!detail.servers.length" class="soft">none named</span>
         </dd>
         <dt>Holds</dt>
         <dd>

@@ -67,14 +67,14 @@ async function place() {
     <Trouble :refusal="drafting.refusal.value" />
     <template v-if="spec && draft && revision">
       <div class="bar">
-        <Chip
+        <FilterChip
           label="Version"
           any="newest"
           :model-value="version"
           :options="versions.map((value) => ({ value, label: value }))"
           @update:model-value="((version = $event), propose())"
         />
-        <Chip
+        <FilterChip
           label="Gateway"
           any="proposed"
           :model-value="gateway"
@@ -96,8 +96,7 @@ async function place() {
     <template #margin>
       <h2>Before it is applied</h2>
       <div class="gate">
-        <i :class="undecided ? 'failed' : 'passed'">{{ undecided ? '✕' : '✓' }}</i
-        ><span
+        <i :class="undecided ? 'failed' : 'passed'">{{ undecided ? '✕' : '✓' }}</i><span
           >Every operation is decided about<small v-if="undecided"
             >{{ count(undecided, 'operation is', 'operations are') }} undecided: route, mock or
             withhold each</small
@@ -105,8 +104,7 @@ async function place() {
         >
       </div>
       <div class="gate">
-        <i :class="must ? 'waiting' : 'passed'">{{ must ? '…' : '✓' }}</i
-        ><span
+        <i :class="must ? 'waiting' : 'passed'">{{ must ? '…' : '✓' }}</i><span
           >No finding at MUST<small v-if="must"
             >{{ must }} now. It may be placed in {{ draft?.stage }}, but not promoted</small
           ></span
@@ -115,8 +113,7 @@ async function place() {
       <div class="gate">
         <i :class="spec?.key.required ? 'passed' : 'waiting'">{{
           spec?.key.required ? '✓' : '…'
-        }}</i
-        ><span
+        }}</i><span
           >A key is asked for<small v-if="spec && !spec.key.required"
             >Without one it stands open; the reason goes into the ledger</small
           ></span

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { keyText, limitText } from '~~/core/routing/placement'
+import { limitText, outsideAddress } from '~~/core/routing/placement'
 import type { ApiDetail } from '~~/shared/api/catalog'
 import type { IssuedKey, PlacementItem, PromotionDetail } from '~~/shared/api/runtime'
 
@@ -120,7 +120,7 @@ watch(current, () => (issued.value = undefined))
             <td class="mono">
               {{ placement.version }} <span class="soft small">rev {{ placement.revision }}</span>
             </td>
-            <td>{{ placement.gateway }}</td>
+            <td class="nowrap">{{ placement.gateway }}</td>
             <td class="mono small">
               https://{{ placement.spec.host }}{{ placement.spec.basePath }}
             </td>
@@ -130,9 +130,8 @@ watch(current, () => (issued.value = undefined))
                 >, {{ mocks(placement) }} mocked</span
               >
             </td>
-            <td class="small">
-              {{ placement.spec.key.required ? keyText(placement.spec.key.header) : 'no key'
-              }}<br />{{
+            <td class="small nowrap">
+              {{ placement.spec.key.required ? 'a key' : 'no key' }}<br />{{
                 limitText(placement.spec.limit) === 'none'
                   ? 'no limit'
                   : limitText(placement.spec.limit)
@@ -170,7 +169,7 @@ watch(current, () => (issued.value = undefined))
                 {{
                   row.treatment.kind === 'withheld'
                     ? 'not served'
-                    : `https://${current.spec.host}${current.spec.basePath}${row.path}`
+                    : outsideAddress(current.spec, row.path)
                 }}
               </td>
               <td>
@@ -221,8 +220,7 @@ watch(current, () => (issued.value = undefined))
             Keys that work here <small>{{ current.keys.length }}</small>
           </h3>
           <div v-for="name in current.keys" :key="name" class="key">
-            <span>{{ name }}</span
-            ><button
+            <span>{{ name }}</span><button
               class="plain"
               :disabled="busy"
               :aria-label="`Withdraw the key of ${name}`"
@@ -341,6 +339,13 @@ watch(current, () => (issued.value = undefined))
 }
 .withheld {
   margin: 0 0 6px;
+}
+.nowrap {
+  white-space: nowrap;
+}
+td.mono,
+td code {
+  overflow-wrap: anywhere;
 }
 tbody tr {
   cursor: default;

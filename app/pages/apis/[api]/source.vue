@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
+import type { Edition, Rule } from '~~/core/rules/model'
 import type { ApiDetail, RevisionDetail, Rulebook, Saved } from '~~/shared/api/catalog'
 
 interface Draft {
@@ -23,7 +24,7 @@ const {
   () => api.get<ApiDetail>(`/apis/${slug}`),
   ['revision', 'placement', 'api', 'gateway', 'drift'],
 )
-const rulebook = shallowRef<Rulebook>()
+const rulebook = shallowRef<Rulebook & Pick<Edition, 'rules'>>()
 const revision = shallowRef<RevisionDetail>()
 const text = ref<string>()
 const base = ref(0)
@@ -47,7 +48,7 @@ async function load(number: number) {
       api.text(`/apis/${slug}/revisions/${number}/text`),
       rulebook.value ?? api.get<Rulebook>('/rulebook'),
     ])
-    rulebook.value = rules
+    rulebook.value = { ...rules, rules: rules.items as Rule[] }
     revision.value = about
     base.value = number
     const draft = locked.value ? undefined : await get<Draft>(draftKey)
@@ -71,7 +72,7 @@ const newer = computed(() =>
 )
 
 function recheck(delay?: number) {
-  const { edition: number, domain, items: rules } = rulebook.value!
+  const { edition: number, domain, rules } = rulebook.value!
   const { team, audience } = detail.value!
   check(
     () => editor.value?.current() ?? text.value!,
@@ -244,7 +245,7 @@ const go = (at: number) => editor.value?.goTo(at)
         v-if="rulebook"
         :findings="findings"
         :problems="problems"
-        :rules="rulebook.items"
+        :rules="rulebook.rules"
         :edition="rulebook.edition"
         :window="windowOf"
         :tick="tick"
