@@ -39,11 +39,11 @@ export type Examination =
   | { readable: false; problems: Problem[] }
 
 /** How many findings of each level. */
-export type LevelCounts = Record<Level, number>
+export type LevelCounts = Record<Lowercase<Level>, number>
 
 export function countLevels(findings: Pick<Finding, 'level'>[]): LevelCounts {
-  const counts: LevelCounts = { MUST: 0, SHOULD: 0, MAY: 0 }
-  for (const { level } of findings) counts[level]++
+  const counts: LevelCounts = { must: 0, should: 0, may: 0 }
+  for (const { level } of findings) counts[level.toLowerCase() as Lowercase<Level>]++
   return counts
 }
 

@@ -262,6 +262,6 @@ export class DemoSeed {
       audience: 'private',
     })
     const { latest } = await readApi(context, 'elm-ledger')
-    if (latest.findings.MUST > 0) throw new Error('The ledger’s own definition breaks a MUST')
+    if (latest.findings.must > 0) throw new Error('The ledger’s own definition breaks a MUST')
   }
 }

@@ -5,11 +5,11 @@ defineProps<{ counts: Counts }>()
 </script>
 
 <template>
-  <span class="counts" :title="`${counts.MUST} must, ${counts.SHOULD} should, ${counts.MAY} may`">
-    <b :class="{ zero: !counts.MUST }">{{ counts.MUST }}</b><i :class="{ zero: !counts.SHOULD }">{{
-      counts.SHOULD
+  <span class="counts" :title="`${counts.must} must, ${counts.should} should, ${counts.may} may`">
+    <b :class="{ zero: !counts.must }">{{ counts.must }}</b><i :class="{ zero: !counts.should }">{{
+      counts.should
     }}</i
-    ><span :class="{ zero: !counts.MAY }">{{ counts.MAY }}</span>
+    ><span :class="{ zero: !counts.may }">{{ counts.may }}</span>
   </span>
 </template>
 

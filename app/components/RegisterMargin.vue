@@ -26,7 +26,7 @@ const grouped = computed(() => {
     .slice(0, 6)
 })
 const total = computed(
-  () => props.row.findings.MUST + props.row.findings.SHOULD + props.row.findings.MAY,
+  () => props.row.findings.must + props.row.findings.should + props.row.findings.may,
 )
 const state = computed(() => {
   const cell = props.row.cells.find(({ mark }) => mark === 'differs') ?? props.row.cells.at(-1)

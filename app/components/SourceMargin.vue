@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { countLevels } from '~~/core/definition'
 import type { Finding, Rule } from '~~/core/rules/model'
 import type { Problem } from '~~/core/text/problem'
 
@@ -49,11 +50,7 @@ const notes = computed<Note[]>(() =>
     })),
   ].sort((a, b) => a.line - b.line),
 )
-const counts = computed(() => ({
-  MUST: props.findings.filter(({ level }) => level === 'MUST').length,
-  SHOULD: props.findings.filter(({ level }) => level === 'SHOULD').length,
-  MAY: props.findings.filter(({ level }) => level === 'MAY').length,
-}))
+const counts = computed(() => countLevels(props.findings))
 
 const list = ref<HTMLElement>()
 const heights = new Map<string, number>()
@@ -105,7 +102,7 @@ const next = computed(() =>
         {{ count(problems.length, 'problem') }}.</template
       >
       <template v-else-if="findings.length"
-        >{{ counts.MUST }} must, {{ counts.SHOULD }} should, {{ counts.MAY }} may.</template
+        >{{ counts.must }} must, {{ counts.should }} should, {{ counts.may }} may.</template
       >
       <template v-else-if="!checking">It keeps every rule.</template>
       <button v-if="next" class="plain" @click="emit('go', next.line)">

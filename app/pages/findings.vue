@@ -23,7 +23,7 @@ watch(filters, () => void load(), { immediate: true })
 useChanges(() => load(), ['revision', 'api'])
 const { data: register } = useLoad(() => api.get<RegisterPage>('/apis'), ['revision', 'api'])
 const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
-const inEstate = (level: 'MUST' | 'SHOULD' | 'MAY') =>
+const inEstate = (level: 'must' | 'should' | 'may') =>
   (register.value?.items ?? []).reduce((sum, row) => sum + row.findings[level], 0)
 const selected = ref(0)
 watch(findings, (list) => (selected.value = Math.min(selected.value, Math.max(0, list.length - 1))))
@@ -50,18 +50,18 @@ useKeys({
         :aria-pressed="filters.level === 'MUST'"
         @click="toggle('level', 'MUST')"
       >
-        {{ inEstate('MUST') }} at MUST</button
+        {{ inEstate('must') }} at MUST</button
       >,
       <button
         class="ochre"
         :aria-pressed="filters.level === 'SHOULD'"
         @click="toggle('level', 'SHOULD')"
       >
-        {{ inEstate('SHOULD') }} at SHOULD
+        {{ inEstate('should') }} at SHOULD
       </button>
       and
       <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
-        {{ inEstate('MAY') }} at MAY</button
+        {{ inEstate('may') }} at MAY</button
       >.
     </p>
     <Trouble :refusal="refusal" />

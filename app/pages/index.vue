@@ -18,14 +18,14 @@ const differing = (row: RegisterRow) => row.cells.some((cell) => cell.mark === '
 const unseen = (row: RegisterRow) => row.cells.some((cell) => cell.mark === 'unseen')
 const only: Record<string, (row: RegisterRow) => boolean> = {
   differs: differing,
-  must: (row) => row.findings.MUST > 0,
+  must: (row) => row.findings.must > 0,
   waiting: (row) => row.waiting > 0,
   unseen,
 }
 const placementsDiffer = computed(
   () => rows.value.flatMap((row) => row.cells).filter((cell) => cell.mark === 'differs').length,
 )
-const breaking = computed(() => rows.value.filter((row) => row.findings.MUST > 0).length)
+const breaking = computed(() => rows.value.filter((row) => row.findings.must > 0).length)
 const waiting = computed(() => rows.value.reduce((sum, row) => sum + row.waiting, 0))
 const notSeen = computed(() => rows.value.filter(unseen).length)
 
@@ -33,8 +33,8 @@ const attention = (row: RegisterRow) =>
   (differing(row) ? 1000 : 0) +
   (unseen(row) ? 400 : 0) +
   row.waiting * 200 +
-  row.findings.MUST * 20 +
-  row.findings.SHOULD
+  row.findings.must * 20 +
+  row.findings.should
 const sorts: Record<string, (a: RegisterRow, b: RegisterRow) => number> = {
   '': (a, b) => attention(b) - attention(a) || a.title.localeCompare(b.title),
   title: (a, b) => a.title.localeCompare(b.title),

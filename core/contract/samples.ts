@@ -79,6 +79,7 @@ export function mockAnswer(contract: Contract, operation: Operation): MockAnswer
     response.content.find((content) => /[/+]json\b/.test(content.type)) ?? response.content[0]
   if (!media) return { status }
   const value = media.examples[0]?.value ?? sampleValue(contract, media.schema)
-  const body = typeof value === 'string' && !media.type.includes('json') ? value : JSON.stringify(value)
+  const body =
+    typeof value === 'string' && !media.type.includes('json') ? value : JSON.stringify(value)
   return { status, mediaType: media.type, body }
 }

@@ -137,14 +137,25 @@ function agreement(segments: Segment[], parts: string[]): number {
   for (const segment of segments) {
     const row = [0]
     parts.forEach((part, i) => {
-      const same =
-        segment.kind === 'literal' ? segment.text === part : segmentMatches(segment, part)
-      const weight = segment.kind === 'literal' ? 1 : 0.4
-      row.push(Math.max(previous[i + 1]!, row[i]!, same ? previous[i]! + weight : 0))
+      const weight =
+        segment.kind === 'literal'
+          ? likeness(segment.text, part)
+          : segmentMatches(segment, part)
+            ? 0.4
+            : 0
+      row.push(Math.max(previous[i + 1]!, row[i]!, previous[i]! + weight))
     })
     previous = row
   }
   return previous.at(-1)!
+}
+
+/** 1 for the same word; less for words that only begin alike, as a typing mistake does. */
+function likeness(a: string, b: string): number {
+  if (a === b) return 1
+  let alike = 0
+  while (alike < a.length && a[alike] === b[alike]) alike++
+  return (0.6 * alike) / Math.max(a.length, b.length)
 }
 
 function descend(node: Node, segment: Segment): Node {

@@ -156,7 +156,7 @@ export const starterRules: Rule[] = [
     level: 'SHOULD',
     about: 'parameter',
     title: 'Write parameters in camelCase',
-    when: 'parameter.in == "query" || parameter.in == "path"',
+    when: 'parameter.place == "query" || parameter.place == "path"',
     condition: 'parameter.name.matches("^[a-z][a-zA-Z0-9]*$")',
     message: 'Write the parameter "{parameter.name}" in camelCase',
     place: 'name',

@@ -172,7 +172,7 @@ class SubjectBuilder {
       at: parameter.at,
       fields: {
         name: parameter.name,
-        in: parameter.in,
+        place: parameter.in,
         required: parameter.required,
         description: parameter.description ?? textOf(schema, 'description'),
         hasDefault: has('default'),

@@ -77,6 +77,9 @@ function readYaml(text: string, file: string): TextReading {
   } catch (error) {
     if (error instanceof yaml.YAMLException) {
       const { line, column } = error.mark ?? { line: 0, column: 0 }
+      if (error.reason.startsWith('nesting exceeded')) {
+        return refuse(tooDeep({ file, line: line + 1, column: column + 1 }))
+      }
       return refuse({
         level: 'error',
         message: sentence(error.reason),
@@ -85,7 +88,6 @@ function readYaml(text: string, file: string): TextReading {
         column: column + 1,
       })
     }
-    if (error instanceof RangeError) return refuse(tooDeep({ file, ...deepestLine(text) }))
     throw error
   }
   return measured({ file, text }, 'yaml', value)
@@ -112,15 +114,6 @@ const tooDeep = (position: Position & { file: string }): Problem => ({
   message: `Nested deeper than ${limits.depth} levels; definitions this deep are refused`,
   ...position,
 })
-
-function deepestLine(text: string): Position {
-  const lines = text.split('\n')
-  let deepest = 0
-  lines.forEach((line, index) => {
-    if (line.search(/\S/) > lines[deepest]!.search(/\S/)) deepest = index
-  })
-  return { line: deepest + 1, column: Math.max(1, lines[deepest]!.search(/\S/) + 1) }
-}
 
 const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 

@@ -10,9 +10,12 @@ const merge = new yaml.Type('tag:yaml.org,2002:merge', {
 /** YAML 1.2 core types and merge keys; no tag constructs anything, dates stay text. */
 const schema = yaml.CORE_SCHEMA.extend({ implicit: [merge] })
 
+/** Depth is judged by our own measure, which knows the place; the loader's bound only guards its stack. */
+const options: yaml.LoadOptions & { maxDepth: number } = { schema, maxDepth: 1000 }
+
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export function loadYaml(text: string): unknown {
-  return yaml.load(text, { schema })
+  return yaml.load(text, options)
 }
 
 /** A node of the text: where it starts, and its members or items where it has any. */
@@ -31,7 +34,7 @@ interface Member {
 
 interface Child {
   node: TextNode
-  scalar: unknown
+  result: unknown
   isKey: boolean
 }
 
@@ -63,7 +66,10 @@ class PositionTree {
       stands: undefined,
     }
     const isObject = typeof result === 'object' && result !== null
-    if (state.kind === 'mapping') node.members = membersOf(children)
+    // A flow collection is first tried as a key; where it is none, the attempt is the node itself.
+    const attempt = children.length === 1 && isObject && children[0]!.result === result
+    if (attempt) Object.assign(node, children[0]!.node)
+    else if (state.kind === 'mapping') node.members = membersOf(children)
     else if (state.kind === 'sequence') node.items = children.map((child) => child.node)
     else if (isObject) node.stands = result
     if (isObject && node.stands === undefined) this.written.set(result, node)
@@ -71,7 +77,7 @@ class PositionTree {
     if (!parent) this.root = node
     else {
       const isKey = this.text.charCodeAt(this.skip(state.position)) === 58
-      parent.children.push({ node, scalar: isObject ? undefined : result, isKey })
+      parent.children.push({ node, result, isKey })
     }
   }
 
@@ -91,7 +97,7 @@ function membersOf(children: Child[]): Map<string, Member> {
     const key = children[i]!
     const next = children[i + 1]
     const hasValue = next !== undefined && !next.isKey
-    members.set(String(key.scalar), {
+    members.set(String(key.result), {
       keyStart: key.node.start,
       value: hasValue ? next.node : undefined,
     })
@@ -103,7 +109,7 @@ function membersOf(children: Child[]): Map<string, Member> {
 /** Offsets of the pointers in a well-formed YAML text; one that does not exist gets its nearest ancestor's. */
 export function locateInYaml(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
   const positions = new PositionTree(text)
-  yaml.load(text, { schema, listener: positions.listen })
+  yaml.load(text, { ...options, listener: positions.listen })
   const found = new Map<Pointer, number>()
   const root = positions.root
   visit(root, pointerTree(pointers), root?.start ?? 0, positions.written, found)

@@ -412,12 +412,10 @@ async function writePlacement(
     const snapshot = await takeSnapshot(context, gateway)
     const others = snapshot.resources.filter((resource) => !belongsTo(resource, row.id))
     if (!remove) {
-      const strangers = new Set(
-        runningFor(row, snapshot.routes).filter((route) => route.placement === ''),
-      )
+      const own = new Set(runningFor(row, snapshot.routes))
       const taken = conflicts(
         routesOf(mine),
-        routesOf(others).filter((route) => !strangers.has(route)),
+        snapshot.routes.filter((route) => !own.has(route)),
       )
       if (taken[0]) {
         const { other } = taken[0]

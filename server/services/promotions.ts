@@ -116,7 +116,7 @@ async function gatesOf(
     .where(eq(approvals.promotion, row.id))
     .orderBy(asc(approvals.at))
   return judgeGates({
-    mustFindings: revision.counts.MUST,
+    mustFindings: revision.counts.must,
     fromStage: row.fromStage,
     standing: from.map((placement) => ({
       name: placement.id,

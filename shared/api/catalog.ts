@@ -12,13 +12,13 @@ export class PageQuery {
 
 export class Counts {
   @whole({ says: 'Findings at MUST.', example: 0 })
-  MUST!: number
+  must!: number
 
   @whole({ says: 'Findings at SHOULD.', example: 2 })
-  SHOULD!: number
+  should!: number
 
   @whole({ says: 'Findings at MAY.', example: 5 })
-  MAY!: number
+  may!: number
 }
 
 /** A version in one stage: the newest placed there. */

@@ -1,45 +1,169 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
-import { examine } from '../../definition'
-import { starterRules } from '../../rules/starter'
+import { readDefinition } from '../read'
 
-const edition = { number: 1, domain: 'brackenmere.example', rules: starterRules }
-const text = `openapi: 3.1.0
-info:
-  title: Hydrants
-  version: 1.0.0
-  contact:
-    name: Field
+const read = (text: string) => readDefinition({ file: 'a.yaml', text })
+const problemsOf = (text: string) =>
+  read(text).problems.map(({ message, line, column, level }) => ({
+    message,
+    at: `${line}:${column}`,
+    level,
+  }))
+const contractOf = (text: string) => {
+  const reading = read(text)
+  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  return reading.contract
+}
+
+const head = 'openapi: 3.1.0\ninfo: { title: Hydrants, version: "1.0.0" }\n'
+
+describe('an OpenAPI document', () => {
+  it('gives its operations with parameters of the path overridden by their own', () => {
+    const contract = contractOf(`${head}security: [{ key: [] }]
 paths:
-  /hydrant/{id}:
+  /hydrants/{id}:
+    parameters:
+      - { name: id, in: path, required: true, schema: { type: string } }
+      - { name: limit, in: query, schema: { type: integer } }
     get:
-      operationId: hydrantGet
-      parameters:
-        - name: id
-          in: path
-          required: true
-          schema: { type: string, default: H1 }
-      responses:
-        '200':
-          description: ok
-          content:
-            application/json:
-              schema: { $ref: '#/components/schemas/Hydrant' }
+      operationId: getHydrant
+      parameters: [{ name: limit, in: query, description: own, schema: { type: integer } }]
+      responses: { '200': { description: ok } }
+    delete:
+      security: []
+      responses: { '204': { description: gone } }
+`)
+    const [get, remove] = contract.operations
+    expect(get).toMatchObject({
+      method: 'get',
+      id: 'getHydrant',
+      at: '/paths/~1hydrants~1{id}/get',
+      security: [{ key: [] }],
+    })
+    expect(get!.parameters.map(({ name, description }) => [name, description])).toEqual([
+      ['id', undefined],
+      ['limit', 'own'],
+    ])
+    expect(remove!.security).toEqual([])
+  })
+
+  it('follows references to where a part is written', () => {
+    const contract = contractOf(`${head}paths:
+  /a:
+    get:
+      parameters: [{ $ref: '#/components/parameters/Limit' }]
+      responses: { '404': { $ref: '#/components/responses/Missing' } }
+components:
+  parameters: { Limit: { name: limit, in: query, schema: { type: integer } } }
+  responses: { Missing: { description: Not there } }
+`)
+    expect(contract.operations[0]!.parameters[0]!.at).toBe('/components/parameters/Limit')
+    expect(contract.operations[0]!.responses[0]).toMatchObject({
+      at: '/components/responses/Missing',
+      description: 'Not there',
+    })
+  })
+
+  it('keeps circular schemas as references', () => {
+    const contract = contractOf(`${head}paths: {}
 components:
   schemas:
-    Hydrant:
-      type: object
-      properties:
-        id: { type: string }
-        flow_rate: { type: number }
-    Unused: { type: string }
-`
-describe('a readable definition', () => {
-  it('is examined', () => {
-    const result = examine({ file: 'h.yaml', text }, edition, {
-      audience: 'private',
-      team: 'Field',
+    Pipe: { type: object, properties: { next: { $ref: '#/components/schemas/Pipe' } } }
+`)
+    expect(contract.schemas[0]!.schema).toMatchObject({
+      properties: { next: { $ref: '#/components/schemas/Pipe' } },
     })
-    console.log(JSON.stringify(result, null, 1))
-    expect(result.readable).toBe(true)
+  })
+
+  it('does not take a property called $ref or an example for a reference', () => {
+    expect(
+      read(`${head}paths: {}
+components:
+  schemas:
+    A: { type: object, properties: { $ref: { type: string } }, example: { $ref: '#/nowhere' } }
+`).readable,
+    ).toBe(true)
+  })
+})
+
+describe('what is not a readable definition', () => {
+  it.each([
+    ['just text', '1:1', /This is not a definition/],
+    ['title: x', '1:1', /"openapi: 3.1.0".* is missing/],
+    ['swagger: "2.0"', '1:1', /Swagger 2.0/],
+    ['openapi: 4.0.0', '1:1', /OpenAPI "4.0.0" is not read/],
+    ['openapi: 3.1.0', '1:1', /needs "info"/],
+    ['openapi: 3.0.3\ninfo: { title: a, version: "1" }', '1:1', /needs "paths"/],
+  ])('%s', (text, at, message) => {
+    expect(problemsOf(text)).toContainEqual({
+      at,
+      level: 'error',
+      message: expect.stringMatching(message) as string,
+    })
+  })
+
+  it('names references that lead nowhere, out of the file, or in a circle, each at its place', () => {
+    expect(
+      problemsOf(`${head}paths:
+  /a:
+    get:
+      responses:
+        '200': { $ref: '#/components/responses/None' }
+        '400': { $ref: 'errors.yaml#/x' }
+        '500': { $ref: '#/components/responses/Round' }
+components:
+  responses:
+    Round: { $ref: '#/components/responses/Trip' }
+    Trip: { $ref: '#/components/responses/Round' }
+`).map(({ message, at }) => `${at} ${message}`),
+    ).toEqual(
+      expect.arrayContaining([
+        expect.stringMatching(/^7:18 .*None" leads nowhere/),
+        expect.stringMatching(/^8:18 .*errors.yaml#\/x" leads out of this file/),
+        expect.stringMatching(/^9:18 .*goes in a circle/),
+      ]),
+    )
+  })
+
+  it('names shapes that are wrong where they stand', () => {
+    const messages = problemsOf(`${head}paths:
+  hydrants:
+    get:
+      tags: all
+      parameters: [{ name: q, in: body }]
+      responses: { ok: { description: x } }
+  /a/{x}: { get: { responses: {} } }
+  /a/{y}: { get: { responses: {} } }
+`).map(({ message, at }) => `${at} ${message}`)
+    expect(messages).toEqual(
+      expect.arrayContaining([
+        expect.stringMatching(/^4:3 .*does not begin with a slash/),
+        expect.stringMatching(/^6:7 .*list of names/),
+        expect.stringMatching(/^7:31 .*not in "body"/),
+        expect.stringMatching(/^8:20 "ok" is not a status code/),
+        expect.stringMatching(/^10:3 .*answer the same addresses/),
+        expect.stringMatching(/^9:13 .*does not describe its path parameter "x"/),
+      ]),
+    )
+  })
+
+  it('takes a version written as a number, with a warning', () => {
+    expect(problemsOf('openapi: 3.1.0\ninfo: { title: a, version: 1.0 }\npaths: {}')).toMatchObject(
+      [{ level: 'warning', at: '2:19' }],
+    )
+  })
+})
+
+describe('the demo definitions', () => {
+  const folder = 'demo/definitions'
+  const files = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((name) =>
+    /\.(yaml|json)$/.test(name),
+  )
+
+  it.each(files)('%s is read without a problem', (name) => {
+    const reading = readDefinition({ file: name, text: readFileSync(join(folder, name), 'utf8') })
+    expect(reading.problems).toEqual([])
+    expect(reading.readable && reading.contract.operations.length).toBeGreaterThan(5)
   })
 })

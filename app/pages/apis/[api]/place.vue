@@ -38,7 +38,7 @@ const versions = computed(() =>
 const undecided = computed(
   () => spec.value?.routes.filter(({ treatment }) => treatment.kind === 'undecided').length ?? 0,
 )
-const must = computed(() => revision.value?.findings.MUST ?? 0)
+const must = computed(() => revision.value?.findings.must ?? 0)
 
 async function place() {
   const placed = await act(() =>

@@ -1,0 +1,62 @@
+import { describe, expect, it } from 'vitest'
+import { compareOperations } from '../compare/operations'
+import { judgeGates, open, type GateFacts } from './gates'
+
+const facts: GateFacts = {
+  mustFindings: 0,
+  fromStage: 'Trial',
+  standing: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
+  requester: 'tomas',
+  approvals: [{ by: 'ruth', name: 'Ruth Amadi' }],
+}
+const states = (change: Partial<GateFacts>) =>
+  judgeGates({ ...facts, ...change }).map(({ state }) => state)
+
+describe('gates', () => {
+  it('stand open when nothing is at MUST, nothing drifts and somebody else approved', () => {
+    expect(open(judgeGates(facts))).toBe(true)
+  })
+
+  it('are shut by each fault on its own', () => {
+    expect(states({ mustFindings: 1 })).toEqual(['failed', 'passed', 'passed'])
+    expect(states({ standing: [] })).toEqual(['passed', 'failed', 'passed'])
+    expect(states({ standing: [{ name: 'x', checked: true, differences: 2 }] })).toEqual([
+      'passed',
+      'failed',
+      'passed',
+    ])
+    expect(states({ standing: [{ name: 'x', checked: false, differences: 0 }] })).toEqual([
+      'passed',
+      'waiting',
+      'passed',
+    ])
+    expect(states({ approvals: [] })).toEqual(['passed', 'passed', 'waiting'])
+  })
+
+  it('do not take the requester’s own approval', () => {
+    expect(states({ approvals: [{ by: 'tomas', name: 'Tomas' }] })).toEqual([
+      'passed',
+      'passed',
+      'waiting',
+    ])
+  })
+})
+
+describe('operations of two versions', () => {
+  it('are the same whatever their parameters are called', () => {
+    const before = [
+      { method: 'GET', path: '/a/{id}' },
+      { method: 'POST', path: '/a' },
+    ]
+    const after = [
+      { method: 'GET', path: '/a/{key}' },
+      { method: 'DELETE', path: '/a/{key}' },
+    ]
+    expect(compareOperations(before, after)).toEqual({
+      added: ['DELETE /a/{key}'],
+      removed: ['POST /a'],
+      kept: 1,
+    })
+    expect(compareOperations(before, before)).toEqual({ added: [], removed: [], kept: 2 })
+  })
+})

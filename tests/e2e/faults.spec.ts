@@ -1,0 +1,231 @@
+import { expect, test } from '@playwright/test'
+import pg from 'pg'
+import { expectAccessible, fate, hydrants, margin, signIn } from './support'
+
+test('shows HTML and script in descriptions as text', async ({ page }) => {
+  let ran = false
+  page.on('dialog', (dialog) => {
+    ran = true
+    void dialog.dismiss()
+  })
+  await signIn(page, 'tomas', '/bring-in')
+  const hostile = '<img src=x onerror=alert(1)><script>alert(2)</script>'
+  await page
+    .getByLabel('Or paste the text')
+    .fill(
+      hydrants('1.0.0')
+        .replace('title: Hydrant Checks', 'title: Hostile Words')
+        .replace('Yearly checks', `${hostile} Yearly checks`),
+    )
+  await page.getByRole('button', { name: 'Read it' }).click()
+  await expect(page.getByText(hostile)).toBeVisible()
+  await page.getByLabel('Audience').click()
+  await page.getByRole('option', { name: 'partner' }).click()
+  await page.getByRole('button', { name: 'Enter into the register' }).click()
+  await page.goto('/apis/hostile-words')
+  await expect(page.getByText(hostile)).toBeVisible()
+  expect(ran).toBe(false)
+})
+
+test('recovers by itself when the database is restarted', async ({ page }) => {
+  await signIn(page, 'tomas', '/bring-in')
+  await fate('restart-database')
+  await page.goto('/')
+  await expect(page.locator('[data-row="0"]')).toBeVisible()
+  await page.goto('/bring-in')
+  await page
+    .getByLabel('Or paste the text')
+    .fill('openapi: 3.1.0\ninfo: { title: After, version: 1.0.0 }\npaths: {}\n')
+  await page.getByRole('button', { name: 'Read it' }).click()
+  await expect(page.getByRole('button', { name: 'Enter into the register' })).toBeVisible({
+    timeout: 30_000,
+  })
+})
+
+test('reads a text again, once, when the worker is killed in the middle', async ({ page }) => {
+  test.setTimeout(120_000)
+  await signIn(page, 'tomas', '/bring-in')
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({
+      name: 'large.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(largeDefinition(9000)),
+    })
+  await expect(page.getByText(/Reading and checking large.json/)).toBeVisible({ timeout: 20_000 })
+  await fate('kill-worker')
+  await expect(page.getByText('9000 operations')).toBeVisible({ timeout: 90_000 })
+  const client = new pg.Client({ connectionString: process.env['ELM_DATABASE']! })
+  await client.connect()
+  const { rows } = await client.query<{ attempts: number; state: string }>(
+    `SELECT attempts, state FROM intakes WHERE source = 'large.json'`,
+  )
+  await client.end()
+  expect(rows).toEqual([{ attempts: 2, state: 'ready' }])
+})
+
+test('the register answers while 13 MB are brought in and checked', async ({ page, request }) => {
+  test.setTimeout(120_000)
+  await signIn(page, 'imara', '/bring-in')
+  const cookie = (await page.context().cookies())
+    .map(({ name, value }) => `${name}=${value}`)
+    .join('; ')
+  const text = largeDefinition(22_000)
+  expect(text.length).toBeGreaterThan(13_000_000)
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({
+      name: 'thirteen.json',
+      mimeType: 'application/json',
+      buffer: Buffer.from(text),
+    })
+  const times: number[] = []
+  const done = page
+    .getByRole('button', { name: 'Enter into the register' })
+    .waitFor({ timeout: 90_000 })
+  let waiting = true
+  void done.finally(() => (waiting = false))
+  while (waiting) {
+    const started = performance.now()
+    const answer = await request.get('/api/v1/apis', { headers: { cookie } })
+    expect(answer.ok()).toBe(true)
+    times.push(performance.now() - started)
+    await new Promise((resolve) => setTimeout(resolve, 25))
+  }
+  await done
+  const sorted = times.sort((a, b) => a - b)
+  console.log(
+    `  register while reading 13 MB: ${sorted.length} answers, p95 ${sorted[Math.floor(sorted.length * 0.95)]!.toFixed(0)} ms`,
+  )
+  expect(sorted.length).toBeGreaterThan(10)
+})
+
+test('holds 500 APIs, drawing only the rows in sight', async ({ page }) => {
+  await signIn(page, 'wren')
+  const row = (n: number) => ({
+    api: `made-${n}`,
+    title: `Made ${String(n).padStart(3, '0')}`,
+    team: 'Field',
+    audience: 'private',
+    lifecycle: 'active',
+    format: 'OpenAPI 3.1',
+    version: '1.0.0',
+    revision: 1,
+    savedAt: '2026-11-01T00:00:00Z',
+    findings: { must: 0, should: 0, may: 0 },
+    cells: [
+      {
+        stage: 'Trial',
+        version: '1.0.0',
+        mark: 'in-step',
+        differences: 0,
+        mocked: false,
+        unprotected: false,
+        others: 0,
+      },
+    ],
+    waiting: 0,
+    draft: false,
+  })
+  await page.route('**/api/v1/apis', (route) =>
+    route.fulfill({
+      json: {
+        stages: ['Trial', 'Rehearsal', 'Live'],
+        items: Array.from({ length: 500 }, (_, n) => row(n)),
+      },
+    }),
+  )
+  await page.goto('/?sort=title')
+  await expect(page.getByText('500 APIs across three stages')).toBeVisible()
+  expect(await page.getByRole('listitem').count()).toBeLessThan(60)
+  for (let i = 0; i < 40; i++) await page.keyboard.press('j')
+  await expect(page.locator('[data-row="40"]')).toBeInViewport()
+  await expect(margin(page).getByRole('heading', { level: 2 })).toHaveText('Made 040')
+})
+
+test('keeps its contrast in the dark', async ({ page }) => {
+  await page.emulateMedia({ colorScheme: 'dark' })
+  await signIn(page, 'imara')
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark')
+  for (const path of [
+    '/',
+    '/drift',
+    '/promotions',
+    '/rulebook',
+    '/apis/payments-desk/placements',
+  ]) {
+    await page.goto(path)
+    await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
+    await page.waitForTimeout(400)
+    await expectAccessible(page)
+  }
+})
+
+/** About 600 bytes an operation, shaped as a real definition is. */
+function largeDefinition(operations: number): string {
+  const paths: Record<string, unknown> = {}
+  for (let n = 0; n < operations; n++) {
+    paths[`/things-${n}/{thingId}`] = {
+      get: {
+        operationId: `getThing${n}`,
+        summary: `Read thing ${n}`,
+        description: 'One of very many things, described at the length a person would write it.',
+        tags: [`Group ${n % 40}`],
+        parameters: [
+          {
+            name: 'thingId',
+            in: 'path',
+            required: true,
+            description: 'The thing.',
+            schema: { type: 'string' },
+          },
+        ],
+        responses: {
+          200: {
+            description: 'The thing',
+            content: {
+              'application/json': {
+                schema: { $ref: '#/components/schemas/Thing' },
+                example: { thingId: 't-1', count: 3 },
+              },
+            },
+          },
+          404: { $ref: '#/components/responses/Missing' },
+        },
+      },
+    }
+  }
+  return JSON.stringify({
+    openapi: '3.1.0',
+    info: {
+      title: `Large ${operations}`,
+      version: '1.0.0',
+      description: 'A large definition for a large test.',
+      contact: { email: 'field@brackenmere.example' },
+    },
+    servers: [{ url: 'https://api.brackenmere.example/large' }],
+    security: [{ apiKey: [] }],
+    paths,
+    components: {
+      securitySchemes: { apiKey: { type: 'apiKey', in: 'header', name: 'X-Api-Key' } },
+      responses: {
+        Missing: {
+          description: 'There is no such thing',
+          content: {
+            'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } },
+          },
+        },
+      },
+      schemas: {
+        Thing: {
+          type: 'object',
+          properties: {
+            thingId: { type: 'string' },
+            count: { type: 'integer', description: 'How many.' },
+          },
+        },
+        Problem: { type: 'object', properties: { title: { type: 'string' } } },
+      },
+    },
+  })
+}
