@@ -34,7 +34,9 @@ if (await isEmpty(db)) {
     await new DemoSeed(services, options, (step) => console.log(`  ${step}`)).run()
   } catch (error) {
     // Half a demo would pass for a whole one at the next start.
-    await pool.query('DROP SCHEMA public CASCADE; DROP SCHEMA drizzle CASCADE; CREATE SCHEMA public')
+    await pool.query(
+      'DROP SCHEMA public CASCADE; DROP SCHEMA drizzle CASCADE; CREATE SCHEMA public',
+    )
     throw error
   }
   await checkAllGateways(services)

@@ -21,5 +21,24 @@ export function useFilters<K extends string>(names: readonly K[]) {
     set({ [name]: filters.value[name] === value ? '' : value } as Partial<Record<K, string>>)
   const clear = () => set(Object.fromEntries(names.map((name) => [name, ''])) as Record<K, string>)
   const any = computed(() => names.some((name) => filters.value[name] !== ''))
-  return { filters, set, toggle, clear, any }
+
+  /** A filter for typing into: what is typed stands at once, and reaches the address a moment later. */
+  function typed(name: K) {
+    const text = ref(filters.value[name])
+    let waiting: ReturnType<typeof setTimeout> | undefined
+    watch(text, (value) => {
+      clearTimeout(waiting)
+      waiting = setTimeout(() => void set({ [name]: value } as Partial<Record<K, string>>), 150)
+    })
+    watch(
+      () => filters.value[name],
+      (value, before) => {
+        if (text.value === before || value === '') text.value = value
+      },
+    )
+    onUnmounted(() => clearTimeout(waiting))
+    return text
+  }
+
+  return { filters, set, toggle, clear, any, typed }
 }

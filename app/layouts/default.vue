@@ -29,14 +29,25 @@ const isOn = (to: string) =>
     : route.path.startsWith(to)
 
 const search = ref<HTMLInputElement>()
-const words = computed({
-  get: () => (route.path === '/' ? String(route.query['q'] ?? '') : ''),
-  set: (q) =>
-    void navigateTo(
-      { path: '/', query: { ...(route.path === '/' ? route.query : {}), q: q || undefined } },
-      { replace: route.path === '/' },
-    ),
-})
+const words = ref(route.path === '/' ? String(route.query['q'] ?? '') : '')
+let waiting: ReturnType<typeof setTimeout> | undefined
+function find() {
+  clearTimeout(waiting)
+  const here = route.path === '/'
+  const go = () =>
+    navigateTo(
+      { path: '/', query: { ...(here && route.query), q: words.value || undefined } },
+      { replace: here },
+    )
+  waiting = setTimeout(() => void go(), 150)
+}
+watch(
+  () => [route.path, route.query['q']],
+  ([path, q]) => {
+    if (document.activeElement !== search.value || path !== '/' || !q)
+      words.value = path === '/' ? String(q ?? '') : ''
+  },
+)
 
 const help = ref(false)
 function onKey(event: KeyboardEvent) {
@@ -79,6 +90,7 @@ async function leave() {
           v-model="words"
           type="search"
           placeholder="Find an API by title, team or version"
+          @input="find()"
         />
         <kbd>/</kbd>
       </label>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import type { LedgerEntry, Verification } from '~~/shared/api/runtime'
 
-const { filters, set } = useFilters(['search', 'entry'] as const)
+const { filters, set, typed } = useFilters(['search', 'entry'] as const)
+const search = typed('search')
 const entries = ref<LedgerEntry[]>([])
 const cursor = ref<string>()
 const { refusal, busy, act } = useAct()
@@ -64,12 +65,11 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
     </div>
     <div class="bar">
       <InputText
-        :model-value="filters.search"
+        v-model="search"
         type="search"
         placeholder="Filter by subject, action or person"
         aria-label="Filter the ledger"
         class="search"
-        @update:model-value="set({ search: $event ?? '' })"
       />
       <button class="fill end" :disabled="verifying.busy.value" @click="verify()">
         {{ verifying.busy.value ? 'Verifying …' : 'Verify the chain' }}

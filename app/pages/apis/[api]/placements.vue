@@ -69,7 +69,10 @@ const mocks = (placement: PlacementItem) =>
 const withheld = computed(
   () => current.value?.spec.routes.filter(({ treatment }) => treatment.kind === 'withheld') ?? [],
 )
-watch(current, () => (issued.value = undefined))
+watch(
+  () => current.value?.id,
+  () => (issued.value = undefined),
+)
 </script>
 
 <template>

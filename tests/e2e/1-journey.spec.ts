@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { expect, test, type Page } from '@playwright/test'
 import { expectAccessible, fate, hydrants, margin, signIn } from './support'
 
@@ -6,6 +7,17 @@ test.describe.configure({ mode: 'serial' })
 
 const source = '/apis/hydrant-checks/source'
 let key = ''
+
+/** The table of planted faults in the demo's README: page and words. */
+function plantedFaults(): { page: string; shows: string }[] {
+  const rows = readFileSync('demo/README.md', 'utf8')
+    .split('\n')
+    .filter((line) => line.startsWith('| ') && line.includes('`/'))
+  return rows.map((line) => {
+    const [, , page, shows] = line.split('|').map((cell) => cell.trim())
+    return { page: page!.replaceAll('`', ''), shows: shows! }
+  })
+}
 
 async function typeAtEnd(page: Page, text: string) {
   await page.locator('.cm-content').click()
@@ -54,6 +66,17 @@ test('2. reads the register: sentence, filters in the address, keys, margin', as
   await expect(page.getByText('No API fits these filters')).toBeVisible()
 })
 
+test('the demo shows every fault that its README lists', async ({ page }) => {
+  test.setTimeout(120_000)
+  await signIn(page, 'wren')
+  const faults = plantedFaults()
+  expect(faults.length).toBeGreaterThan(10)
+  for (const fault of faults) {
+    await page.goto(fault.page)
+    await expect(page.getByText(fault.shows).first(), fault.page).toBeVisible()
+  }
+})
+
 test('3. brings a definition in: problems with places, nothing lost, duplicates recognised', async ({
   page,
 }) => {
@@ -78,13 +101,11 @@ test('3. brings a definition in: problems with places, nothing lost, duplicates 
   await expect(page.getByRole('heading', { name: 'Hydrant Checks' })).toBeVisible()
   await expect(page.getByText('It keeps every rule.')).toBeVisible()
   await page.goto('/bring-in')
-  await page
-    .locator('input[type=file]')
-    .setInputFiles({
-      name: 'again.yaml',
-      mimeType: 'application/yaml',
-      buffer: Buffer.from(hydrants()),
-    })
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'again.yaml',
+    mimeType: 'application/yaml',
+    buffer: Buffer.from(hydrants()),
+  })
   await expect(page.getByText('There is nothing to add')).toBeVisible()
 })
 

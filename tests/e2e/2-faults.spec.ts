@@ -1,5 +1,6 @@
 import { expect, test } from '@playwright/test'
 import pg from 'pg'
+import { largeDefinition } from '../../bench/large'
 import { expectAccessible, fate, hydrants, margin, signIn } from './support'
 
 test('shows HTML and script in descriptions as text', async ({ page }) => {
@@ -45,13 +46,11 @@ test('recovers by itself when the database is restarted', async ({ page }) => {
 test('reads a text again, once, when the worker is killed in the middle', async ({ page }) => {
   test.setTimeout(120_000)
   await signIn(page, 'tomas', '/bring-in')
-  await page
-    .locator('input[type=file]')
-    .setInputFiles({
-      name: 'large.json',
-      mimeType: 'application/json',
-      buffer: Buffer.from(largeDefinition(9000)),
-    })
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'large.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from(JSON.stringify(largeDefinition(9000))),
+  })
   await expect(page.getByText(/Reading and checking large.json/)).toBeVisible({ timeout: 20_000 })
   await fate('kill-worker')
   await expect(page.getByText('9000 operations')).toBeVisible({ timeout: 90_000 })
@@ -70,15 +69,13 @@ test('the register answers while 13 MB are brought in and checked', async ({ pag
   const cookie = (await page.context().cookies())
     .map(({ name, value }) => `${name}=${value}`)
     .join('; ')
-  const text = largeDefinition(22_000)
+  const text = JSON.stringify(largeDefinition(25_000))
   expect(text.length).toBeGreaterThan(13_000_000)
-  await page
-    .locator('input[type=file]')
-    .setInputFiles({
-      name: 'thirteen.json',
-      mimeType: 'application/json',
-      buffer: Buffer.from(text),
-    })
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'thirteen.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from(text),
+  })
   const times: number[] = []
   const done = page
     .getByRole('button', { name: 'Enter into the register' })
@@ -160,72 +157,3 @@ test('keeps its contrast in the dark', async ({ page }) => {
     await expectAccessible(page)
   }
 })
-
-/** About 600 bytes an operation, shaped as a real definition is. */
-function largeDefinition(operations: number): string {
-  const paths: Record<string, unknown> = {}
-  for (let n = 0; n < operations; n++) {
-    paths[`/things-${n}/{thingId}`] = {
-      get: {
-        operationId: `getThing${n}`,
-        summary: `Read thing ${n}`,
-        description: 'One of very many things, described at the length a person would write it.',
-        tags: [`Group ${n % 40}`],
-        parameters: [
-          {
-            name: 'thingId',
-            in: 'path',
-            required: true,
-            description: 'The thing.',
-            schema: { type: 'string' },
-          },
-        ],
-        responses: {
-          200: {
-            description: 'The thing',
-            content: {
-              'application/json': {
-                schema: { $ref: '#/components/schemas/Thing' },
-                example: { thingId: 't-1', count: 3 },
-              },
-            },
-          },
-          404: { $ref: '#/components/responses/Missing' },
-        },
-      },
-    }
-  }
-  return JSON.stringify({
-    openapi: '3.1.0',
-    info: {
-      title: `Large ${operations}`,
-      version: '1.0.0',
-      description: 'A large definition for a large test.',
-      contact: { email: 'field@brackenmere.example' },
-    },
-    servers: [{ url: 'https://api.brackenmere.example/large' }],
-    security: [{ apiKey: [] }],
-    paths,
-    components: {
-      securitySchemes: { apiKey: { type: 'apiKey', in: 'header', name: 'X-Api-Key' } },
-      responses: {
-        Missing: {
-          description: 'There is no such thing',
-          content: {
-            'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } },
-          },
-        },
-      },
-      schemas: {
-        Thing: {
-          type: 'object',
-          properties: {
-            thingId: { type: 'string' },
-            count: { type: 'integer', description: 'How many.' },
-          },
-        },
-        Problem: { type: 'object', properties: { title: { type: 'string' } } },
-      },
-    },
-  })
-}

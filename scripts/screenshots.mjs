@@ -1,0 +1,70 @@
+import { mkdirSync } from 'node:fs'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { chromium } from '@playwright/test'
+import { which } from './lib/commands.mjs'
+
+/** Takes the pictures of the main views from a running, fresh demo. */
+const root = dirname(dirname(fileURLToPath(import.meta.url)))
+const folder = join(root, 'docs/screenshots')
+const address = `http://127.0.0.1:${process.env.ELM_PORT ?? 4310}`
+mkdirSync(folder, { recursive: true })
+
+const browser = await chromium.launch({
+  executablePath: which('chromium') ?? '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+})
+
+async function personIn(name, colorScheme = 'light') {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme })
+  const page = await context.newPage()
+  await page.goto(`${address}/sign-in`)
+  await page.getByLabel('Name').fill(name)
+  await page.getByLabel('Password').fill('elm-demo-2026')
+  return page
+}
+
+async function picture(page, path, file, prepare) {
+  if (path) await page.goto(address + path)
+  await page.waitForTimeout(1500)
+  await prepare?.()
+  await page.screenshot({ path: join(folder, `${file}.png`) })
+  console.log(file)
+}
+
+const page = await personIn('imara')
+await picture(page, undefined, 'sign-in')
+await page.getByRole('button', { name: 'Sign in' }).click()
+await page.waitForURL(`${address}/`)
+await picture(page, '/', 'register')
+await picture(page, '/apis/supply-interruptions/source', 'source')
+await picture(page, '/apis/meter-readings', 'summary')
+await picture(page, '/bring-in', 'bring-in')
+await picture(page, '/apis/supply-interruptions/place', 'placement')
+await picture(page, '/apis/supply-interruptions/placements', 'placements')
+await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', async () => {
+  const secret = await page.evaluate(async () => {
+    const answer = await fetch('/api/v1/placements/supply-interruptions-trial-1/keys', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: `Picture ${Date.now()}` }) })
+    return (await answer.json()).secret
+  })
+  await page.getByLabel('Key', { exact: true }).fill(secret)
+  await page.getByRole('button', { name: 'Send' }).click()
+  await page.locator('.answer').waitFor()
+})
+await picture(page, '/drift', 'drift')
+await picture(page, '/findings', 'findings')
+await picture(page, '/rulebook', 'rulebook')
+await picture(page, '/gateways', 'gateways')
+await picture(page, '/promotions?state=waiting', 'promotions')
+await page.locator('table a').first().click()
+await picture(page, undefined, 'promotion')
+
+const dark = await personIn('imara', 'dark')
+await dark.getByRole('button', { name: 'Sign in' }).click()
+await dark.waitForURL(`${address}/`)
+await picture(dark, '/', 'register-dark')
+await picture(dark, '/ledger', 'ledger-dark', async () => {
+  await dark.getByRole('button', { name: 'Verify the chain' }).click()
+  await dark.getByText('The chain holds').waitFor()
+})
+await browser.close()
