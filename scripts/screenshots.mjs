@@ -12,7 +12,15 @@ mkdirSync(folder, { recursive: true })
 
 const browser = await chromium.launch({
   executablePath: which('chromium') ?? '/usr/bin/chromium',
-  args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
 })
 
 async function personIn(name, colorScheme = 'light') {
@@ -44,7 +52,11 @@ await picture(page, '/apis/supply-interruptions/place', 'placement')
 await picture(page, '/apis/supply-interruptions/placements', 'placements')
 await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', async () => {
   const secret = await page.evaluate(async () => {
-    const answer = await fetch('/api/v1/placements/supply-interruptions-trial-1/keys', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: `Picture ${Date.now()}` }) })
+    const answer = await fetch('/api/v1/placements/supply-interruptions-trial-1/keys', {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ name: `Picture ${Date.now()}` }),
+    })
     return (await answer.json()).secret
   })
   await page.getByLabel('Key', { exact: true }).fill(secret)

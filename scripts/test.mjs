@@ -128,7 +128,7 @@ async function endToEnd() {
 }
 
 /** Lets tests do to the processes what fate does: kill the worker, stop a gateway, restart the database. */
-async function controlServer({ processes, postgres, env, startWorker }) {
+async function controlServer({ processes, postgres, ports, env, startWorker }) {
   const { default: http } = await import('node:http')
   const acts = {
     '/kill-worker': () => process.kill(processes.pid('worker'), 'SIGKILL'),
@@ -138,6 +138,18 @@ async function controlServer({ processes, postgres, env, startWorker }) {
     '/start-gateways': () =>
       processes.start('gateway', join(root, 'dist/gateway.mjs'), env, { keepAlive: true }),
     '/restart-database': () => postgres.restart(),
+    '/edit-gateway': async () => {
+      const url = `http://127.0.0.1:${ports.gateways[0].admin}/configuration`
+      const headers = { 'x-admin-secret': env.ELM_GATEWAY_SECRET }
+      const text = await (await fetch(url, { headers })).text()
+      const hydrants =
+        /(kind: RateLimitPolicy\n(?:(?!---)[\s\S])*hydrant-checks(?:(?!---)[\s\S])*requests: )\d+/
+      await fetch(url, {
+        method: 'PUT',
+        headers,
+        body: text.replace(hydrants, (_, before) => `${before}77`),
+      })
+    },
   }
   const server = http.createServer(async (request, response) => {
     await acts[request.url]?.()

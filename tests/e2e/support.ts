@@ -31,7 +31,8 @@ export const fate = async (
     | 'start-worker'
     | 'stop-gateways'
     | 'start-gateways'
-    | 'restart-database',
+    | 'restart-database'
+    | 'edit-gateway',
 ) => {
   const answer = await fetch(`${process.env['ELM_CONTROL']}/${act}`)
   expect(answer.status).toBe(204)
