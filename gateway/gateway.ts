@@ -15,7 +15,9 @@ export interface GatewayOptions {
 }
 
 /** Starts one gateway: its data port for traffic and its admin port, both on loopback. */
-export async function startGateway(options: GatewayOptions): Promise<{ close(): Promise<void> }> {
+export async function startGateway(
+  options: GatewayOptions,
+): Promise<{ close: () => Promise<void> }> {
   mkdirSync(options.directory, { recursive: true })
   const configuration = new Configuration(join(options.directory, `${options.name}.yaml`))
   const log = new AccessLog()

@@ -34,6 +34,7 @@ async function personIn(name, colorScheme = 'light') {
 
 async function picture(page, path, file, prepare) {
   if (path) await page.goto(address + path)
+  await page.getByRole('heading', { level: 1 }).waitFor()
   await page.waitForTimeout(1500)
   await prepare?.()
   await page.screenshot({ path: join(folder, `${file}.png`) })
@@ -55,7 +56,7 @@ await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', asyn
     const answer = await fetch('/api/v1/placements/supply-interruptions-trial-1/keys', {
       method: 'POST',
       headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ name: `Picture ${Date.now()}` }),
+      body: JSON.stringify({ name: 'Fernhill Plumbing' }),
     })
     return (await answer.json()).secret
   })

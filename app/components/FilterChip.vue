@@ -41,6 +41,7 @@ select {
   color: var(--ink);
   padding: 0 2px;
   cursor: pointer;
-  max-width: 190px;
+  max-width: 200px;
+  field-sizing: content;
 }
 </style>

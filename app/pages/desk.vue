@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { joinPaths, outsideAddress } from '~~/core/routing/placement'
+import { joinPaths } from '~~/core/routing/placement'
 import type { DeskAnswer, PlacementItem, RouteRowBody } from '~~/shared/api/runtime'
 
 const route = useRoute()
@@ -215,9 +215,9 @@ const command = computed(
       <template v-if="placement">
         <h3>This placement</h3>
         <p class="soft">
-          {{ outsideAddress(placement.spec, '') }}<br /><NuxtLink
-            class="plain"
-            :to="`/apis/${placement.api}/placements`"
+          <code>{{
+            `https://${placement.spec.host}${placement.spec.basePath}`
+          }}</code><br /><NuxtLink class="plain" :to="`/apis/${placement.api}/placements`"
             >{{ placement.title }} {{ placement.version }},
             {{ markWords(placement.mark, placement.differences.length) }}</NuxtLink
           >
@@ -249,7 +249,8 @@ const command = computed(
 .address {
   overflow-wrap: anywhere;
 }
-details code {
+details code,
+p code {
   overflow-wrap: anywhere;
 }
 .answer pre {

@@ -55,7 +55,7 @@ function field(info: FieldInfo, decorators: PropertyDecorator[]): PropertyDecora
   return (target, property) => {
     const owner = target.constructor as ApiClass
     let fields = registry.get(owner)
-    if (!fields) registry.set(owner, (fields = new Map()))
+    if (!fields) registry.set(owner, (fields = new Map<string, FieldInfo>()))
     fields.set(String(property), info)
     const presence = info.optional ? IsOptional() : IsDefined()
     for (const decorate of [presence, ...decorators]) decorate(target, property)

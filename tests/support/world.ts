@@ -54,7 +54,7 @@ export class Visitor {
     const set = response.headers.getSetCookie()[0]
     if (set) this.cookie = set.split(';')[0]!
     const text = await response.text()
-    const json = /json/.test(response.headers.get('content-type') ?? '')
+    const json = (response.headers.get('content-type') ?? '').includes('json')
     return {
       status: response.status,
       body: (json ? JSON.parse(text) : text) as T,

@@ -121,7 +121,8 @@ watch(
               <button class="plain" @click="chosen = placement.id">{{ placement.stage }}</button>
             </td>
             <td class="mono">
-              {{ placement.version }} <span class="soft small">rev {{ placement.revision }}</span>
+              {{ placement.version }}
+              <span class="soft small rev">revision {{ placement.revision }}</span>
             </td>
             <td class="nowrap">{{ placement.gateway }}</td>
             <td class="mono small">
@@ -158,20 +159,18 @@ watch(
         <table class="ruled">
           <thead>
             <tr>
-              <th>Operation</th>
+              <th>Method</th>
               <th>Address outside</th>
               <th>Goes to</th>
             </tr>
           </thead>
           <tbody>
             <tr v-for="row in current.spec.routes" :key="row.method + row.path">
-              <td>
-                <span class="method">{{ row.method }}</span> <code>{{ row.path }}</code>
-              </td>
-              <td class="mono small soft">
+              <td class="method">{{ row.method }}</td>
+              <td class="mono" :class="{ soft: row.treatment.kind === 'withheld' }">
                 {{
                   row.treatment.kind === 'withheld'
-                    ? 'not served'
+                    ? `${row.path}, not served`
                     : outsideAddress(current.spec, row.path)
                 }}
               </td>
@@ -345,6 +344,9 @@ watch(
 }
 .nowrap {
   white-space: nowrap;
+}
+.rev {
+  display: block;
 }
 td.mono,
 td code {
