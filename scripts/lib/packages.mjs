@@ -10,7 +10,8 @@ export async function ensurePackages(root) {
     .digest('hex')
   const mark = join(root, 'node_modules/.elm-lock')
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return 'already there'
-  await command('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], {
+  // Not `npm ci`: it refuses lock files whose optional packages of other platforms npm itself has left out.
+  await command('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--loglevel=error'], {
     cwd: root,
     mend: 'Look at the message above; the npm registry has to be reachable for the first start.',
   })
