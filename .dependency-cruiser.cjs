@@ -3,7 +3,10 @@ const only = (from, to) => ({
   name: `${from}-points-only-at-${to.join('-and-') || 'nothing'}`,
   severity: 'error',
   from: { path: `^${from}/`, pathNot: '\\.test\\.ts$' },
-  to: { path: '^(core|app|server|shared|gateway|standins|demo|cli|tests|scripts|bench)/', pathNot: `^(${[from, ...to].join('|')})/` },
+  to: {
+    path: '^(core|app|server|shared|gateway|standins|demo|cli|tests|scripts|bench)/',
+    pathNot: `^(${[from, ...to].join('|')})/`,
+  },
 })
 
 module.exports = {
@@ -27,7 +30,12 @@ module.exports = {
       from: { path: '^core/' },
       to: { path: 'node_modules/(vue|nuxt|primevue|drizzle-orm|pg|h3)/' },
     },
-    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
   ],
   options: {
     doNotFollow: { path: 'node_modules' },

@@ -6,7 +6,16 @@ export default defineNuxtConfig({
   sourcemap: false,
   devtools: { enabled: false },
   modules: ['@pinia/nuxt', '@primevue/nuxt-module'],
-  routeRules: { '/**': { ssr: false } },
+  routeRules: {
+    '/**': {
+      ssr: false,
+      headers: {
+        'X-Content-Type-Options': 'nosniff',
+        'X-Frame-Options': 'DENY',
+        'Referrer-Policy': 'same-origin',
+      },
+    },
+  },
   css: [
     '@fontsource-variable/literata/wght.css',
     '@fontsource-variable/public-sans/wght.css',

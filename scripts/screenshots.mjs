@@ -72,12 +72,13 @@ await picture(page, '/promotions?state=waiting', 'promotions')
 await page.locator('table a').first().click()
 await picture(page, undefined, 'promotion')
 
+await picture(page, '/ledger', 'ledger', async () => {
+  await page.getByRole('button', { name: 'Verify the chain' }).click()
+  await page.getByText('The chain holds').waitFor()
+})
+
 const dark = await personIn('imara', 'dark')
 await dark.getByRole('button', { name: 'Sign in' }).click()
 await dark.waitForURL(`${address}/`)
 await picture(dark, '/', 'register-dark')
-await picture(dark, '/ledger', 'ledger-dark', async () => {
-  await dark.getByRole('button', { name: 'Verify the chain' }).click()
-  await dark.getByText('The chain holds').waitFor()
-})
 await browser.close()
