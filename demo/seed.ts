@@ -4,7 +4,7 @@ import { sql } from 'drizzle-orm'
 import semver from 'semver'
 import { starterRules } from '../core/rules/starter'
 import type { Treatment } from '../core/routing/placement'
-import type { SpecBody } from '../shared/api/runtime'
+import type { SpecBody } from '../shared/api/placements'
 import type { Database } from '../server/db/database'
 import { backends, editions, gateways, people, settings, stages } from '../server/db/schema'
 import { ownDefinition } from '../server/operations'
@@ -12,11 +12,11 @@ import { readApi, saveRevision, revisionEtag, findApi } from '../server/services
 import type { Actor, Context, Services } from '../server/services/context'
 import { acceptIntake, takeIn, workIntake } from '../server/services/intakes'
 import { hashPassword } from '../server/services/people'
+import { editByHand } from '../server/services/drift'
+import { issueKey } from '../server/services/keys'
 import {
   changePlacement,
   draftPlacement,
-  editByHand,
-  issueKey,
   place,
   placementEtag,
 } from '../server/services/placements'

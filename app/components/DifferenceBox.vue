@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { DifferenceItem } from '~~/shared/api/runtime'
+import type { DifferenceItem } from '~~/shared/api/placements'
 
 const { left = 'ledger', right = 'gateway' } = defineProps<{
   difference: DifferenceItem

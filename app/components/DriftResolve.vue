@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { PlacementItem } from '~~/shared/api/runtime'
+import type { PlacementItem } from '~~/shared/api/placements'
 
 /** What differs at one placement, and the two ways to put it right. */
 const props = defineProps<{ placement: PlacementItem; most?: number }>()

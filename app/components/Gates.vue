@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { GateItem } from '~~/shared/api/runtime'
+import type { GateItem } from '~~/shared/api/promotions'
 
 defineProps<{ gates: GateItem[] }>()
 const signs = { passed: '✓', failed: '✕', waiting: '…' }

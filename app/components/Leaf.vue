@@ -7,7 +7,7 @@ const slots = defineSlots<{ default(): unknown; margin?(): unknown }>()
 <template>
   <div class="spread" :class="{ wide: !slots.margin }">
     <main :class="{ flush }"><slot /></main>
-    <aside v-if="slots.margin" id="margin" tabindex="-1" aria-label="Margin">
+    <aside v-if="slots.margin" id="margin" tabindex="0" aria-label="Margin">
       <slot name="margin" />
     </aside>
   </div>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { outsideAddress } from '~~/core/routing/placement'
 import type { OperationItem } from '~~/shared/api/catalog'
-import type { RouteRowBody, SpecBody } from '~~/shared/api/runtime'
+import type { RouteRowBody, SpecBody } from '~~/shared/api/placements'
 
 /** How a version is served at one place: address, backends, protection, and what becomes of every operation. */
 const spec = defineModel<SpecBody>({ required: true })

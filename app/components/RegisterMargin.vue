@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { FindingItem, RegisterRow } from '~~/shared/api/catalog'
-import type { PlacementItem, PromotionItem } from '~~/shared/api/runtime'
+import type { PlacementItem } from '~~/shared/api/placements'
+import type { PromotionItem } from '~~/shared/api/promotions'
 
 const props = defineProps<{ row: RegisterRow }>()
 const placements = useLoad(() =>

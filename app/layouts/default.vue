@@ -71,16 +71,7 @@ async function leave() {
   <div class="board">
     <header>
       <NuxtLink to="/" class="brand">
-        <svg width="18" height="22" viewBox="0 0 18 22" aria-hidden="true">
-          <path
-            d="M9 21V9M9 14C4 13 2 9 3 2c5 1 7 5 6 12M9 12c4-.5 6-3 6-8-4 .5-6.4 3.4-6 8"
-            fill="none"
-            stroke="var(--elm)"
-            stroke-width="1.7"
-            stroke-linecap="round"
-            stroke-linejoin="round"
-          />
-        </svg>
+        <LeafMark />
         Elm Ledger
       </NuxtLink>
       <label class="search">

@@ -16,14 +16,16 @@ const draftKey = 'draft:bring-in'
 const largest = 32 * 1024 * 1024
 
 onMounted(async () => {
-  pasted.value = (await get<string>(draftKey)) ?? ''
+  const kept = await get<string>(draftKey)
+  if (pasted.value === '' && kept) pasted.value = kept
   const id = route.query['intake']
   if (typeof id === 'string') await follow(id)
 })
 let keeping: ReturnType<typeof setTimeout> | undefined
 watch(pasted, (text) => {
   clearTimeout(keeping)
-  keeping = setTimeout(() => void keep(draftKey, text), 250)
+  const small = text.length < 200_000
+  keeping = setTimeout(() => void keep(draftKey, text), small ? 0 : 400)
 })
 
 async function follow(id: string) {

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { joinPaths } from '~~/core/routing/placement'
-import type { DeskAnswer, PlacementItem, RouteRowBody } from '~~/shared/api/runtime'
+import type { DeskAnswer } from '~~/shared/api/desk'
+import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
 
 const route = useRoute()
 const { data: page, refusal: loadRefusal } = useLoad(
@@ -181,7 +182,7 @@ const command = computed(
         >
         <small>{{ answer.ms }} ms · {{ sentTo }}</small>
       </h3>
-      <pre>{{ pretty }}</pre>
+      <pre tabindex="0">{{ pretty }}</pre>
       <p v-if="answer.cut" class="soft">The body is longer than a megabyte and was cut.</p>
       <details>
         <summary>{{ count(answer.headers.length, 'header') }}</summary>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { GatewayItem, PlacementItem } from '~~/shared/api/runtime'
+import type { GatewayItem } from '~~/shared/api/gateways'
+import type { PlacementItem } from '~~/shared/api/placements'
 
 const {
   data: page,
@@ -32,21 +33,11 @@ const shown = computed(() =>
         a.title.localeCompare(b.title),
     ),
 )
-const selected = ref(0)
-watch(
-  shown,
-  (list) => {
-    const index = list.findIndex(({ id }) => id === filters.value.placement)
-    selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
-  },
-  { immediate: true },
-)
-const current = computed(() => shown.value[selected.value])
-useKeys({
-  rows: () => shown.value.length,
-  selected,
-  open: () => current.value && navigateTo(`/apis/${current.value.api}/placements`),
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => navigateTo(`/apis/${row.api}/placements`),
+  naming: { key: (row) => row.id, wanted: () => filters.value.placement },
 })
+
 const reading = useAct()
 const readAll = () =>
   reading.act(async () => {
@@ -146,12 +137,7 @@ const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble })
             {{ placement.differences.map(({ what }) => what).join(', ') || 'nothing' }}
           </td>
           <td>
-            <span
-              class="sign"
-              :class="placement.mark"
-              :title="markWords(placement.mark, placement.differences.length)"
-              >{{ markSign(placement.mark, placement.differences.length) }}</span
-            >
+            <MarkSign :placement="placement" />
           </td>
         </tr>
       </tbody>
@@ -192,16 +178,5 @@ const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble })
   font-weight: 620;
   cursor: pointer;
   text-align: left;
-}
-.sign {
-  font: 700 13px var(--mono);
-  color: var(--elm);
-  white-space: nowrap;
-}
-.sign.differs {
-  color: var(--copper);
-}
-.sign.unseen {
-  color: var(--soft);
 }
 </style>

@@ -25,18 +25,11 @@ const { data: register } = useLoad(() => api.get<RegisterPage>('/apis'), ['revis
 const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
 const inEstate = (level: 'must' | 'should' | 'may') =>
   (register.value?.items ?? []).reduce((sum, row) => sum + row.findings[level], 0)
-const selected = ref(0)
-watch(findings, (list) => (selected.value = Math.min(selected.value, Math.max(0, list.length - 1))))
-const current = computed(() => findings.value[selected.value])
+const { selected, current } = useRows(() => findings.value, { open: (row) => navigateTo(to(row)) })
 const ruleOf = computed(() => rulebook.value?.items.find(({ id }) => id === current.value?.rule))
 const to = (finding: FindingItem) => ({
   path: `/apis/${finding.api}/source`,
   query: { line: finding.line },
-})
-useKeys({
-  rows: () => findings.value.length,
-  selected,
-  open: () => current.value && navigateTo(to(current.value)),
 })
 </script>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { GatewayItem } from '~~/shared/api/runtime'
+import type { GatewayItem } from '~~/shared/api/gateways'
 
 const {
   data: page,
@@ -9,14 +9,10 @@ const {
 const { busy, refusal: actRefusal, act } = useAct()
 const all = computed(() => page.value?.items ?? [])
 const trouble = computed(() => all.value.filter((gateway) => gateway.trouble).length)
-const selected = ref(0)
-const current = computed(() => all.value[selected.value])
-useKeys({
-  rows: () => all.value.length,
-  selected,
-  open: () =>
-    current.value && navigateTo({ path: '/drift', query: { gateway: current.value.name } }),
+const { selected, current } = useRows(() => all.value, {
+  open: (row) => navigateTo({ path: '/drift', query: { gateway: row.name } }),
 })
+
 const read = (name: string) =>
   act(async () => {
     await api.post(`/gateways/${name}/read`)

@@ -61,29 +61,21 @@ const shown = computed(() => {
 const options = (pick: (row: RegisterRow) => string) =>
   [...new Set(rows.value.map(pick))].sort().map((value) => ({ value, label: value }))
 
-const selected = ref(0)
-watch(
-  shown,
-  (list) => {
-    const index = list.findIndex((row) => row.api === filters.value.api)
-    selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
-  },
-  { immediate: true },
-)
-const current = computed(() => shown.value[selected.value])
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => navigateTo(`/apis/${row.api}/source`),
+  naming: { key: (row) => row.api, wanted: () => filters.value.api },
+})
 function select(index: number) {
   selected.value = index
   const row = shown.value[index]
   if (row) void set({ api: row.api })
 }
-const open = () => current.value && navigateTo(`/apis/${current.value.api}/source`)
 const scroller = ref<{ scrollInView?: (index: number, to: string) => void }>()
 watch(selected, (index) => {
   const row = document.querySelector(`[data-row="${index}"]`)
   if (row) row.scrollIntoView({ block: 'nearest' })
   else scroller.value?.scrollInView?.(index, 'to-start')
 })
-useKeys({ rows: () => shown.value.length, selected, open })
 </script>
 
 <template>
@@ -183,7 +175,7 @@ useKeys({ rows: () => shown.value.length, selected, open })
             :class="{ on: place.index === selected }"
             :style="{ '--stages': stages.length }"
             @click="select(place.index)"
-            @dblclick="open()"
+            @dblclick="navigateTo(`/apis/${item.api}/source`)"
           >
             <div class="name">
               <NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = place.index"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { LedgerEntry, Verification } from '~~/shared/api/runtime'
+import type { LedgerEntry, Verification } from '~~/shared/api/ledger'
 
 const { filters, set, typed } = useFilters(['search', 'entry'] as const)
 const search = typed('search')
@@ -23,17 +23,13 @@ watch(
   () => filters.value.search,
   () => load(),
 )
-const selected = ref(0)
-watch(entries, (list) => {
-  const index = list.findIndex(({ number }) => String(number) === filters.value.entry)
-  selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
+const { selected, current } = useRows(() => entries.value, {
+  naming: { key: (row) => String(row.number), wanted: () => filters.value.entry },
 })
-const current = computed(() => entries.value[selected.value])
 const choose = (index: number) => {
   selected.value = index
   void set({ entry: String(entries.value[index]!.number) })
 }
-useKeys({ rows: () => entries.value.length, selected, open: () => undefined })
 const verifying = useAct()
 const verdict = ref<Verification>()
 const verify = () =>
@@ -119,9 +115,9 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
           }}
         </p>
         <h3>Before</h3>
-        <pre>{{ show(current.before) }}</pre>
+        <pre tabindex="0">{{ show(current.before) }}</pre>
         <h3>After</h3>
-        <pre>{{ show(current.after) }}</pre>
+        <pre tabindex="0">{{ show(current.after) }}</pre>
         <h3>Chain</h3>
         <dl class="chain">
           <dt>quotes</dt>

@@ -15,17 +15,11 @@ const shown = computed(() =>
     .sort((a, b) => rank[a.level] - rank[b.level]),
 )
 const of = (level: string) => rules.value.filter((rule) => rule.level === level).length
-const selected = ref(0)
-watch(shown, (list) => {
-  const index = list.findIndex(({ id }) => id === filters.value.rule)
-  selected.value = index === -1 ? Math.min(selected.value, Math.max(0, list.length - 1)) : index
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => navigateTo({ path: '/findings', query: { rule: row.id } }),
+  naming: { key: (row) => row.id, wanted: () => filters.value.rule },
 })
-const current = computed(() => shown.value[selected.value])
-useKeys({
-  rows: () => shown.value.length,
-  selected,
-  open: () => current.value && navigateTo({ path: '/findings', query: { rule: current.value.id } }),
-})
+
 const abouts = computed(() =>
   [...new Set(rules.value.map(({ about }) => about))].map((value) => ({ value, label: value })),
 )
@@ -111,10 +105,10 @@ const abouts = computed(() =>
         <p>{{ current.reason }}</p>
         <template v-if="current.when"
           ><h3>Speaks when</h3>
-          <pre>{{ current.when }}</pre>
+          <pre tabindex="0">{{ current.when }}</pre>
         </template>
         <h3>Asks that</h3>
-        <pre>{{ current.condition }}</pre>
+        <pre tabindex="0">{{ current.condition }}</pre>
         <h3>Says</h3>
         <p>{{ current.message }}</p>
         <NuxtLink class="ghost" :to="{ path: '/findings', query: { rule: current.id } }">{{

@@ -21,16 +21,7 @@ async function enter() {
   <div class="cover">
     <form class="page" @submit.prevent="enter">
       <div class="brand">
-        <svg width="22" height="27" viewBox="0 0 18 22" aria-hidden="true">
-          <path
-            d="M9 21V9M9 14C4 13 2 9 3 2c5 1 7 5 6 12M9 12c4-.5 6-3 6-8-4 .5-6.4 3.4-6 8"
-            fill="none"
-            stroke="var(--elm)"
-            stroke-width="1.7"
-            stroke-linecap="round"
-            stroke-linejoin="round"
-          />
-        </svg>
+        <LeafMark :height="27" />
         <h1>Elm Ledger</h1>
       </div>
       <p class="soft">What every API is, where it runs, and who decided so.</p>

@@ -1,5 +1,5 @@
 import type { Person } from '~~/shared/api/people'
-import type { Shell } from '~~/shared/api/runtime'
+import type { Shell } from '~~/shared/api/shell'
 
 /** Who is signed in, and what stands around every screen. */
 export const useSession = defineStore('session', () => {

@@ -19,7 +19,7 @@ import type { Difference } from '../../core/drift/compare'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Level, Rule } from '../../core/rules/model'
 import type { Problem } from '../../core/text/problem'
-import type { GateItem, PlacementPlan } from '../../shared/api/runtime'
+import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { Audience, Lifecycle } from '../../shared/words'
 import type { Role } from '../../shared/words'
 

@@ -17,7 +17,7 @@ import {
 import { ok, operation, type Operation } from '../http/operation'
 import * as catalog from '../services/catalog'
 import * as intakes from '../services/intakes'
-import { Shell } from '../../shared/api/runtime'
+import { Shell } from '../../shared/api/shell'
 import { readRegister, readShell } from '../services/register'
 import { readRulebook } from '../services/rulebook'
 

@@ -1,4 +1,4 @@
-import { LedgerEntry, LedgerQuery, Verification } from '../../shared/api/runtime'
+import { LedgerEntry, LedgerQuery, Verification } from '../../shared/api/ledger'
 import { ok, operation, type Operation } from '../http/operation'
 import { listEntries, verifyLedger } from '../services/ledger'
 

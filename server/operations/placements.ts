@@ -1,9 +1,8 @@
 import { PageQuery } from '../../shared/api/catalog'
+import { DeskAnswer, DeskRequest } from '../../shared/api/desk'
+import { GatewayItem } from '../../shared/api/gateways'
 import {
-  DeskAnswer,
-  DeskRequest,
   DraftQuery,
-  GatewayItem,
   HandEdit,
   IssuedKey,
   KeyRequest,
@@ -12,11 +11,13 @@ import {
   PlacementQuery,
   PlacementRequest,
   SpecBody,
-} from '../../shared/api/runtime'
+} from '../../shared/api/placements'
 import { done, ok, operation, type Operation } from '../http/operation'
 import { sendRequest } from '../services/desk'
 import { listGateways, readGatewayNow } from '../services/gateways'
 import { pageFrom } from '../services/paging'
+import * as drift from '../services/drift'
+import * as keys from '../services/keys'
 import * as placements from '../services/placements'
 
 export const placementOperations: Operation[] = [
@@ -100,7 +101,7 @@ export const placementOperations: Operation[] = [
     success: { status: 201, says: 'The key, shown this once', body: IssuedKey },
     errors: [403, 409, 502],
     handle: ({ params, body }, context) =>
-      ok(placements.issueKey(context, params['placement']!, body.name)),
+      ok(keys.issueKey(context, params['placement']!, body.name)),
   }),
   operation({
     id: 'withdrawKey',
@@ -111,7 +112,7 @@ export const placementOperations: Operation[] = [
     success: { status: 204, says: 'It works no more' },
     errors: [403, 502],
     handle: ({ params }, context) =>
-      done(placements.withdrawKey(context, params['placement']!, params['key']!)),
+      done(keys.withdrawKey(context, params['placement']!, params['key']!)),
   }),
   operation({
     id: 'putLedgerBack',
@@ -121,7 +122,7 @@ export const placementOperations: Operation[] = [
     summary: 'Make the gateway run what was approved again',
     success: { status: 200, says: 'The placement, in step', body: PlacementItem },
     errors: [403, 409, 502],
-    handle: ({ params }, context) => ok(placements.putBack(context, params['placement']!)),
+    handle: ({ params }, context) => ok(drift.putBack(context, params['placement']!)),
   }),
   operation({
     id: 'keepRunning',
@@ -131,7 +132,7 @@ export const placementOperations: Operation[] = [
     summary: 'Approve what the gateway runs as the placement from now on',
     success: { status: 200, says: 'The placement, in step', body: PlacementItem },
     errors: [403, 409, 502],
-    handle: ({ params }, context) => ok(placements.keepRunning(context, params['placement']!)),
+    handle: ({ params }, context) => ok(drift.keepRunning(context, params['placement']!)),
   }),
   operation<HandEdit>({
     id: 'changeByHand',
@@ -143,7 +144,7 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'The placement, with what differs now', body: PlacementItem },
     errors: [403, 409, 502],
     handle: ({ params, body }, context) =>
-      ok(placements.editByHand(context, params['placement']!, body)),
+      ok(drift.editByHand(context, params['placement']!, body)),
   }),
   operation<DeskRequest>({
     id: 'sendRequest',

@@ -4,7 +4,7 @@ import {
   PromotionItem,
   PromotionQuery,
   PromotionRequest,
-} from '../../shared/api/runtime'
+} from '../../shared/api/promotions'
 import { ok, operation, type Operation } from '../http/operation'
 import * as promotions from '../services/promotions'
 

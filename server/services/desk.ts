@@ -1,11 +1,11 @@
 import { request } from 'undici'
 import type { Step } from '../../core/routing/explain'
-import type { DeskAnswer, DeskRequest } from '../../shared/api/runtime'
+import type { DeskAnswer, DeskRequest } from '../../shared/api/desk'
 import type { Context } from './context'
 import { gatewayDown, readLogEntry } from './gateway-client'
 import { findGateway } from './gateways'
 import { requirePermission } from './permissions'
-import { findPlacement } from './placements'
+import { findPlacement } from './apply'
 
 const mostBytes = 1_000_000
 

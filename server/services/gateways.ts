@@ -7,7 +7,7 @@ import {
   type Resource,
 } from '../../core/routing/resources'
 import type { Route } from '../../core/routing/routes'
-import type { GatewayItem } from '../../shared/api/runtime'
+import type { GatewayItem } from '../../shared/api/gateways'
 import type { Queries } from '../db/database'
 import { gateways, placements, snapshots } from '../db/schema'
 import { compiled, type PlacementRow } from './compiled'

@@ -1,6 +1,6 @@
 import { joinPaths } from '../../core/routing/placement'
 import { belongsTo, type Resource } from '../../core/routing/resources'
-import type { HandEdit } from '../../shared/api/runtime'
+import type { HandEdit } from '../../shared/api/placements'
 import type { PlacementRow } from './compiled'
 import { conflict } from './failure'
 

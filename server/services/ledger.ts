@@ -1,6 +1,6 @@
 import { and, asc, desc, gt, ilike, lt, or, sql } from 'drizzle-orm'
 import { ChainVerifier, entryHash, genesis, type Entry } from '../../core/ledger/chain'
-import type { LedgerEntry, LedgerQuery, Verification } from '../../shared/api/runtime'
+import type { LedgerEntry, LedgerQuery, Verification } from '../../shared/api/ledger'
 import type { Queries, Transaction } from '../db/database'
 import { ledger } from '../db/schema'
 import type { Context } from './context'

@@ -10,10 +10,11 @@ import type {
   PromotionItem,
   PromotionQuery,
   PromotionRequest,
-} from '../../shared/api/runtime'
+} from '../../shared/api/promotions'
 import { audiences } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { apis, approvals, backends, people, placements, promotions, stages } from '../db/schema'
+import { applyTarget, standingAt } from './apply'
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context } from './context'
@@ -22,7 +23,7 @@ import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-import { applyTarget, standingAt } from './placements'
+
 import { markOf } from './register'
 
 type PromotionRow = typeof promotions.$inferSelect

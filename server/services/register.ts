@@ -1,7 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import semver from 'semver'
 import type { PageQuery, RegisterPage, RegisterRow, StageCell } from '../../shared/api/catalog'
-import type { Shell } from '../../shared/api/runtime'
+import type { Shell } from '../../shared/api/shell'
 import type { Queries } from '../db/database'
 import {
   apis,

@@ -1,12 +1,9 @@
 import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type {
-  DeskAnswer,
-  PlacementItem,
-  PromotionDetail,
-  SpecBody,
-  Verification,
-} from '../../shared/api/runtime'
+import type { DeskAnswer } from '../../shared/api/desk'
+import type { Verification } from '../../shared/api/ledger'
+import type { PlacementItem, SpecBody } from '../../shared/api/placements'
+import type { PromotionDetail } from '../../shared/api/promotions'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
 let world: World

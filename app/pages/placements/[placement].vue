@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { RevisionDetail } from '~~/shared/api/catalog'
-import type { PlacementItem, SpecBody } from '~~/shared/api/runtime'
+import type { PlacementItem, SpecBody } from '~~/shared/api/placements'
 
 const id = String(useRoute().params['placement'])
 const placement = shallowRef<PlacementItem>()

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { PromotionDetail } from '~~/shared/api/runtime'
+import type { PromotionDetail } from '~~/shared/api/promotions'
 
 const id = String(useRoute().params['promotion'])
 const {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { PromotionItem } from '~~/shared/api/runtime'
+import type { PromotionItem } from '~~/shared/api/promotions'
 
 const { data: page, refusal } = useLoad(() =>
   api.get<{ items: PromotionItem[] }>('/promotions', { limit: 500 }),
@@ -15,14 +15,10 @@ const shown = computed(() =>
       (!filters.value.team || team === filters.value.team),
   ),
 )
-const selected = ref(0)
-watch(shown, (list) => (selected.value = Math.min(selected.value, Math.max(0, list.length - 1))))
-const current = computed(() => shown.value[selected.value])
-useKeys({
-  rows: () => shown.value.length,
-  selected,
-  open: () => current.value && navigateTo(`/promotions/${current.value.id}`),
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => navigateTo(`/promotions/${row.id}`),
 })
+
 const teams = computed(() =>
   [...new Set(all.value.map(({ team }) => team))].map((value) => ({ value, label: value })),
 )

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { ApiDetail, RevisionItem } from '~~/shared/api/catalog'
-import type { LedgerEntry } from '~~/shared/api/runtime'
+import type { LedgerEntry } from '~~/shared/api/ledger'
 import { audiences, lifecycles } from '~~/shared/words'
 
 const slug = String(useRoute().params['api'])

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { ApiDetail, RevisionDetail } from '~~/shared/api/catalog'
-import type { GatewayItem, PlacementDraft, PlacementItem, SpecBody } from '~~/shared/api/runtime'
+import type { GatewayItem } from '~~/shared/api/gateways'
+import type { PlacementDraft, PlacementItem, SpecBody } from '~~/shared/api/placements'
 
 const slug = String(useRoute().params['api'])
 const { data: detail } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`), ['revision'])

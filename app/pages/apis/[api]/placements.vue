@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { limitText, outsideAddress } from '~~/core/routing/placement'
 import type { ApiDetail } from '~~/shared/api/catalog'
-import type { IssuedKey, PlacementItem, PromotionDetail } from '~~/shared/api/runtime'
+import type { IssuedKey, PlacementItem } from '~~/shared/api/placements'
+import type { PromotionDetail } from '~~/shared/api/promotions'
 
 const route = useRoute()
 const slug = String(route.params['api'])
@@ -142,12 +143,7 @@ watch(
               }}
             </td>
             <td>
-              <span
-                class="sign"
-                :class="placement.mark"
-                :title="markWords(placement.mark, placement.differences.length)"
-                >{{ markSign(placement.mark, placement.differences.length) }}</span
-              >
+              <MarkSign :placement="placement" />
             </td>
           </tr>
         </tbody>
@@ -309,17 +305,6 @@ watch(
 </template>
 
 <style scoped>
-.sign {
-  font: 700 13px var(--mono);
-  color: var(--elm);
-  white-space: nowrap;
-}
-.sign.differs {
-  color: var(--copper);
-}
-.sign.unseen {
-  color: var(--soft);
-}
 .key {
   display: flex;
   justify-content: space-between;

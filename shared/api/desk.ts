@@ -1,0 +1,98 @@
+import { flag, many, text, whole } from './fields'
+
+export class DeskRequest {
+  @text({ says: 'The placement to send through.', example: 'supply-interruptions-trial-1', min: 1 })
+  placement!: string
+
+  @text({
+    says: 'The method.',
+    example: 'GET',
+    pattern: /^[A-Z]{3,7}$/,
+    otherwise: 'A method is a word in capitals',
+  })
+  method!: string
+
+  @text({
+    says: 'The outside path with its query.',
+    example: '/supply/v2/areas?limit=5',
+    max: 4000,
+    pattern: /^\/[^\s#]*$/,
+    otherwise: 'The path begins with a slash and has no spaces',
+  })
+  path!: string
+
+  @text({
+    says: 'The host, where it is not the placement’s.',
+    example: 'trial.api.brackenmere.example',
+    max: 253,
+    pattern: /^[A-Za-z0-9.-]+$/,
+    otherwise: 'A host has letters, digits, dots and hyphens',
+    optional: true,
+  })
+  host?: string
+
+  @text({
+    says: 'The key to send.',
+    example: 'elm_2YQ8bVZ1p6mT4nRk',
+    max: 200,
+    pattern: /^[\x21-\x7e]*$/,
+    otherwise: 'A key has no spaces or special characters',
+    optional: true,
+  })
+  key?: string
+
+  @text({
+    says: 'The media type of the body.',
+    example: 'application/json',
+    max: 100,
+    pattern: /^[\w.+-]+\/[\w.+-]+$/,
+    otherwise: 'A media type looks like application/json',
+    optional: true,
+  })
+  mediaType?: string
+
+  @text({ says: 'The body.', example: '{}', max: 1_000_000, optional: true })
+  body?: string
+}
+
+export class HeaderLine {
+  @text({ says: 'The name.', example: 'content-type' })
+  name!: string
+
+  @text({ says: 'The value.', example: 'application/json', max: 8000 })
+  value!: string
+}
+
+export class StepItem {
+  @text({ says: 'Which step.', example: 'route' })
+  name!: string
+
+  @flag({ says: 'Whether the request got past it.', example: true })
+  passed!: boolean
+
+  @text({ says: 'What happened, in words.', example: 'GET /supply/v2/areas matched', max: 4000 })
+  text!: string
+}
+
+export class DeskAnswer {
+  @whole({ says: 'The status code.', example: 200 })
+  status!: number
+
+  @many(() => HeaderLine, { says: 'The headers.' })
+  headers!: HeaderLine[]
+
+  @text({ says: 'The body, up to a megabyte.', example: '{"items":[]}', max: 1_100_000 })
+  body!: string
+
+  @flag({ says: 'Whether the body was cut.' })
+  cut!: boolean
+
+  @whole({ says: 'The time it took, in milliseconds.', example: 12 })
+  ms!: number
+
+  @many(() => StepItem, { says: 'The request’s way through the gateway.' })
+  steps!: StepItem[]
+
+  @text({ says: 'What the answer means, in words.', example: 'The backend answered.', max: 4000 })
+  verdict!: string
+}

@@ -1,0 +1,259 @@
+import { choice, flag, many, moment, one, text, texts, whole } from './fields'
+import { PageQuery } from './catalog'
+
+export class TreatmentBody {
+  @choice(['undecided', 'route', 'mock', 'withheld'], { says: 'What happens to the operation.' })
+  kind!: 'undecided' | 'route' | 'mock' | 'withheld'
+
+  @text({ says: 'The backend it is routed to.', example: 'main', optional: true })
+  backend?: string
+
+  @text({ says: 'Why it is withheld.', example: 'For the control room only', optional: true })
+  reason?: string
+}
+
+export class RouteRowBody {
+  @text({ says: 'The method.', example: 'GET' })
+  method!: string
+
+  @text({ says: 'The path in the definition.', example: '/notices/{noticeId}', max: 2000 })
+  path!: string
+
+  @one(() => TreatmentBody, { says: 'What happens to it here.' })
+  treatment!: TreatmentBody
+}
+
+export class BackendBody {
+  @text({
+    says: 'The backend’s name.',
+    example: 'main',
+    min: 1,
+    max: 40,
+    pattern: /^[a-z0-9-]+$/,
+    otherwise: 'Name a backend in lower case letters, digits and hyphens',
+  })
+  name!: string
+
+  @text({
+    says: 'Its address, without a slash at the end.',
+    example: 'http://127.0.0.1:7501/supply',
+    max: 500,
+    pattern: /^https?:\/\/[^\s/]+(\/[^\s?#]*)?$/,
+    otherwise: 'A backend’s address begins with http:// or https:// and has no query',
+  })
+  url!: string
+
+  @whole({
+    says: 'How long to wait for it, in milliseconds.',
+    example: 5000,
+    min: 50,
+    max: 120_000,
+  })
+  timeoutMs!: number
+}
+
+export class PrefixBody {
+  @choice(['keep', 'strip', 'replace'], { says: 'What becomes of the base path on the way in.' })
+  kind!: 'keep' | 'strip' | 'replace'
+
+  @text({ says: 'What stands in its place.', example: '/v2', optional: true })
+  with?: string
+}
+
+export class KeyBody {
+  @flag({ says: 'Whether a key is asked for.', example: true })
+  required!: boolean
+
+  @text({
+    says: 'The header that carries it.',
+    example: 'X-Api-Key',
+    max: 60,
+    pattern: /^[A-Za-z][A-Za-z0-9-]*$/,
+    otherwise: 'A header’s name has letters, digits and hyphens',
+    optional: true,
+  })
+  header?: string
+
+  @text({ says: 'Why none is asked for.', example: 'Open data', optional: true })
+  reason?: string
+}
+
+export class LimitBody {
+  @whole({ says: 'How many requests.', example: 60, min: 1, max: 1_000_000 })
+  requests!: number
+
+  @whole({ says: 'In how many seconds.', example: 60, min: 1, max: 86_400 })
+  seconds!: number
+}
+
+export class SpecBody {
+  @text({ says: 'The host outside.', example: 'trial.api.brackenmere.example', min: 1, max: 253 })
+  host!: string
+
+  @text({ says: 'The base path outside.', example: '/supply/v2', min: 1, max: 300 })
+  basePath!: string
+
+  @one(() => PrefixBody, { says: 'What becomes of the base path.' })
+  prefix!: PrefixBody
+
+  @many(() => BackendBody, { says: 'The upstream services.', max: 20 })
+  backends!: BackendBody[]
+
+  @many(() => RouteRowBody, {
+    says: 'The route table: every operation of the version.',
+    max: 100_000,
+  })
+  routes!: RouteRowBody[]
+
+  @one(() => KeyBody, { says: 'Whether a key is asked for.' })
+  key!: KeyBody
+
+  @one(() => LimitBody, { says: 'How many requests are taken.', optional: true })
+  limit?: LimitBody
+}
+
+export class PlacementRequest {
+  @text({ says: 'The API.', example: 'supply-interruptions', min: 1 })
+  api!: string
+
+  @text({ says: 'The version.', example: '2.5.0', min: 1 })
+  version!: string
+
+  @text({ says: 'The gateway.', example: 'north-edge', min: 1 })
+  gateway!: string
+
+  @one(() => SpecBody, { says: 'How it should be served.' })
+  spec!: SpecBody
+}
+
+export class DraftQuery {
+  @text({ says: 'The version; the newest where absent.', example: '2.5.0', optional: true })
+  version?: string
+
+  @text({ says: 'The stage; the first where absent.', example: 'Trial', optional: true })
+  stage?: string
+
+  @text({
+    says: 'The gateway; proposed by audience where absent.',
+    example: 'north-edge',
+    optional: true,
+  })
+  gateway?: string
+}
+
+export class PlacementDraft {
+  @text({ says: 'The version.', example: '2.5.0' })
+  version!: string
+
+  @whole({ says: 'The revision it stands for.', example: 14 })
+  revision!: number
+
+  @text({ says: 'The stage.', example: 'Trial' })
+  stage!: string
+
+  @text({ says: 'The gateway proposed.', example: 'north-edge' })
+  gateway!: string
+
+  @one(() => SpecBody, { says: 'A proposal; operations nobody decided about are undecided.' })
+  spec!: SpecBody
+}
+
+export class DifferenceItem {
+  @text({
+    says: 'Which operation, outside.',
+    example: 'GET /supply/v2/interruptions/{id}',
+    max: 2000,
+  })
+  where!: string
+
+  @text({ says: 'Which setting.', example: 'rate limit' })
+  what!: string
+
+  @text({ says: 'What was approved.', example: '60 / minute', max: 20_000 })
+  ledger!: string
+
+  @text({ says: 'What the gateway runs.', example: '600 / minute', max: 20_000 })
+  gateway!: string
+
+  @text({ says: 'How it probably came about.', example: 'Somebody changed it on the gateway' })
+  cause!: string
+}
+
+export class PlacementItem {
+  @text({ says: 'The placement’s identifier.', example: 'supply-interruptions-trial-1' })
+  id!: string
+
+  @whole({ says: 'Counts its approved states; quoted in If-Match.', example: 3 })
+  edition!: number
+
+  @text({ says: 'The API.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'The API’s title.', example: 'Supply Interruptions' })
+  title!: string
+
+  @text({ says: 'The owning team.', example: 'Network Control' })
+  team!: string
+
+  @text({ says: 'The version.', example: '2.4.0' })
+  version!: string
+
+  @whole({ says: 'The revision.', example: 12 })
+  revision!: number
+
+  @text({ says: 'The stage.', example: 'Trial' })
+  stage!: string
+
+  @text({ says: 'The gateway.', example: 'north-edge' })
+  gateway!: string
+
+  @one(() => SpecBody, { says: 'How it should be served.' })
+  spec!: SpecBody
+
+  @choice(['in-step', 'differs', 'unseen'], { says: 'Whether the gateway runs it.' })
+  mark!: 'in-step' | 'differs' | 'unseen'
+
+  @moment({ says: 'When the gateway was last read.', optional: true })
+  checkedAt?: string
+
+  @many(() => DifferenceItem, { says: 'What differs.' })
+  differences!: DifferenceItem[]
+
+  @moment({ says: 'When it was last applied.' })
+  appliedAt!: string
+
+  @text({ says: 'Who applied it.', example: 'Oskar Lindqvist' })
+  appliedBy!: string
+
+  @texts({ says: 'Names of keys that work here.', example: ['Alder Homes'] })
+  keys!: string[]
+}
+
+export class PlacementQuery extends PageQuery {
+  @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
+  api?: string
+
+  @text({ says: 'Only in this stage.', example: 'Live', optional: true })
+  stage?: string
+
+  @choice(['in-step', 'differs', 'unseen'], { says: 'Only with this mark.', optional: true })
+  mark?: 'in-step' | 'differs' | 'unseen'
+}
+
+export class KeyRequest {
+  @text({ says: 'Whom the key is for.', example: 'Alder Homes', min: 2, max: 80 })
+  name!: string
+}
+
+export class IssuedKey {
+  @text({ says: 'Whom the key is for.', example: 'Alder Homes' })
+  name!: string
+
+  @text({ says: 'The key; it is shown this once.', example: 'elm_2YQ8bVZ1p6mT4nRk' })
+  secret!: string
+}
+
+export class HandEdit {
+  @choice(['limit', 'route', 'backend'], { says: 'What to change as if by hand.' })
+  kind!: 'limit' | 'route' | 'backend'
+}
