@@ -140,7 +140,7 @@ const to = (finding: FindingItem) => ({
         <div class="bar">
           <NuxtLink class="ghost" :to="to(current)">Go to the line</NuxtLink
           ><button class="ghost" @click="set({ rule: current.rule })">
-            All {{ ruleOf?.findings ?? '' }} of this rule
+            Everything of this rule
           </button>
         </div>
       </template>

@@ -163,7 +163,7 @@ watch(
           <tbody>
             <tr v-for="row in current.spec.routes" :key="row.method + row.path">
               <td class="method">{{ row.method }}</td>
-              <td class="mono" :class="{ soft: row.treatment.kind === 'withheld' }">
+              <td class="mono small" :class="{ soft: row.treatment.kind === 'withheld' }">
                 {{
                   row.treatment.kind === 'withheld'
                     ? `${row.path}, not served`
@@ -332,6 +332,7 @@ watch(
 }
 .rev {
   display: block;
+  white-space: nowrap;
 }
 td.mono,
 td code {
