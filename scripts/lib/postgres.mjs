@@ -49,9 +49,11 @@ function clusterFolder(wanted, user) {
   const reachable = spawnSync('test', ['-x', dirname(wanted)], { ...user, cwd: '/' }).status === 0
   if (reachable) return wanted
   const name = createHash('sha256').update(wanted).digest('hex').slice(0, 12)
-  const folder = `/var/tmp/elm-ledger-${name}`
+  const folder = `/var/lib/elm-ledger/${name}`
+  mkdirSync(dirname(folder), { recursive: true })
   if (!existsSync(wanted)) {
     rmSync(folder, { recursive: true, force: true })
+    rmSync(wanted, { force: true })
     symlinkSync(folder, wanted)
   }
   return folder
