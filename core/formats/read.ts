@@ -1,15 +1,13 @@
 import type { Contract } from '../contract/model'
 import { placeProblems, readText, type SourceText, type Syntax } from '../text/read'
 import type { PlacedProblem, Problem } from '../text/problem'
+import { isObject } from '../text/values'
 import { OpenApiReader } from './openapi/read'
 
 /** A definition read into its contract; problems at `error` level mean it is not readable as one. */
 export type Reading =
   | { readable: true; contract: Contract; syntax: Syntax; problems: Problem[] }
   | { readable: false; problems: Problem[] }
-
-const isObject = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 /** Reads any definition. The format is told by the content, never by the file's name. */
 export function readDefinition(source: SourceText): Reading {

@@ -32,7 +32,8 @@ export async function findPlacement(db: Queries, id: string): Promise<PlacementR
   return row
 }
 
-export const apiOf = async (db: Queries, { api }: PlacementRow): Promise<ApiRow> =>
+/** The API a row belongs to. */
+export const apiOf = async (db: Queries, { api }: { api: number }): Promise<ApiRow> =>
   (await db.select().from(apis).where(eq(apis.id, api)))[0]!
 
 /** The placement that stands at the same address of a gateway, which a new version takes over. */

@@ -14,7 +14,7 @@ import { compiled, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
 import { Failure, notFound } from './failure'
 import { readConfiguration, type Running } from './gateway-client'
-import { changesChannel } from './ledger'
+import { announce } from './ledger'
 import { requirePermission } from './permissions'
 
 export type GatewayRow = typeof gateways.$inferSelect
@@ -80,7 +80,7 @@ export async function takeSnapshot(services: Services, gateway: GatewayRow): Pro
           : undefined
     if (trouble === undefined) throw error
     await db.update(gateways).set({ trouble }).where(eq(gateways.name, gateway.name))
-    await announce(db)
+    await announce(db, 'gateway')
     throw error instanceof Failure
       ? error
       : new Failure(502, 'The gateway is not readable', trouble)
@@ -118,7 +118,7 @@ export async function checkGateway(services: Services, name: string): Promise<vo
         .map((route) => `${route.method} ${route.host}${route.path}`),
     })
     .where(eq(gateways.name, name))
-  await announce(db)
+  await announce(db, 'gateway')
 }
 
 /** Routes that are a placement's business: its own by label, and strangers' at its host below its base path. */
@@ -160,6 +160,3 @@ export async function checkAllGateways(services: Services): Promise<void> {
     })
   }
 }
-
-export const announce = (db: Queries) =>
-  db.execute(sql`SELECT pg_notify(${changesChannel}, 'gateway')`)

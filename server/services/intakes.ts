@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { desc, eq, sql } from 'drizzle-orm'
 import { limits } from '../../core/text/limits'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
-import type { Database, Queries } from '../db/database'
+import type { Queries } from '../db/database'
 import { apis, intakes, revisions, versions } from '../db/schema'
 import {
   bytesOf,
@@ -16,7 +16,7 @@ import {
 import type { Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
 import { guardedFetch } from './guard'
-import { changesChannel, record } from './ledger'
+import { announce, record } from './ledger'
 import { requirePermission } from './permissions'
 import { currentEdition } from './rulebook'
 
@@ -218,7 +218,7 @@ export async function workIntake(services: Services, id: string): Promise<void> 
     .update(intakes)
     .set({ state: 'reading', attempts: row.attempts + 1 })
     .where(eq(intakes.id, id))
-  await announce(db)
+  await announce(db, 'intake')
   try {
     const bytes = row.sha256 ? await bytesOf(db, row.sha256) : await fetchInto(services, row)
     const edition = await currentEdition(db)
@@ -248,7 +248,7 @@ export async function workIntake(services: Services, id: string): Promise<void> 
       .set({ state: 'problems', problems: [problem] })
       .where(eq(intakes.id, id))
   }
-  await announce(db)
+  await announce(db, 'intake')
 }
 
 async function fetchInto(
@@ -262,5 +262,3 @@ async function fetchInto(
     .where(eq(intakes.id, id))
   return bytes
 }
-
-const announce = (db: Database) => db.execute(sql`SELECT pg_notify(${changesChannel}, 'intake')`)

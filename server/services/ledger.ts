@@ -18,6 +18,10 @@ export interface Act {
   after?: unknown
 }
 
+/** Tells every open browser that something of this topic changed; inside a transaction, when it commits. */
+export const announce = (db: Queries, topic: string) =>
+  db.execute(sql`SELECT pg_notify(${changesChannel}, ${topic})`)
+
 /** Appends to the ledger in the transaction of the change itself, and announces it when that commits. */
 export async function record(
   tx: Transaction,
@@ -42,7 +46,7 @@ export async function record(
     after: plain(act.after),
   }
   await tx.insert(ledger).values({ ...body, at, previous, hash: entryHash(body, previous) })
-  await tx.execute(sql`SELECT pg_notify(${changesChannel}, ${act.action.split('.')[0]})`)
+  await announce(tx, act.action.split('.')[0]!)
 }
 
 /** As it comes back from the database: what JSON cannot say is dropped before it is hashed. */

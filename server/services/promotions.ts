@@ -14,7 +14,7 @@ import type {
 import { audiences } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { apis, approvals, backends, people, placements, promotions, stages } from '../db/schema'
-import { applyTarget, standingAt } from './apply'
+import { apiOf, applyTarget, standingAt } from './apply'
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context } from './context'
@@ -35,9 +35,6 @@ async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
   if (!row) throw notFound(`promotion ${id}`)
   return row
 }
-
-const apiOf = async (db: Queries, id: number): Promise<ApiRow> =>
-  (await db.select().from(apis).where(eq(apis.id, id)))[0]!
 
 const standing = (
   db: Queries,
@@ -107,7 +104,7 @@ async function gatesOf(
   { db, now }: Pick<Context, 'db' | 'now'>,
   row: PromotionRow,
 ): Promise<Gate[]> {
-  const api = await apiOf(db, row.api)
+  const api = await apiOf(db, row)
   const revision = await revisionOfVersion(db, api, row.version)
   const from = await standing(db, row)
   const given = await db
@@ -190,7 +187,7 @@ export async function listPromotions(
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
   const row = await findPromotion(context.db, id)
-  const api = await apiOf(context.db, row.api)
+  const api = await apiOf(context.db, row)
   const { items } = await listPromotions(context, { api: api.slug, limit: 1000 })
   const item = items.find((promotion) => promotion.id === id)!
   return {
@@ -223,7 +220,7 @@ async function nextSpec(
 
 /** What each placement of the version becomes in the next stage, and what that changes there. */
 async function planOf(db: Queries, row: PromotionRow): Promise<PlacementPlan[]> {
-  const api = await apiOf(db, row.api)
+  const api = await apiOf(db, row)
   const from = await standing(db, row)
   return Promise.all(
     from.map(async (placement): Promise<PlacementPlan> => {
@@ -280,7 +277,7 @@ export async function approve(
       .onConflictDoNothing()
       .returning()
     if (made.length === 0) throw conflict('You have approved this already.')
-    const api = await apiOf(tx, row.api)
+    const api = await apiOf(tx, row)
     await record(tx, context, {
       action: 'promotion.approved',
       subject: api.slug,
@@ -295,7 +292,7 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
   const { db, actor } = context
   await db.transaction(async (tx) => {
     const row = await findPromotion(tx, id)
-    const api = await apiOf(tx, row.api)
+    const api = await apiOf(tx, row)
     requirePermission(actor, 'request', api.team)
     const gone = await tx
       .update(promotions)
@@ -327,7 +324,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
       .map((gate) => `${gate.title}: ${gate.text}`)
     throw conflict(`Not every gate is open. ${shut.join('. ')}.`)
   }
-  const api = await apiOf(db, row.api)
+  const api = await apiOf(db, row)
   const revision = await revisionOfVersion(db, api, row.version)
   const from = await standing(db, row)
   const plan = await planOf(db, row)

@@ -14,11 +14,9 @@ import {
 import { follow, localPointer, referencesOf } from '../../contract/references'
 import { pointerTo, valueAt, type Pointer } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
+import { isObject } from '../../text/values'
 
 type Node = Record<string, unknown>
-
-const isObject = (value: unknown): value is Node =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 const nameOfKind = (value: unknown) =>
   value === null || value === undefined
