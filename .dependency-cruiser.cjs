@@ -18,6 +18,7 @@ module.exports = {
     only('gateway', ['core']),
     only('standins', []),
     only('demo', ['core', 'server', 'shared']),
+    only('cli', ['core']),
     {
       name: 'core-needs-no-node',
       severity: 'error',

@@ -35,6 +35,11 @@ export default ts.config(
       '@typescript-eslint/use-unknown-in-catch-callback-variable': 'off',
       '@typescript-eslint/no-extraneous-class': 'off',
       '@typescript-eslint/no-dynamic-delete': 'off',
+      // Taking a member out of an object is how the rest is copied.
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { ignoreRestSiblings: true, argsIgnorePattern: '^_' },
+      ],
     },
   },
   { files: ['**/*.test.ts', 'tests/**'], rules: { '@typescript-eslint/require-await': 'off' } },
@@ -46,6 +51,7 @@ export default ts.config(
       parserOptions: { parser: ts.parser, extraFileExtensions: ['.vue'] },
     },
     rules: {
+      '@typescript-eslint/no-unused-vars': ['error', { ignoreRestSiblings: true }],
       'vue/multi-word-component-names': 'off',
       'vue/no-v-html': 'error',
       'vue/require-default-prop': 'off',

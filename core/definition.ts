@@ -1,14 +1,18 @@
+import { factsOf, type ContractFacts } from './contract/facts'
 import { mockAnswer, type MockAnswer } from './contract/samples'
-import { operationName, type Contact, type Contract } from './contract/model'
+import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
+import { searchEntries, type SearchEntry } from './contract/search'
 import { readDefinition } from './formats/read'
 import { check } from './rules/engine'
 import type { Circumstances, Edition, Finding, Level } from './rules/model'
 import type { Problem } from './text/problem'
-import { locate, type SourceText, type Syntax } from './text/read'
+import type { Beside, Documents } from './text/documents'
+import type { SourceText, Syntax } from './text/read'
 
 /** An operation as the register lists it; `line` is where it is written. */
 export interface OperationEntry {
   name: string
+  file: string
   method: string
   path: string
   id?: string
@@ -17,6 +21,13 @@ export interface OperationEntry {
   deprecated: boolean
   line: number
   mock: MockAnswer
+}
+
+/** A named part and where it is written. */
+export interface PartEntry {
+  name: string
+  file: string
+  line: number
 }
 
 /** What is kept of a definition beside its text, so that screens need not read the text again. */
@@ -30,12 +41,38 @@ export interface DefinitionSummary {
   servers: string[]
   tags: string[]
   operations: OperationEntry[]
-  schemas: { name: string; line: number }[]
-  webhooks: { name: string; line: number }[]
+  schemas: PartEntry[]
+  webhooks: PartEntry[]
+  /** Every file that was read, the main one first. */
+  files: string[]
+  facts: ContractFacts
+  /** Departures from its specification, however small. */
+  problems: number
+}
+
+/** One operation, webhook or named schema in full, as the contract has it. */
+export interface DerivedPart {
+  kind: 'operation' | 'webhook' | 'schema'
+  name: string
+  detail: unknown
+}
+
+/** What the register derives from a definition to show and find it; it can be made again at any time. */
+export interface Derived {
+  parts: DerivedPart[]
+  entries: (SearchEntry & { file: string; line: number })[]
 }
 
 export type Examination =
-  | { readable: true; summary: DefinitionSummary; findings: Finding[]; problems: Problem[] }
+  | {
+      readable: true
+      summary: DefinitionSummary
+      findings: Finding[]
+      problems: Problem[]
+      /** Files it refers to that are not there. */
+      missing: string[]
+      derived?: Derived
+    }
   | { readable: false; problems: Problem[] }
 
 /** How many findings of each level. */
@@ -47,30 +84,58 @@ export function countLevels(findings: Pick<Finding, 'level'>[]): LevelCounts {
   return counts
 }
 
-/** Reads, summarises and checks one text: everything that saving a revision needs to know. */
+/** Reads, summarises and checks one definition: everything that saving a revision needs to know. */
 export function examine(
   source: SourceText,
   edition: Edition,
   circumstances: Circumstances,
+  beside?: Beside,
+  { derives = false } = {},
 ): Examination {
-  const reading = readDefinition(source)
+  const reading = readDefinition(source, beside)
   if (!reading.readable) return reading
-  const { contract, syntax, problems } = reading
-  const { findings } = check(source, syntax, contract, edition, circumstances)
-  return { readable: true, summary: summarise(source, syntax, contract), findings, problems }
+  const { contract, documents, problems } = reading
+  const { findings } = check(documents, contract, edition, circumstances)
+  const summary = summarise(documents, contract, problems.length)
+  const missing = [...documents.missing]
+  const examination = { readable: true as const, summary, findings, problems, missing }
+  return derives ? { ...examination, derived: derive(documents, contract) } : examination
 }
 
-function summarise(source: SourceText, syntax: Syntax, contract: Contract): DefinitionSummary {
-  const parts = [...contract.operations, ...contract.schemas, ...contract.webhooks]
-  const places = locate(
-    source.text,
-    syntax,
-    parts.map((part) => part.at),
-  )
-  const lineOf = ({ at }: { at: string }) => places.get(at)?.line ?? 1
+function derive(documents: Documents, contract: Contract): Derived {
+  const found = searchEntries(contract)
+  const places = documents.locate(found.map((entry) => entry.at))
+  const part = (kind: DerivedPart['kind'], name: string, detail: unknown) => ({
+    kind,
+    name,
+    detail,
+  })
   return {
-    format: `${contract.format.name} ${contract.format.version.split('.').slice(0, 2).join('.')}`,
-    syntax,
+    parts: [
+      ...contract.operations.map((operation) =>
+        part('operation', operationName(operation), operation),
+      ),
+      ...contract.webhooks.map((hook) => part('webhook', hook.path, hook)),
+      ...contract.schemas.map(({ name, schema }) => part('schema', name, schema)),
+    ],
+    entries: found.map((entry) => {
+      const { file, line } = places.get(entry.at)!
+      return { ...entry, file, line }
+    }),
+  }
+}
+
+function summarise(documents: Documents, contract: Contract, problems: number): DefinitionSummary {
+  const schemas = contract.schemas.filter((schema) => schema.declared)
+  const parts = [...contract.operations, ...schemas, ...contract.webhooks]
+  const places = documents.locate(parts.map((part) => part.at))
+  const whereIs = ({ at }: { at: string }) => {
+    const { file, line } = places.get(at)!
+    return { file, line }
+  }
+  return {
+    format: formatLabel(contract),
+    syntax: documents.get()!.reading.syntax,
     title: contract.title,
     version: contract.version,
     description: contract.description,
@@ -85,10 +150,13 @@ function summarise(source: SourceText, syntax: Syntax, contract: Contract): Defi
       summary: operation.summary,
       tags: operation.tags,
       deprecated: operation.deprecated,
-      line: lineOf(operation),
+      ...whereIs(operation),
       mock: mockAnswer(contract, operation),
     })),
-    schemas: contract.schemas.map((schema) => ({ name: schema.name, line: lineOf(schema) })),
-    webhooks: contract.webhooks.map((hook) => ({ name: hook.path, line: lineOf(hook) })),
+    schemas: schemas.map((schema) => ({ name: schema.name, ...whereIs(schema) })),
+    webhooks: contract.webhooks.map((hook) => ({ name: hook.path, ...whereIs(hook) })),
+    files: documents.files.map(({ file }) => file),
+    facts: factsOf(contract),
+    problems,
   }
 }

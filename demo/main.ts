@@ -3,6 +3,7 @@ import { configuration } from '../server/configuration'
 import { migrateDatabase, openDatabase } from '../server/db/database'
 import { threadedExaminer } from '../server/jobs/examiner'
 import { checkAllGateways } from '../server/services/gateways'
+import { rebuildDerived } from '../server/services/rebuild'
 import { DemoSeed, isEmpty } from './seed'
 
 /** Brings the schema up to date and fills an empty database with the demo. */
@@ -10,16 +11,16 @@ const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configurati
 const root = process.env['ELM_ROOT'] ?? process.cwd()
 const { db, pool } = openDatabase(databaseUrl)
 await migrateDatabase(db, join(root, 'server/db/migrations'))
+const examiner = threadedExaminer(distribution)
+const services = {
+  db,
+  examiner,
+  queue: { readIntake: () => Promise.resolve(), workBatch: () => Promise.resolve() },
+  gatewaySecret,
+  allowedTargets,
+  now: () => new Date(),
+}
 if (await isEmpty(db)) {
-  const examiner = threadedExaminer(distribution)
-  const services = {
-    db,
-    examiner,
-    queue: { readIntake: () => Promise.resolve() },
-    gatewaySecret,
-    allowedTargets,
-    now: () => new Date(),
-  }
   const gateways = (process.env['ELM_GATEWAYS'] ?? '').split(',').map((entry) => {
     const [name = '', dataPort, adminPort] = entry.split(':')
     return {
@@ -40,6 +41,9 @@ if (await isEmpty(db)) {
     throw error
   }
   await checkAllGateways(services)
-  await examiner.close()
+} else {
+  const rebuilt = await rebuildDerived(services)
+  if (rebuilt > 0) console.log(`  ${rebuilt} revisions read anew`)
 }
+await examiner.close()
 await pool.end()

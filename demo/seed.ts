@@ -1,14 +1,24 @@
-import { readdirSync, readFileSync } from 'node:fs'
+import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { sql } from 'drizzle-orm'
+import { zipSync } from 'fflate'
 import semver from 'semver'
+import { looksLikeDefinition } from '../core/formats/detect'
 import { starterRules } from '../core/rules/starter'
 import type { Treatment } from '../core/routing/placement'
 import type { SpecBody } from '../shared/api/placements'
 import type { Database } from '../server/db/database'
 import { backends, editions, gateways, people, settings, stages } from '../server/db/schema'
 import { ownDefinition } from '../server/operations'
-import { readApi, saveRevision, revisionEtag, findApi } from '../server/services/catalog'
+import {
+  changeApi,
+  readApi,
+  recheck,
+  saveRevision,
+  revisionEtag,
+  findApi,
+} from '../server/services/catalog'
+import { acceptBatch, readBatch, takeInArchive, workBatch } from '../server/services/batches'
 import type { Actor, Context, Services } from '../server/services/context'
 import { acceptIntake, takeIn, workIntake } from '../server/services/intakes'
 import { hashPassword } from '../server/services/people'
@@ -72,19 +82,25 @@ const day = 86_400_000
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
   private clock: number
+  private readonly services: Services
 
   constructor(
-    private readonly services: Services,
+    services: Services,
     private readonly options: SeedOptions,
     private readonly tell: (step: string) => void = () => undefined,
   ) {
     this.clock = Date.now() - 37 * day
+    // The seed does the worker's part itself, so nothing is put into the queue.
+    const idle = () => Promise.resolve()
+    this.services = { ...services, queue: { readIntake: idle, workBatch: idle } }
   }
 
   async run(): Promise<void> {
     await seedFoundation(this.services.db, this.options)
     const { db } = this.services
+    await this.beforeTheRulebook()
     for (const { folder } of world.apis) {
+      if (world.older.includes(folder)) continue
       for (const version of this.versionsOf(folder).slice(0, 1)) await this.bringIn(folder, version)
     }
     this.tell('Placing and promoting')
@@ -94,6 +110,9 @@ export class DemoSeed {
     await this.customerAccounts()
     await this.paymentsDesk()
     await this.leakSensors()
+    await this.inStep('billing-and-tariffs', '2.1.0', 'Tariffs by band')
+    await this.labSampling()
+    await this.facts()
     await this.itself()
     await db.execute(sql`ANALYZE`)
   }
@@ -106,44 +125,60 @@ export class DemoSeed {
   }
 
   private versionsOf(folder: string): string[] {
+    const number = (name: string) => name.replace(/\.[a-z]+$/, '')
     return readdirSync(join(this.options.definitions, folder)).sort((a, b) =>
-      semver.compare(a.replace(/\.\w+$/, ''), b.replace(/\.\w+$/, '')),
+      semver.compare(number(a), number(b)),
     )
   }
 
-  private bytes(folder: string, file: string): Buffer {
-    return readFileSync(join(this.options.definitions, folder, file))
+  /** A version's text, or where it is a folder, its files as a ZIP and which of them is the main one. */
+  private source(folder: string, name: string): { bytes: Uint8Array; main?: string } {
+    const path = join(this.options.definitions, folder, name)
+    if (!statSync(path).isDirectory()) return { bytes: readFileSync(path) }
+    const names = readdirSync(path, { recursive: true, encoding: 'utf8' }).filter((file) =>
+      statSync(join(path, file)).isFile(),
+    )
+    const files = names.map((file) => [file, readFileSync(join(path, file))] as const)
+    const main = files.find(([, bytes]) => looksLikeDefinition(bytes.toString('utf8')))![0]
+    return { bytes: zipSync(Object.fromEntries(files)), main }
   }
 
-  private async bringIn(folder: string, file: string): Promise<void> {
+  private async bringIn(folder: string, name: string): Promise<void> {
     const { owner, team, audience } = world.apis.find((api) => api.folder === folder)!
-    this.tell(`Bringing in ${folder} ${file}`)
-    await this.accept(
-      this.as(owner, 0.1),
-      this.bytes(folder, file),
-      `${folder}${file.slice(file.lastIndexOf('.'))}`,
-      { team, audience },
-    )
+    this.tell(`Bringing in ${folder} ${name}`)
+    const context = this.as(owner, 0.1)
+    const { bytes, main } = this.source(folder, name)
+    if (main === undefined) {
+      const file = `${folder}${name.slice(name.lastIndexOf('.'))}`
+      await this.accept(context, bytes, file, { team, audience })
+      return
+    }
+    const { id } = await takeInArchive(context, bytes, `${folder}.zip`)
+    await workBatch(context, id)
+    await acceptBatch(context, id, { team, audience, without: [] })
+    await workBatch(context, id)
+    const { state, trouble } = await readBatch(context.db, id)
+    if (state !== 'done') throw new Error(`${folder} ${name}: ${trouble}`)
   }
 
   private async accept(
     context: Context,
-    bytes: Buffer,
+    bytes: Uint8Array,
     file: string,
     acceptance: Parameters<typeof acceptIntake>[2],
   ): Promise<void> {
-    const quiet = { ...context, queue: { readIntake: () => Promise.resolve() } }
-    const { id } = await takeIn(quiet, bytes, file)
+    const { id } = await takeIn(context, bytes, file)
     await workIntake(context, id)
     await acceptIntake(context, id, acceptance)
   }
 
-  private async next(folder: string, file: string, daysLater = 1): Promise<void> {
+  private async next(folder: string, name: string, daysLater = 1): Promise<void> {
     const { owner } = world.apis.find((api) => api.folder === folder)!
-    this.tell(`Saving ${folder} ${file}`)
+    this.tell(`Saving ${folder} ${name}`)
     const context = this.as(owner, daysLater)
     const { latestRevision } = await findApi(context.db, folder)
-    await saveRevision(context, folder, this.bytes(folder, file), revisionEtag(latestRevision))
+    const { bytes, main } = this.source(folder, name)
+    await saveRevision(context, folder, bytes, revisionEtag(latestRevision), main)
   }
 
   /** Places a version in Trial, deciding about every operation. */
@@ -228,7 +263,7 @@ export class DemoSeed {
     const main = (): Treatment => ({ kind: 'route', backend: 'main' })
     await this.placeTrial(api, '3.2.5', main)
     await this.throughAll(api, '3.2.5', 'Priority services entries')
-    await this.next(api, '3.3.0.yaml', 2)
+    await this.next(api, '3.3.0', 2)
     await this.placeTrial(api, '3.3.0', main)
     await this.promoteTo(api, '3.3.0', 'Trial', 'Adds the timeline')
   }
@@ -252,6 +287,42 @@ export class DemoSeed {
       { ...spec, limit: { requests: 30, seconds: 60 } },
       placementEtag(1),
     )
+  }
+
+  /** A version that stands in every stage as it was approved. */
+  private async inStep(api: string, version: string, note: string): Promise<void> {
+    await this.placeTrial(api, version, () => ({ kind: 'route', backend: 'main' }))
+    await this.throughAll(api, version, note)
+  }
+
+  /** The oldest APIs went to Live before anybody asked for rules; what they break came to light afterwards. */
+  private async beforeTheRulebook(): Promise<void> {
+    const { db } = this.services
+    await db.update(editions).set({ rules: [] })
+    for (const folder of world.older) await this.bringIn(folder, this.versionsOf(folder)[0]!)
+    await this.inStep('tanker-dispatch', '0.8.0', 'As it has always been')
+    await this.inStep('connections-and-permits', '1.0.3', 'Permits')
+    await this.inStep('hydrant-register', '1.1.0', 'The oldest of all')
+    await db.update(editions).set({ rules: starterRules })
+    for (const folder of world.older) await recheck(this.as('imara', 0), folder)
+    await this.next('tanker-dispatch', '0.9.4.raml', 3)
+    await this.placeTrial('tanker-dispatch', '0.9.4', () => ({ kind: 'mock' }))
+    const sunset = new Date(this.clock + 120 * day).toISOString().slice(0, 10)
+    await changeApi(this.as('bryn', 0.1), 'hydrant-register', { lifecycle: 'deprecated', sunset })
+  }
+
+  private async labSampling(): Promise<void> {
+    const api = 'lab-sampling'
+    await this.inStep(api, '1.6.0', 'SOAP behind the gateway')
+    await this.next(api, '1.8.0', 4)
+    await this.placeTrial(api, '1.8.0', () => ({ kind: 'route', backend: 'main' }))
+  }
+
+  /** What people wrote into the register beside the definitions. */
+  private async facts(): Promise<void> {
+    for (const { folder, owner } of world.apis) {
+      await changeApi(this.as(owner, 0), folder, { owner, ...world.facts[folder] })
+    }
   }
 
   /** The ledger's own API, described by itself. */

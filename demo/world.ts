@@ -1,3 +1,4 @@
+import type { ApiChange } from '../shared/api/catalog'
 import type { Audience } from '../shared/words'
 import type { Role } from '../shared/words'
 
@@ -19,6 +20,9 @@ export const people: { name: string; displayName: string; role: Role; team?: str
   { name: 'tomas', displayName: 'Tomas Verrall', role: 'owner', team: 'Network Control' },
   { name: 'nadia', displayName: 'Nadia Corrie', role: 'owner', team: 'Metering' },
   { name: 'edwin', displayName: 'Edwin Aske', role: 'owner', team: 'Customer' },
+  { name: 'bryn', displayName: 'Bryn Calloway', role: 'owner', team: 'Field' },
+  { name: 'lena', displayName: 'Lena Vosper', role: 'owner', team: 'Water Quality' },
+  { name: 'sunil', displayName: 'Sunil Parekh', role: 'owner', team: 'Developer Services' },
   { name: 'oskar', displayName: 'Oskar Lindley', role: 'operator' },
   { name: 'ruth', displayName: 'Ruth Amadi', role: 'reviewer' },
   { name: 'wren', displayName: 'Wren Sadler', role: 'reader' },
@@ -90,4 +94,59 @@ export const apis: DemoApi[] = [
     backend: 'payments',
   },
   { folder: 'leak-sensors', team: 'Network Control', audience: 'partner', owner: 'tomas' },
+  {
+    folder: 'billing-and-tariffs',
+    team: 'Customer',
+    audience: 'private',
+    owner: 'edwin',
+    backend: 'billing',
+  },
+  {
+    folder: 'tanker-dispatch',
+    team: 'Field',
+    audience: 'private',
+    owner: 'bryn',
+    backend: 'tankers',
+  },
+  {
+    folder: 'lab-sampling',
+    team: 'Water Quality',
+    audience: 'private',
+    owner: 'lena',
+    backend: 'lab',
+  },
+  { folder: 'works-orders', team: 'Field', audience: 'private', owner: 'bryn' },
+  {
+    folder: 'connections-and-permits',
+    team: 'Developer Services',
+    audience: 'partner',
+    owner: 'sunil',
+    backend: 'connections',
+  },
+  {
+    folder: 'hydrant-register',
+    team: 'Field',
+    audience: 'private',
+    owner: 'bryn',
+    backend: 'hydrants',
+  },
 ]
+
+/** What stood in Live before there was a rulebook. */
+export const older = ['tanker-dispatch', 'connections-and-permits', 'hydrant-register']
+
+/** What people wrote beside their definitions. */
+export const facts: Record<string, Pick<ApiChange, 'labels' | 'links'>> = {
+  'supply-interruptions': {
+    labels: ['regulated', 'real time'],
+    links: [
+      { title: 'Runbook', url: 'https://wiki.brackenmere.example/runbooks/supply-interruptions' },
+      { title: 'Regulator’s notice', url: 'https://regulator.example/notices/interruptions' },
+    ],
+  },
+  'customer-accounts': { labels: ['personal data'] },
+  'lab-sampling': { labels: ['regulated'] },
+  'hydrant-register': {
+    links: [{ title: 'Plan to retire it', url: 'https://wiki.brackenmere.example/plans/hydrants' }],
+  },
+}

@@ -7,6 +7,8 @@ const entries = {
   worker: 'server/jobs/worker.ts',
   'analysis-thread': 'server/jobs/analysis-thread.ts',
   demo: 'demo/main.ts',
+  cli: 'cli/main.ts',
+  'inspect-thread': 'cli/inspect-thread.ts',
 }
 
 export const bundle = (root, more = {}) =>

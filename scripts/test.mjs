@@ -68,6 +68,7 @@ async function staticChecks() {
     'gateway',
     'standins',
     'demo',
+    'cli',
   ])
 }
 

@@ -3,7 +3,7 @@ export const audiences = ['private', 'partner', 'public'] as const
 export type Audience = (typeof audiences)[number]
 
 /** Where an API is in its life. */
-export const lifecycles = ['active', 'deprecated', 'retired'] as const
+export const lifecycles = ['writing', 'active', 'deprecated', 'retired'] as const
 export type Lifecycle = (typeof lifecycles)[number]
 
 /** What a person may do, as one word. */

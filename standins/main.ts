@@ -1,5 +1,6 @@
 import { customerAccounts, meterReadings, paymentsDesk } from './customers'
 import { reservoirLevels, supplyInterruptions } from './network'
+import { billing, connections, hydrants, laboratory, tankers } from './older'
 import { restServer, type Handlers } from './rest'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -16,16 +17,27 @@ for (const stage of stages) {
   services[`/${stage}/reservoirs`] = reservoirLevels()
   services[`/${stage}/customers`] = customerAccounts()
   services[`/${stage}/payments`] = paymentsDesk()
+  services[`/${stage}/billing`] = billing()
+  services[`/${stage}/tankers`] = tankers()
+  services[`/${stage}/connections`] = connections()
+  services[`/${stage}/hydrants`] = hydrants()
+  services[`/${stage}/lab`] = laboratory()
 }
 
-/** Definitions at an address, for bringing in from one. */
-services['/definitions'] = {
-  'GET /leak-sensors.yaml': () => ({
-    status: 200,
-    mediaType: 'application/yaml',
-    body: readFileSync(join(definitions, 'leak-sensors/0.3.0.yaml'), 'utf8'),
-  }),
+/** Definitions at an address, for bringing in from one; the laboratory's refers to its schemas beside it. */
+const published: Record<string, [file: string, mediaType: string]> = {
+  '/leak-sensors.yaml': ['leak-sensors/0.3.0.yaml', 'application/yaml'],
+  '/works-orders.wsdl': ['works-orders/3.2.0.wsdl', 'text/xml'],
 }
+for (const file of ['lab-sampling.wsdl', 'samples.xsd', 'results.xsd', 'common.xsd']) {
+  published[`/lab/${file}`] = [`lab-sampling/1.8.0/${file}`, 'text/xml']
+}
+services['/definitions'] = Object.fromEntries(
+  Object.entries(published).map(([path, [file, mediaType]]) => [
+    `GET ${path}`,
+    () => ({ status: 200, mediaType, body: readFileSync(join(definitions, file), 'utf8') }),
+  ]),
+)
 
 restServer(services).listen(port, '127.0.0.1', () => {
   process.send?.('ready')

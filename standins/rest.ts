@@ -5,6 +5,8 @@ export interface Call {
   params: Record<string, string>
   query: URLSearchParams
   body: Record<string, unknown>
+  /** The body as it came, for services that do not speak JSON. */
+  text: string
 }
 
 export interface Reply {
@@ -60,14 +62,19 @@ export function restServer(services: Record<string, Handlers>): http.Server {
       if (!match) continue
       let body: unknown = {}
       try {
-        body = text === '' ? {} : JSON.parse(text)
+        body = text === '' || text.startsWith('<') ? {} : JSON.parse(text)
       } catch {
         return problem(400, 'Bad request', 'The body is not JSON.')
       }
       const params = Object.fromEntries(
         names.map((name, i) => [name, decodeURIComponent(match[i + 1]!)]),
       )
-      return handler({ params, query: url.searchParams, body: body as Record<string, unknown> })
+      return handler({
+        params,
+        query: url.searchParams,
+        body: body as Record<string, unknown>,
+        text,
+      })
     }
     return problem(404, 'Not found', `This service has no ${method} ${url.pathname}.`)
   }

@@ -16,6 +16,8 @@ const writing = computed(
 const leaves = computed(() => [
   { to: `/apis/${props.detail.api}`, label: 'Summary' },
   { to: `/apis/${props.detail.api}/source`, label: 'Source' },
+  { to: `/apis/${props.detail.api}/operations`, label: 'Operations' },
+  { to: `/apis/${props.detail.api}/versions`, label: 'Versions' },
   { to: `/apis/${props.detail.api}/placements`, label: 'Placements' },
 ])
 </script>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Syntax } from '~~/core/text/read'
 import { MergeView } from '@codemirror/merge'
 
 /** Two people saved: both texts side by side, the right one to be finished by hand. */
@@ -6,7 +7,7 @@ const props = defineProps<{
   theirs: string
   mine: string
   revision: number
-  syntax: 'yaml' | 'json'
+  syntax: Syntax
 }>()
 const emit = defineEmits<{ close: []; theirs: []; merged: [text: string] }>()
 const host = ref<HTMLElement>()

@@ -1,11 +1,12 @@
 <script setup lang="ts">
+import type { Syntax } from '~~/core/text/read'
 import { EditorState } from '@codemirror/state'
 import { EditorView } from '@codemirror/view'
 
 /** The text of a definition. Tells where its lines are on screen, so that the margin can stand beside them. */
 const props = defineProps<{
   text: string
-  syntax: 'yaml' | 'json'
+  syntax: Syntax
   locked: boolean
   lines: LineTint[]
 }>()

@@ -6,17 +6,18 @@ import type { Finding } from '~~/core/rules/model'
 type Outline = Pick<DefinitionSummary, 'schemas' | 'webhooks'> & {
   operations: Pick<
     DefinitionSummary['operations'][number],
-    'method' | 'path' | 'tags' | 'line' | 'summary' | 'deprecated'
+    'method' | 'path' | 'tags' | 'file' | 'line' | 'summary' | 'deprecated'
   >[]
 }
-const props = defineProps<{ summary: Outline; findings: Finding[]; line: number }>()
-const emit = defineEmits<{ go: [line: number] }>()
+const props = defineProps<{ summary: Outline; findings: Finding[]; file: string; line: number }>()
+const emit = defineEmits<{ go: [line: number, file: string] }>()
 const words = ref('')
 
 interface Entry {
   key: string
   method?: string
   label: string
+  file: string
   line: number
   title?: string
   deprecated?: boolean
@@ -31,20 +32,21 @@ function shortened(path: string): string {
 
 const groups = computed(() => {
   const byTag = new Map<string, Entry[]>()
-  for (const { method, path, tags, line, summary, deprecated } of props.summary.operations) {
+  for (const { method, path, tags, file, line, summary, deprecated } of props.summary.operations) {
     const tag = tags[0] ?? 'Operations'
     const entry: Entry = {
       key: `${method} ${path}`,
       method,
       label: shortened(path),
+      file,
       line,
       deprecated,
       ...(summary && { title: summary }),
     }
     byTag.set(tag, [...(byTag.get(tag) ?? []), entry])
   }
-  const named = (list: { name: string; line: number }[]): Entry[] =>
-    list.map(({ name, line }) => ({ key: name, label: name, line }))
+  const named = (list: { name: string; file: string; line: number }[]): Entry[] =>
+    list.map(({ name, file, line }) => ({ key: name, label: name, file, line }))
   return [
     ...byTag,
     ['Webhooks', named(props.summary.webhooks)] as const,
@@ -56,30 +58,33 @@ const groups = computed(() => {
     }))
     .filter(({ entries }) => entries.length > 0)
 })
-const starts = computed(() =>
-  [
-    ...new Set(
-      [...props.summary.operations, ...props.summary.schemas, ...props.summary.webhooks].map(
-        ({ line }) => line,
-      ),
-    ),
-  ].sort((a, b) => a - b),
-)
-const startOf = (line: number) => {
+/** Where parts begin, by file. */
+const starts = computed(() => {
+  const byFile = new Map<string, number[]>()
+  const { operations, schemas, webhooks } = props.summary
+  for (const { file, line } of [...operations, ...schemas, ...webhooks]) {
+    byFile.set(file, [...(byFile.get(file) ?? []), line])
+  }
+  for (const lines of byFile.values()) lines.sort((a, b) => a - b)
+  return byFile
+})
+/** The part a line belongs to, by the place where it begins. */
+function startOf(file: string, line: number): string {
+  const lines = starts.value.get(file) ?? []
   let low = -1
-  let high = starts.value.length - 1
+  let high = lines.length - 1
   while (low < high) {
     const middle = (low + high + 1) >> 1
-    if (starts.value[middle]! <= line) low = middle
+    if (lines[middle]! <= line) low = middle
     else high = middle - 1
   }
-  return low === -1 ? 0 : starts.value[low]!
+  return low === -1 ? '' : `${file}:${lines[low]!}`
 }
 const found = computed(() => {
-  const counts = new Map<number, { n: number; level: string }>()
+  const counts = new Map<string, { n: number; level: string }>()
   const order = ['MAY', 'SHOULD', 'MUST']
-  for (const { line, level } of props.findings) {
-    const start = startOf(line)
+  for (const { file, line, level } of props.findings) {
+    const start = startOf(file, line)
     const known = counts.get(start) ?? { n: 0, level: 'MAY' }
     counts.set(start, {
       n: known.n + 1,
@@ -88,7 +93,8 @@ const found = computed(() => {
   }
   return counts
 })
-const here = computed(() => startOf(props.line))
+const here = computed(() => startOf(props.file, props.line))
+const placeOf = ({ file, line }: Entry) => `${file}:${line}`
 </script>
 
 <template>
@@ -105,15 +111,18 @@ const here = computed(() => startOf(props.line))
         <button
           v-for="entry in group.entries"
           :key="entry.key"
-          :class="{ on: entry.line === here }"
+          :class="{ on: placeOf(entry) === here }"
           :title="entry.title ?? entry.key"
-          @click="emit('go', entry.line)"
+          @click="emit('go', entry.line, entry.file)"
         >
           <span v-if="entry.method" class="method">{{ entry.method }}</span>
           <span class="label" :class="{ gone: entry.deprecated }">{{ entry.label }}</span>
-          <span v-if="found.get(entry.line)" class="n" :class="found.get(entry.line)!.level">{{
-            found.get(entry.line)!.n
-          }}</span>
+          <span
+            v-if="found.get(placeOf(entry))"
+            class="n"
+            :class="found.get(placeOf(entry))!.level"
+            >{{ found.get(placeOf(entry))!.n }}</span
+          >
         </button>
       </template>
       <p v-if="!groups.length" class="soft">Nothing by that name.</p>

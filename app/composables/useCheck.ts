@@ -24,8 +24,7 @@ export function useCheck() {
   })
 
   function check(
-    text: () => string,
-    file: string,
+    files: () => { file: string; text: string; others: Map<string, string> },
     edition: Edition,
     circumstances: Circumstances,
     delay = 250,
@@ -37,8 +36,7 @@ export function useCheck() {
       const { team, audience } = circumstances
       const request: CheckRequest = {
         number,
-        text: text(),
-        file,
+        ...files(),
         edition: toRaw(edition),
         circumstances: { team, audience },
       }

@@ -25,27 +25,30 @@ const tabs = computed(() => [
 ])
 const isOn = (to: string) =>
   to === '/'
-    ? route.path === '/' || route.path.startsWith('/apis') || route.path === '/bring-in'
+    ? ['/', '/bring-in', '/find'].includes(route.path) || /^\/(apis|batches)\//.test(route.path)
     : route.path.startsWith(to)
 
 const search = ref<HTMLInputElement>()
-const words = ref(route.path === '/' ? String(route.query['q'] ?? '') : '')
+const onFind = computed(() => route.path === '/find')
+const words = ref(onFind.value ? String(route.query['q'] ?? '') : '')
 let waiting: ReturnType<typeof setTimeout> | undefined
-function find() {
+/** Looks while typing; on other screens only when asked to, so that nobody is carried off by a letter. */
+function find(now = false) {
   clearTimeout(waiting)
-  const here = route.path === '/'
+  if (!now && !onFind.value) return
   const go = () =>
     navigateTo(
-      { path: '/', query: { ...(here && route.query), q: words.value || undefined } },
-      { replace: here },
+      { path: '/find', query: { ...(onFind.value && route.query), q: words.value || undefined } },
+      { replace: onFind.value },
     )
-  waiting = setTimeout(() => void go(), 150)
+  if (now) void go()
+  else waiting = setTimeout(() => void go(), 150)
 }
 watch(
   () => [route.path, route.query['q']],
   ([path, q]) => {
-    if (document.activeElement !== search.value || path !== '/' || !q)
-      words.value = path === '/' ? String(q ?? '') : ''
+    if (document.activeElement !== search.value || path !== '/find' || !q)
+      words.value = path === '/find' ? String(q ?? '') : ''
   },
 )
 
@@ -75,13 +78,14 @@ async function leave() {
         Elm Ledger
       </NuxtLink>
       <label class="search">
-        <span class="sr">Find an API by title, team or version</span>
+        <span class="sr">Find an API, operation, schema or tag</span>
         <input
           ref="search"
           v-model="words"
           type="search"
-          placeholder="Find an API by title, team or version"
+          placeholder="Find an API, operation, schema or tag"
           @input="find()"
+          @keydown.enter="find(true)"
         />
         <kbd>/</kbd>
       </label>
@@ -116,7 +120,7 @@ async function leave() {
     <Dialog v-model:visible="help" header="Keys" modal dismissable-mask>
       <dl class="key-list">
         <dt><kbd>/</kbd></dt>
-        <dd>find an API</dd>
+        <dd>find an API, operation, schema or tag</dd>
         <dt><kbd>j</kbd> <kbd>k</kbd></dt>
         <dd>next and previous row</dd>
         <dt><kbd>Enter</kbd></dt>

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
+import { newDefinition } from '~~/core/edit/operation'
+import type { Batch } from '~~/shared/api/batches'
 import type { Intake, IntakeSummary, Saved } from '~~/shared/api/catalog'
 import { audiences } from '~~/shared/words'
 
@@ -14,6 +16,8 @@ const { busy, refusal, act } = useAct()
 const accepting = useAct()
 const draftKey = 'draft:bring-in'
 const largest = 32 * 1024 * 1024
+const largestArchive = 128 * 1024 * 1024
+const agreed = ref(false)
 
 onMounted(async () => {
   const kept = await get<string>(draftKey)
@@ -61,21 +65,78 @@ const started = async (work: () => Promise<Intake>) => {
 }
 const sendText = (text: string | Blob, file: string) =>
   started(() => api.post<Intake>('/intakes', undefined, { text, query: { file } }))
-const fromAddress = () =>
-  started(() => api.post<Intake>('/intakes/from-address', { url: address.value.trim() }))
-
-const over = ref(false)
-function takeFile(file: File | undefined) {
-  over.value = false
-  if (!file) return
-  if (file.size > largest) {
-    refusal.value = new Refusal({
-      title: 'Too large',
-      detail: `${file.name} has ${(file.size / 1024 / 1024).toFixed(1)} MB; a definition has at most 32 MB. Nothing was sent.`,
-    })
+const addresses = computed(() => address.value.split(/\s+/).filter((line) => line !== ''))
+async function fromAddress() {
+  const urls = addresses.value
+  if (urls.length > 1) {
+    const made = await act(() =>
+      api.post<Batch>('/batches/from-addresses', { urls, agreed: agreed.value }),
+    )
+    if (made) await navigateTo(`/batches/${made.id}`)
     return
   }
-  void sendText(file, file.name)
+  const [url] = urls
+  await started(() => api.post<Intake>('/intakes/from-address', { url, agreed: agreed.value }))
+}
+const agreeToFetch = () =>
+  act(async () => {
+    intake.value = await api.post<Intake>(`/intakes/${intake.value!.id}/references`)
+  })
+
+const fresh = reactive({
+  title: '',
+  version: '0.1.0',
+  description: '',
+  contactName: '',
+  contactEmail: '',
+  server: '',
+})
+const startNew = () => sendText(newDefinition(fresh), `${fresh.title.trim()}.yaml`)
+
+const over = ref(false)
+const packing = ref('')
+const tooLarge = (name: string, size: number, most: number) =>
+  new Refusal({
+    title: 'Too large',
+    detail: `${name} has ${(size / 1024 / 1024).toFixed(1)} MB; up to ${most / 1024 / 1024} MB are taken. Nothing was sent.`,
+  })
+
+async function takeDrop(transfer: DataTransfer | null) {
+  over.value = false
+  if (transfer) await takeFiles(await droppedFiles(transfer))
+}
+
+/** One text is read by itself; an archive, or several files, become a batch. */
+async function takeFiles(files: NamedFile[]) {
+  const [first] = files
+  if (!first) return
+  if (files.length === 1) {
+    const { file } = first
+    const isArchive = /\.(zip|tar|tgz|tar\.gz)$/i.test(file.name)
+    const most = isArchive ? largestArchive : largest
+    if (file.size > most) refusal.value = tooLarge(file.name, file.size, most)
+    else if (isArchive) await sendArchive(file, file.name)
+    else await sendText(file, file.name)
+    return
+  }
+  const size = files.reduce((sum, { file }) => sum + file.size, 0)
+  if (size > largestArchive) {
+    refusal.value = tooLarge(`What you dropped`, size, largestArchive)
+    return
+  }
+  packing.value = `Packing ${files.length} files`
+  const packed: Record<string, Uint8Array<ArrayBuffer>> = {}
+  for (const { name, file } of files) packed[name] = new Uint8Array(await file.arrayBuffer())
+  const archive = await zipped(packed)
+  packing.value = ''
+  await sendArchive(archive, `${files.length} files`)
+}
+
+async function sendArchive(archive: Blob, file: string) {
+  const made = await act(() =>
+    api.post<Batch>('/batches', undefined, { text: archive, query: { file } }),
+  )
+  if (made) await navigateTo(`/batches/${made.id}`)
 }
 
 const working = computed(() => intake.value && ['waiting', 'reading'].includes(intake.value.state))
@@ -115,35 +176,64 @@ async function back() {
     <div class="crumb"><NuxtLink to="/">Register</NuxtLink> / Bring in</div>
     <h1>Bring in a definition</h1>
     <p class="sentence">
-      OpenAPI 3.0 or 3.1, as YAML or JSON. What the text says of itself is filled in from it;
-      nothing is kept in the register until you say so.
+      OpenAPI, Swagger, RAML, WSDL and WADL, in one file or many. What a text says of itself is
+      filled in from it; nothing is kept in the register until you say so.
     </p>
     <Trouble :refusal="refusal" />
+    <p v-if="packing" class="soft" role="status">{{ packing }} …</p>
     <div v-if="!intake" class="ways">
       <div
         class="drop"
         :class="{ over }"
         @dragover.prevent="over = true"
         @dragleave="over = false"
-        @drop.prevent="takeFile($event.dataTransfer?.files[0])"
+        @drop.prevent="takeDrop($event.dataTransfer)"
       >
-        <p>Drop a file here</p>
+        <p>Drop a file, a folder or an archive here</p>
         <label class="ghost"
-          >or choose one<input
+          >or choose files<input
             type="file"
             class="sr"
-            accept=".yaml,.yml,.json,.txt"
-            @change="takeFile(($event.target as HTMLInputElement).files?.[0])"
+            multiple
+            accept=".yaml,.yml,.json,.raml,.wsdl,.wadl,.xsd,.xml,.txt,.zip,.tar,.tgz,.gz"
+            @change="
+              takeFiles(
+                [...(($event.target as HTMLInputElement).files ?? [])].map((file) => ({
+                  name: file.name,
+                  file,
+                })),
+              )
+            "
+        /></label>
+        <label class="ghost"
+          >or a folder<input
+            type="file"
+            class="sr"
+            webkitdirectory
+            @change="takeFiles(chosenFolder(($event.target as HTMLInputElement).files!))"
         /></label>
       </div>
       <form @submit.prevent="fromAddress()">
         <label class="field"
-          ><span>From an address</span
-          ><InputText v-model="address" type="url" class="mono" placeholder="https://" /><small
-            >The server fetches it: http or https, public addresses only.</small
+          ><span>From addresses</span
+          ><Textarea
+            v-model="address"
+            class="mono"
+            rows="3"
+            spellcheck="false"
+            placeholder="https://"
+            aria-label="From addresses"
+          /><small
+            >One in each line. The server fetches them with what they refer to on the same host:
+            http or https, public addresses only.</small
           ></label
         >
-        <button class="ghost" :disabled="busy || !address.trim()">Fetch it</button>
+        <label class="agree"
+          ><input v-model="agreed" type="checkbox" /> and what they refer to on other hosts</label
+        >
+        <button class="ghost" :disabled="busy || !addresses.length">
+          {{ addresses.length > 1 ? `Fetch ${addresses.length}` : 'Fetch it' }}
+        </button>
       </form>
       <form class="paste" @submit.prevent="sendText(pasted, 'pasted text')">
         <label class="field"
@@ -151,12 +241,39 @@ async function back() {
           ><Textarea
             v-model="pasted"
             class="mono"
-            rows="13"
+            rows="9"
             spellcheck="false"
             placeholder="openapi: 3.1.0"
+            aria-label="Or paste the text"
         /></label>
         <button class="fill" :disabled="busy || !pasted.trim()">Read it</button>
       </form>
+      <details class="paste">
+        <summary>Or begin a new one</summary>
+        <form class="fresh" @submit.prevent="startNew()">
+          <label class="field"><span>Title</span><InputText v-model="fresh.title" /></label>
+          <label class="field"
+            ><span>Version</span><InputText v-model="fresh.version" class="mono"
+          /></label>
+          <label class="field wide"
+            ><span>What it is for</span><InputText v-model="fresh.description"
+          /></label>
+          <label class="field"><span>Contact</span><InputText v-model="fresh.contactName" /></label>
+          <label class="field"
+            ><span>Contact’s e-mail</span><InputText v-model="fresh.contactEmail" type="email"
+          /></label>
+          <label class="field wide"
+            ><span>Address</span
+            ><InputText v-model="fresh.server" class="mono" placeholder="https://"
+          /></label>
+          <button class="ghost" :disabled="busy || !fresh.title.trim() || !fresh.version.trim()">
+            Write it
+          </button>
+          <p class="soft small wide">
+            It begins as OpenAPI 3.1 without operations; add them under Source.
+          </p>
+        </form>
+      </details>
     </div>
     <div v-else-if="working" class="progress" role="status">
       <div class="stripe" />
@@ -216,7 +333,24 @@ async function back() {
         <dd class="mono">{{ intake.summary.servers.join(', ') || 'none named' }}</dd>
         <dt>Tags</dt>
         <dd>{{ intake.summary.tags.join(' · ') || 'none' }}</dd>
+        <template v-if="intake.files.length > 1">
+          <dt>Files</dt>
+          <dd class="mono">{{ intake.files.join(', ') }}</dd>
+        </template>
       </dl>
+      <div v-if="intake.remote.length" class="good" role="status">
+        It refers to {{ count(intake.remote.length, 'file') }} on other hosts, which nobody has
+        asked:
+        <code v-for="url in intake.remote.slice(0, 6)" :key="url" class="block">{{ url }}</code>
+        <button type="button" class="ghost" :disabled="busy" @click="agreeToFetch()">
+          Fetch them too
+        </button>
+      </div>
+      <p v-if="intake.problems.length" class="trouble" role="status">
+        It departs from its specification in
+        {{ count(intake.problems.length, 'place') }}; it can be brought in all the same and mended
+        there.
+      </p>
       <p v-for="(problem, i) in intake.problems.slice(0, 5)" :key="i" class="soft small mono">
         {{ problem.file }}:{{ problem.line }}:{{ problem.column }} {{ problem.message }}
       </p>
@@ -291,6 +425,7 @@ async function back() {
         <li>Problems come with file, line and column.</li>
         <li>You say which team owns it and whom it is for.</li>
         <li>It stands in the register, not yet placed anywhere.</li>
+        <li>Of many files, each definition is told apart, and all are entered together.</li>
       </ol>
       <p v-if="session.shell?.tryAddress" class="soft">
         In the demo, <code>{{ session.shell.tryAddress }}</code> is an address to try; other private
@@ -364,6 +499,32 @@ async function back() {
 .found dd {
   margin: 0;
   overflow-wrap: anywhere;
+}
+.drop .ghost {
+  margin: 0 4px;
+}
+.agree {
+  display: block;
+  margin: 0 0 8px;
+}
+.fresh {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 4px 18px;
+  margin-top: 8px;
+}
+.fresh .wide {
+  grid-column: 1 / -1;
+}
+.fresh .ghost {
+  justify-self: start;
+}
+summary {
+  cursor: pointer;
+  font-weight: 600;
+}
+.block {
+  display: block;
 }
 .steps {
   padding-left: 18px;

@@ -77,6 +77,10 @@ export const api = {
     const response = await call('GET', path, {})
     return { text: await response.text(), etag: response.headers.get('etag') ?? '' }
   },
+  async bytes(path: string, query?: Options['query']): Promise<Uint8Array<ArrayBuffer>> {
+    const response = await call('GET', path, { ...(query && { query }) })
+    return new Uint8Array(await response.arrayBuffer())
+  },
 }
 
 /** Any error as a refusal, so that every screen shows one kind. */

@@ -6,6 +6,7 @@ import {
   StreamLanguage,
   syntaxHighlighting,
 } from '@codemirror/language'
+import { xml } from '@codemirror/legacy-modes/mode/xml'
 import { yaml } from '@codemirror/legacy-modes/mode/yaml'
 import { highlightSelectionMatches, searchKeymap } from '@codemirror/search'
 import { EditorState, StateEffect, StateField, type Extension } from '@codemirror/state'
@@ -19,6 +20,7 @@ import {
   type DecorationSet,
 } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
+import type { Syntax } from '~~/core/text/read'
 
 const ink = HighlightStyle.define([
   {
@@ -28,10 +30,13 @@ const ink = HighlightStyle.define([
       tags.atom,
       tags.keyword,
       tags.meta,
+      tags.tagName,
+      tags.angleBracket,
     ],
     color: 'var(--code-key)',
   },
   { tag: [tags.string, tags.special(tags.string)], color: 'var(--code-text)' },
+  { tag: tags.attributeName, color: 'var(--code-number)' },
   { tag: [tags.number, tags.bool, tags.null], color: 'var(--code-number)' },
   { tag: tags.comment, color: 'var(--code-comment)', fontStyle: 'italic' },
 ])
@@ -55,8 +60,14 @@ const look = EditorView.theme({
   '.cm-line.at-MAY': { background: 'linear-gradient(90deg, var(--slate-wash), transparent 70%)' },
 })
 
+const languages = {
+  json: () => json(),
+  yaml: () => StreamLanguage.define(yaml),
+  xml: () => StreamLanguage.define(xml),
+}
+
 /** What every editor of the ledger has. */
-export const base = (syntax: 'yaml' | 'json'): Extension[] => [
+export const base = (syntax: Syntax): Extension[] => [
   lineNumbers(),
   history(),
   drawSelection(),
@@ -64,7 +75,7 @@ export const base = (syntax: 'yaml' | 'json'): Extension[] => [
   highlightSelectionMatches(),
   indentUnit.of('  '),
   syntaxHighlighting(ink),
-  syntax === 'json' ? json() : StreamLanguage.define(yaml),
+  languages[syntax](),
   keymap.of([...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
   look,
 ]

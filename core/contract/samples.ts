@@ -1,5 +1,5 @@
 import type { Contract, MediaType, Operation, Response, Schema } from './model'
-import { follow } from './references'
+import { resolveSchema } from './schemas'
 
 const deepest = 12
 
@@ -7,9 +7,8 @@ const deepest = 12
 export function sampleValue(contract: Contract, schema: Schema | undefined, depth = 0): unknown {
   if (schema === undefined || schema === true) return {}
   if (schema === false || depth > deepest) return null
-  const target = follow(contract.document, schema, '')?.value
-  if (typeof target !== 'object' || target === null) return null
-  const s = target as Record<string, unknown>
+  const s = resolveSchema(contract, schema)
+  if (typeof s !== 'object') return null
   for (const key of ['example', 'const', 'default']) if (s[key] !== undefined) return s[key]
   for (const key of ['examples', 'enum']) {
     const list = s[key]

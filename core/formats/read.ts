@@ -1,52 +1,79 @@
 import type { Contract } from '../contract/model'
-import { placeProblems, readText, type SourceText, type Syntax } from '../text/read'
+import { Documents, type Beside } from '../text/documents'
 import type { PlacedProblem, Problem } from '../text/problem'
+import type { SourceText } from '../text/read'
 import { isObject } from '../text/values'
-import { OpenApiReader } from './openapi/read'
+import { readOpenApi, specificationOf } from './openapi'
+import { isRaml, readRaml } from './raml'
+import { readWadl, wadlNamespaces } from './wadl'
+import { readWsdl, wsdlNamespaces } from './wsdl'
 
-/** A definition read into its contract; problems at `error` level mean it is not readable as one. */
+/**
+ * A definition read into its contract. What cannot be read at all has no contract; what departs from its specification
+ * has one, and says so in `problems`.
+ */
 export type Reading =
-  | { readable: true; contract: Contract; syntax: Syntax; problems: Problem[] }
+  | { readable: true; contract: Contract; documents: Documents; problems: Problem[] }
   | { readable: false; problems: Problem[] }
 
+type Parts = { contract: Contract; problems: PlacedProblem[] } | { unknown: PlacedProblem }
+
 /** Reads any definition. The format is told by the content, never by the file's name. */
-export function readDefinition(source: SourceText): Reading {
-  const text = readText(source)
-  if (!text.readable) return text
-  const { value, syntax } = text
-  const unknown = whyUnknown(value)
-  if (unknown) return { readable: false, problems: placeProblems(source, syntax, [unknown]) }
-  const reader = new OpenApiReader(value as Record<string, unknown>)
-  const contract = reader.read()
-  const problems = placeProblems(source, syntax, reader.problems)
-  if (problems.some((problem) => problem.level === 'error')) return { readable: false, problems }
-  return { readable: true, contract, syntax, problems }
+export function readDefinition(source: SourceText, beside?: Beside): Reading {
+  const documents = new Documents(source, beside)
+  const { reading } = documents.get()!
+  if (!reading.readable) return { readable: false, problems: reading.problems }
+  const parts =
+    reading.syntax === 'xml'
+      ? readXmlDefinition(documents, reading.root)
+      : readValues(documents, reading.value)
+  if ('unknown' in parts) {
+    return { readable: false, problems: documents.placed([parts.unknown]) }
+  }
+  const others = documents.files
+    .filter(({ file }) => file !== source.file)
+    .flatMap((document) => document.reading.problems)
+  return {
+    readable: true,
+    contract: parts.contract,
+    documents,
+    problems: [...reading.problems, ...others, ...documents.placed(parts.problems)],
+  }
 }
 
-function whyUnknown(value: unknown): PlacedProblem | undefined {
-  const problem = (message: string, at = ''): PlacedProblem => ({ level: 'error', at, message })
+const unknown = (message: string, at = ''): Parts => ({ unknown: { level: 'error', at, message } })
+
+function readXmlDefinition(documents: Documents, root: import('../text/xml').XmlElement): Parts {
+  if (wsdlNamespaces.has(root.namespace)) return readWsdl(documents, root)
+  if (wadlNamespaces.has(root.namespace)) return readWadl(documents, root)
+  return unknown(
+    `This XML is no definition that is known here: it begins with "${root.local}", not with the definitions of a WSDL or the application of a WADL`,
+    `/${root.local}`,
+  )
+}
+
+function readValues(documents: Documents, value: unknown): Parts {
+  if (isRaml(documents.main.text)) return readRaml(documents, value)
   if (!isObject(value)) {
-    return problem(
+    return unknown(
       'This is not a definition: an OpenAPI document is an object that begins with "openapi"',
     )
   }
-  const version = value['openapi']
-  if (version === undefined) {
-    if (value['swagger'] !== undefined) {
-      return problem(
-        'Swagger 2.0 is not read yet; convert it to OpenAPI 3 and bring that in',
-        '/swagger',
-      )
-    }
-    return problem(
-      'This is not a definition that is known here: "openapi: 3.1.0" or "openapi: 3.0.3" is missing',
+  const specification = specificationOf(value)
+  if (specification) return readOpenApi(documents, value, specification)
+  if (value['swagger'] !== undefined) {
+    return unknown(
+      `Swagger ${JSON.stringify(value['swagger'])} is not read; write 2.0 as text`,
+      '/swagger',
     )
   }
-  if (typeof version !== 'string' || !/^3\.[01]\.\d+/.test(version)) {
-    return problem(
-      `OpenAPI ${JSON.stringify(version)} is not read; write 3.0.x or 3.1.x as text`,
+  if (value['openapi'] !== undefined) {
+    return unknown(
+      `OpenAPI ${JSON.stringify(value['openapi'])} is not read; write 3.0.x, 3.1.x or 3.2.x as text`,
       '/openapi',
     )
   }
-  return undefined
+  return unknown(
+    'This is no definition that is known here: it does not begin with "openapi", "swagger", or a #%RAML line',
+  )
 }

@@ -108,7 +108,7 @@ describe('the starter rulebook', () => {
     const source = { file: 'a.yaml', text: clean }
     const reading = readDefinition(source)
     if (!reading.readable) throw new Error('not readable')
-    const { faults } = check(source, 'yaml', reading.contract, edition, {
+    const { faults } = check(reading.documents, reading.contract, edition, {
       audience: 'partner',
       team: 'x',
     })

@@ -1,6 +1,6 @@
 import type { Contract } from '../contract/model'
 import { pointerTo } from '../text/pointer'
-import { locate, type SourceText, type Syntax } from '../text/read'
+import type { Documents } from '../text/documents'
 import { compileCondition, ConditionError, type Condition } from './condition'
 import type { Circumstances, Edition, Finding, Rule } from './model'
 import { subjectsOf, type Subject } from './subjects'
@@ -19,7 +19,7 @@ export interface CheckResult {
 /** Findings kept for one rule in one definition; the rest of a flood says nothing new. */
 export const findingsPerRule = 500
 
-type Unplaced = Omit<Finding, 'line' | 'column'>
+type Unplaced = Omit<Finding, 'file' | 'line' | 'column'>
 
 interface Ready {
   rule: Rule
@@ -51,8 +51,7 @@ function prepare(edition: Edition) {
 
 /** Checks a contract against an edition. The same function serves the server and the browser's worker. */
 export function check(
-  source: SourceText,
-  syntax: Syntax,
+  documents: Documents,
   contract: Contract,
   edition: Edition,
   circumstances: Circumstances,
@@ -71,7 +70,7 @@ export function check(
       failed.push({ rule: entry.rule.id, message: error.message })
     }
   }
-  return { findings: place(source, syntax, unplaced), faults: failed }
+  return { findings: place(documents, unplaced), faults: failed }
 }
 
 function judge(
@@ -104,14 +103,15 @@ function fill(template: string, variables: Record<string, unknown>): string {
   })
 }
 
-function place(source: SourceText, syntax: Syntax, unplaced: Unplaced[]): Finding[] {
-  if (unplaced.length === 0) return []
-  const places = locate(
-    source.text,
-    syntax,
-    unplaced.map((finding) => finding.at),
-  )
+function place(documents: Documents, unplaced: Unplaced[]): Finding[] {
+  const places = documents.locate(unplaced.map((finding) => finding.at))
+  const order = new Map(documents.files.map(({ file }, index) => [file, index]))
   return unplaced
-    .map((finding) => ({ ...finding, ...(places.get(finding.at) ?? { line: 1, column: 1 }) }))
-    .sort((a, b) => a.line - b.line || a.column - b.column)
+    .map((finding) => ({ ...finding, ...places.get(finding.at)! }))
+    .sort(
+      (a, b) =>
+        (order.get(a.file) ?? 0) - (order.get(b.file) ?? 0) ||
+        a.line - b.line ||
+        a.column - b.column,
+    )
 }

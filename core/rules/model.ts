@@ -45,6 +45,8 @@ export interface Finding {
   level: Level
   message: string
   at: string
+  /** The file of the definition it is in. */
+  file: string
   line: number
   column: number
 }

@@ -6,7 +6,8 @@ import {
   type Response,
   type Schema,
 } from '../contract/model'
-import { follow, referenceName, referencesOf } from '../contract/references'
+import { everyOperation, schemasOf } from '../contract/parts'
+import { referencedName, referencesIn, resolveSchema } from '../contract/schemas'
 import { pointerTo, type Pointer } from '../text/pointer'
 import type { SubjectKind } from './model'
 
@@ -29,10 +30,13 @@ export function subjectsOf(contract: Contract): Subjects {
 }
 
 class SubjectBuilder {
-  private readonly references: Map<string, Pointer[]>
+  private readonly used = new Set<string>()
 
   constructor(private readonly contract: Contract) {
-    this.references = referencesOf(contract.document)
+    for (const operation of everyOperation(contract)) {
+      for (const schema of schemasOf(operation)) referencesIn(schema, this.used)
+    }
+    for (const { schema } of contract.schemas) referencesIn(schema, this.used)
   }
 
   build(): Subjects {
@@ -57,7 +61,7 @@ class SubjectBuilder {
         at,
         fields: {
           name,
-          used: this.references.has(`#${at}`),
+          used: this.used.has(name),
           description: textOf(schema, 'description'),
           type: typeOf(schema),
         },
@@ -92,6 +96,10 @@ class SubjectBuilder {
         tags: tags.map((tag) => tag.name),
         operations: operations.length,
         errorBody,
+        format: this.contract.format.name,
+        // What a format has no words for cannot be asked of it.
+        names: ['OpenAPI', 'Swagger'].includes(this.contract.format.name),
+        secures: !['WSDL', 'WADL'].includes(this.contract.format.name),
       },
     }
   }
@@ -162,7 +170,7 @@ class SubjectBuilder {
   }
 
   private resolve(schema: Schema | undefined): Schema | undefined {
-    return follow(this.contract.document, schema, '')?.value as Schema | undefined
+    return resolveSchema(this.contract, schema)
   }
 
   private parameter(parameter: Parameter, operation: Operation): Subject {
@@ -176,7 +184,7 @@ class SubjectBuilder {
         required: parameter.required,
         description: parameter.description ?? textOf(schema, 'description'),
         hasDefault: has('default'),
-        hasExample: parameter.hasExample || has('example') || has('examples'),
+        hasExample: parameter.examples.length > 0 || has('example') || has('examples'),
         type: typeOf(schema),
         operation: operationName(operation),
       },
@@ -278,7 +286,11 @@ function textOf(schema: Schema | undefined, key: string): string {
 
 function nameOf(schema: Schema | undefined): string {
   const reference = textOf(schema, '$ref')
-  return reference ? referenceName(reference) : schema === undefined ? '' : '(inline)'
+  return reference
+    ? (referencedName(reference) ?? reference)
+    : schema === undefined
+      ? ''
+      : '(inline)'
 }
 
 const schemeOf = (url: string) => /^([a-z][a-z0-9+.-]*):/i.exec(url)?.[1]?.toLowerCase() ?? ''

@@ -1,194 +1,264 @@
+import { parse, printParseErrorCode, type ParseError } from 'jsonc-parser'
 import { limits } from './limits'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 
 /** A fault in a JSON text (RFC 8259) at an offset. */
-export class JsonFault extends Error {
-  constructor(
-    message: string,
-    readonly offset: number,
-  ) {
-    super(message)
+export interface JsonFault {
+  message: string
+  offset: number
+}
+
+const quote = 34
+const backslash = 92
+
+/** The offset of the quote that closes the string opened at `start`; the text's end where none does. */
+function closingQuote(text: string, start: number): number {
+  let end = text.indexOf('"', start + 1)
+  while (end !== -1 && text.charCodeAt(end - 1) === backslash) {
+    let slashes = 1
+    while (text.charCodeAt(end - 1 - slashes) === backslash) slashes++
+    if (slashes % 2 === 0) break
+    end = text.indexOf('"', end + 1)
+  }
+  return end === -1 ? text.length : end
+}
+
+/** Past white space. */
+function skipSpace(text: string, at: number): number {
+  for (;;) {
+    const code = text.charCodeAt(at)
+    if (code !== 32 && code !== 10 && code !== 13 && code !== 9) return at
+    at++
   }
 }
 
-interface Watch {
-  duplicate?: (key: string, offset: number) => void
-  found?: Map<Pointer, number>
+/** The offset at which a text, well-formed or not, goes deeper than is read. */
+export function tooDeepAt(text: string): number | undefined {
+  let depth = 0
+  for (let at = 0; at < text.length; at++) {
+    const code = text.charCodeAt(at)
+    if (code === quote) at = closingQuote(text, at)
+    else if (code === 123 || code === 91) {
+      if (++depth > limits.depth) return at
+    } else if (code === 125 || code === 93) depth--
+  }
+  return undefined
 }
 
 /**
- * One pass over a JSON text without building its value: checks the grammar, reports repeated names in an object, and
- * notes the offsets of wanted pointers (a member's place is its name).
+ * Counts the members of a parsed value, and says whether it lies deeper than is read. Compared with
+ * {@link namesWritten}, it tells cheaply that no object of the text held a name twice.
  */
-class JsonScanner {
+export function countMembers(root: unknown): { members: number; tooDeep: boolean } {
+  let members = 0
+  let tooDeep = false
+  const visit = (value: object, depth: number): void => {
+    if (depth > limits.depth) {
+      tooDeep = true
+      return
+    }
+    const inside: unknown[] = Array.isArray(value) ? value : Object.values(value)
+    if (inside !== value) members += inside.length
+    for (const item of inside) if (typeof item === 'object' && item !== null) visit(item, depth + 1)
+  }
+  if (typeof root === 'object' && root !== null) visit(root, 1)
+  return { members, tooDeep }
+}
+
+/**
+ * About how many member names a text writes: quotes followed by a colon, but for those that open a string. Where names
+ * end strangely the count is off, which costs a closer look and nothing else.
+ */
+export function namesWritten(text: string): number {
+  let names = 0
+  for (let at = text.indexOf('":'); at !== -1; at = text.indexOf('":', at + 2)) {
+    const before = text.charCodeAt(at - 1)
+    const opens = before <= 32 || before === 58 || before === 44 || before === 91 || before === 123
+    if (!opens && before !== backslash) names++
+  }
+  return names
+}
+
+/** The names that stand twice in the same object of a well-formed text. */
+export function repeatedNames(text: string): JsonFault[] {
+  const faults: JsonFault[] = []
+  const open: (Set<string> | undefined)[] = []
+  let expectsName = false
+  for (let at = 0; at < text.length; at++) {
+    const code = text.charCodeAt(at)
+    if (code === quote) {
+      const end = closingQuote(text, at)
+      if (expectsName) {
+        const names = open[open.length - 1]!
+        const name = JSON.parse(text.slice(at, end + 1)) as string
+        if (names.has(name)) {
+          faults.push({
+            message: `"${name}" stands twice in the same object; the last one counts`,
+            offset: at,
+          })
+        }
+        names.add(name)
+        expectsName = false
+      }
+      at = end
+    } else if (code === 123 || code === 91) {
+      open.push(code === 123 ? new Set() : undefined)
+      expectsName = code === 123
+    } else if (code === 125 || code === 93) {
+      open.pop()
+      expectsName = false
+    } else if (code === 44) expectsName = open[open.length - 1] !== undefined
+  }
+  return faults
+}
+
+const words: Record<string, string> = {
+  InvalidSymbol: 'A value is missing or not valid JSON',
+  InvalidNumberFormat: 'This is not a number as JSON writes it',
+  PropertyNameExpected: 'A member name in double quotes is missing',
+  ValueExpected: 'A value is missing or not valid JSON',
+  ColonExpected: 'A colon is missing after the member name',
+  CommaExpected: 'A comma is missing',
+  CloseBraceExpected: 'A comma or a closing brace is missing',
+  CloseBracketExpected: 'A comma or a closing bracket is missing',
+  EndOfFileExpected: 'Text after the end of the document',
+  InvalidCommentToken: 'JSON knows no comments',
+  UnexpectedEndOfComment: 'A comment is not closed',
+  UnexpectedEndOfString: 'A string is not closed',
+  UnexpectedEndOfNumber: 'A number ends too early',
+  InvalidUnicode: 'A \\u is not followed by four hexadecimal digits',
+  InvalidEscapeCharacter: 'A backslash is followed by something JSON does not know',
+  InvalidCharacter:
+    'A line break or control character inside a string; is the closing quote missing?',
+}
+
+/** Every fault of the grammar that a reader which mends and goes on can find; at most `most`. */
+export function jsonFaults(text: string, most = 100): JsonFault[] {
+  const tooDeep = tooDeepAt(text)
+  if (tooDeep !== undefined) {
+    return [
+      {
+        message: `Nested deeper than ${limits.depth} levels; definitions this deep are refused`,
+        offset: tooDeep,
+      },
+    ]
+  }
+  const errors: ParseError[] = []
+  parse(text, errors, { allowTrailingComma: false, disallowComments: true })
+  const faults: JsonFault[] = []
+  let before: JsonFault | undefined
+  for (const { error, offset } of errors) {
+    if (faults.length >= most) break
+    const name = printParseErrorCode(error)
+    const fault = { message: wordsFor(text, name, offset), offset }
+    // One slip is often reported twice in the same place; the first report says it, or that nothing belongs there.
+    if (before && fault.offset - before.offset <= 1) {
+      if (name === 'EndOfFileExpected') before.message = fault.message
+      continue
+    }
+    faults.push(fault)
+    before = fault
+  }
+  return faults.length > 0 ? faults : [{ message: 'This is not valid JSON', offset: 0 }]
+}
+
+function wordsFor(text: string, name: string, offset: number): string {
+  const mark = text.charAt(offset)
+  if (
+    (mark === '}' || mark === ']') &&
+    /,\s*$/.test(text.slice(Math.max(0, offset - 200), offset))
+  ) {
+    return mark === '}' ? 'A comma before the closing brace' : 'A comma before the closing bracket'
+  }
+  if (offset >= text.length && name !== 'UnexpectedEndOfString') return 'The text ends too early'
+  return words[name] ?? 'This is not valid JSON'
+}
+
+/** Finds wanted pointers in a well-formed text; what holds none of them is passed over. */
+class JsonLocator {
   private at = 0
-  private depth = 0
 
   constructor(
     private readonly text: string,
-    private readonly watch: Watch,
+    private readonly found: Map<Pointer, number>,
   ) {}
 
-  run(tree?: PointerTree): void {
-    if (this.text.charCodeAt(0) === 0xfeff) this.at = 1
-    this.space()
+  run(tree: PointerTree): void {
+    this.at = skipSpace(this.text, this.text.charCodeAt(0) === 0xfeff ? 1 : 0)
     this.value(tree, this.at)
-    this.space()
-    if (this.at < this.text.length) this.fail('Text after the end of the document')
   }
 
-  private fail(message: string, offset = this.at): never {
-    throw new JsonFault(message, offset)
-  }
-
-  private space(): void {
-    for (;;) {
-      const code = this.text.charCodeAt(this.at)
-      if (code !== 32 && code !== 10 && code !== 13 && code !== 9) return
-      this.at++
-    }
-  }
-
-  private value(tree: PointerTree | undefined, place: number): void {
-    if (tree && this.watch.found) {
-      for (const pointer of tree.wanted) this.watch.found.set(pointer, place)
-    }
-    const seen = this.container(tree)
-    if (tree && this.watch.found) assignOffset(tree, place, this.watch.found, seen)
-  }
-
-  private container(tree: PointerTree | undefined): Set<PointerTree> | undefined {
+  private value(tree: PointerTree, place: number): void {
+    for (const pointer of tree.wanted) this.found.set(pointer, place)
     const code = this.text.charCodeAt(this.at)
-    if (code !== 123 && code !== 91) {
-      if (code === 34) this.string()
-      else this.scalar()
-      return undefined
-    }
-    if (++this.depth > limits.depth) {
-      this.fail(`Nested deeper than ${limits.depth} levels; definitions this deep are refused`)
+    if (tree.children.size === 0 || (code !== 123 && code !== 91)) {
+      this.pass()
+      assignOffset(tree, place, this.found)
+      return
     }
     const seen = new Set<PointerTree>()
     if (code === 123) this.object(tree, seen)
     else this.array(tree, seen)
-    this.depth--
-    return seen
+    assignOffset(tree, place, this.found, seen)
   }
 
-  private object(tree: PointerTree | undefined, seen: Set<PointerTree>): void {
-    const names = this.watch.duplicate ? new Set<string>() : undefined
-    this.at++
-    this.space()
-    if (this.text.charCodeAt(this.at) === 125) {
-      this.at++
-      return
-    }
-    for (;;) {
-      this.space()
+  private object(tree: PointerTree, seen: Set<PointerTree>): void {
+    const { text } = this
+    this.at = skipSpace(text, this.at + 1)
+    while (text.charCodeAt(this.at) === quote) {
       const place = this.at
-      if (this.text.charCodeAt(place) !== 34) {
-        const after = /,\s*$/.test(this.text.slice(Math.max(0, place - 200), place))
-        this.fail(
-          after ? 'A comma before the closing brace' : 'A member name in double quotes is missing',
-        )
-      }
-      const name = this.string()
-      if (names?.has(name)) this.watch.duplicate!(name, place)
-      names?.add(name)
-      this.space()
-      if (this.text.charCodeAt(this.at) !== 58) this.fail(`A colon is missing after "${name}"`)
-      this.at++
-      this.space()
-      const child = tree?.children.get(name)
-      if (child) seen.add(child)
-      this.value(child, place)
-      this.space()
-      const code = this.text.charCodeAt(this.at)
-      this.at++
-      if (code === 125) return
-      if (code !== 44) this.fail('A comma or a closing brace is missing', this.at - 1)
+      const end = closingQuote(text, place)
+      const raw = text.slice(place + 1, end)
+      const name = raw.includes('\\') ? (JSON.parse(`"${raw}"`) as string) : raw
+      this.at = skipSpace(text, skipSpace(text, end + 1) + 1)
+      const child = tree.children.get(name)
+      if (child) {
+        seen.add(child)
+        this.value(child, place)
+      } else this.pass()
+      this.at = skipSpace(text, this.at)
+      if (text.charCodeAt(this.at) === 44) this.at = skipSpace(text, this.at + 1)
     }
-  }
-
-  private array(tree: PointerTree | undefined, seen: Set<PointerTree>): void {
     this.at++
-    this.space()
-    if (this.text.charCodeAt(this.at) === 93) {
-      this.at++
-      return
-    }
-    for (let index = 0; ; index++) {
-      this.space()
-      const child = tree?.children.get(String(index))
-      if (child) seen.add(child)
-      this.value(child, this.at)
-      this.space()
-      const code = this.text.charCodeAt(this.at)
-      this.at++
-      if (code === 93) return
-      if (code !== 44) this.fail('A comma or a closing bracket is missing', this.at - 1)
-    }
   }
 
-  private string(): string {
-    const start = this.at
-    let end = start + 1
-    let escaped = false
-    for (;;) {
-      const code = this.text.charCodeAt(end)
-      if (code === 34) break
-      if (Number.isNaN(code)) this.fail('A string is not closed', start)
-      if (code < 32)
-        this.fail(
-          'A line break or control character inside a string; is the closing quote missing?',
-          end,
-        )
-      if (code === 92) {
-        escaped = true
-        end++
-      }
-      end++
+  private array(tree: PointerTree, seen: Set<PointerTree>): void {
+    const { text } = this
+    this.at = skipSpace(text, this.at + 1)
+    for (let index = 0; this.at < text.length && text.charCodeAt(this.at) !== 93; index++) {
+      const child = tree.children.get(String(index))
+      if (child) {
+        seen.add(child)
+        this.value(child, this.at)
+      } else this.pass()
+      this.at = skipSpace(text, this.at)
+      if (text.charCodeAt(this.at) === 44) this.at = skipSpace(text, this.at + 1)
     }
-    this.at = end + 1
-    if (!escaped) return this.text.slice(start + 1, end)
-    try {
-      return JSON.parse(this.text.slice(start, end + 1)) as string
-    } catch {
-      return this.fail('A backslash is followed by something JSON does not know', start)
-    }
+    this.at++
   }
 
-  private scalar(): void {
-    const pattern = /true|false|null|-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?/y
-    pattern.lastIndex = this.at
-    const match = pattern.exec(this.text)
-    if (!match) {
-      this.fail(
-        this.at >= this.text.length
-          ? 'The text ends too early'
-          : 'A value is missing or not valid JSON',
-      )
+  /** Past one value without looking into it. */
+  private pass(): void {
+    const { text } = this
+    let depth = 0
+    for (let at = this.at; at < text.length; at++) {
+      const code = text.charCodeAt(at)
+      if (code === quote) {
+        at = closingQuote(text, at)
+        if (depth === 0) return void (this.at = at + 1)
+      } else if (code === 123 || code === 91) depth++
+      else if (code === 125 || code === 93) {
+        if (depth === 0) return void (this.at = at)
+        if (--depth === 0) return void (this.at = at + 1)
+      } else if (code === 44 && depth === 0) return void (this.at = at)
     }
-    this.at += match[0].length
+    this.at = text.length
   }
-}
-
-/** The first fault of the grammar, or the repeated names, of a JSON text. */
-export function jsonFaults(text: string): JsonFault[] {
-  const faults: JsonFault[] = []
-  const duplicate = (key: string, offset: number) =>
-    faults.push(new JsonFault(`"${key}" stands twice in the same object`, offset))
-  try {
-    new JsonScanner(text, { duplicate }).run()
-  } catch (fault) {
-    if (!(fault instanceof JsonFault)) throw fault
-    faults.push(fault)
-  }
-  return faults
 }
 
 /** Offsets of the pointers in a well-formed JSON text; one that does not exist gets its nearest ancestor's. */
 export function locateInJson(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
   const found = new Map<Pointer, number>()
-  new JsonScanner(text, { found }).run(pointerTree(pointers))
+  new JsonLocator(text, found).run(pointerTree(pointers))
   return found
 }

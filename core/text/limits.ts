@@ -1,8 +1,13 @@
-/** Bounds on what is read from strangers. Sizes in bytes, depth in levels, nodes after aliases are followed. */
+/**
+ * Bounds on what is read from strangers. Sizes in bytes, depth in levels, nodes after aliases are followed, files and
+ * bytes of one definition with everything it refers to.
+ */
 export const limits = {
   bytes: 32 * 1024 * 1024,
   depth: 150,
   nodes: 8_000_000,
+  files: 2000,
+  allBytes: 96 * 1024 * 1024,
 } as const
 
 export type Measure =

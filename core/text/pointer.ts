@@ -1,7 +1,12 @@
 /** A JSON Pointer (RFC 6901); the empty string is the whole document. */
 export type Pointer = string
 
-const escapeSegment = (segment: string) => segment.replaceAll('~', '~0').replaceAll('/', '~1')
+const escapeSegment = (segment: string) =>
+  segment.includes('~')
+    ? segment.replaceAll('~', '~0').replaceAll('/', '~1')
+    : segment.includes('/')
+      ? segment.replaceAll('/', '~1')
+      : segment
 
 /** Appends unescaped segments to a pointer. */
 export function pointerTo(base: Pointer, ...segments: (string | number)[]): Pointer {
@@ -11,6 +16,10 @@ export function pointerTo(base: Pointer, ...segments: (string | number)[]): Poin
   }
   return pointer
 }
+
+/** Appends one unescaped segment; the quick form of {@link pointerTo} for long loops. */
+export const pointerStep = (base: Pointer, segment: string): Pointer =>
+  `${base}/${escapeSegment(segment)}`
 
 /** Splits a pointer into its unescaped segments. */
 export function segmentsOf(pointer: Pointer): string[] {

@@ -1,11 +1,12 @@
 import yaml from 'js-yaml'
-import { jsonFaults, locateInJson } from './json'
+import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
 import { limits, measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
-import { lineIndex, positionAt, type PlacedProblem, type Position, type Problem } from './problem'
-import { loadYaml, locateInYaml } from './yaml'
+import { lineIndex, type Position, type Problem } from './problem'
+import { locateInXml, readXml, type XmlElement } from './xml'
+import { loadYaml, locateInYaml, yamlFaults } from './yaml'
 
-export type Syntax = 'json' | 'yaml'
+export type Syntax = 'json' | 'yaml' | 'xml'
 
 /** One file as text, with the name it is shown by. */
 export interface SourceText {
@@ -13,100 +14,162 @@ export interface SourceText {
   text: string
 }
 
-/** A text read into plain values, or what stands in the way. */
+/** A text read into plain values or elements, or what stands in the way. */
 export type TextReading =
-  { readable: true; syntax: Syntax; value: unknown } | { readable: false; problems: Problem[] }
+  | { readable: true; syntax: 'json' | 'yaml'; value: unknown; problems: Problem[] }
+  | { readable: true; syntax: 'xml'; root: XmlElement; problems: Problem[] }
+  | { readable: false; syntax: Syntax; problems: Problem[] }
 
-const refuse = (problem: Problem): TextReading => ({ readable: false, problems: [problem] })
+const failing = (file: string, message: string): Problem => ({
+  level: 'error',
+  message,
+  file,
+  line: 1,
+  column: 1,
+})
 
-/** Bytes as text: UTF-8, with or without a byte order mark. Anything else is named for what it looks like. */
+/**
+ * Bytes as text: UTF-8 with or without a byte order mark, UTF-16 by its mark or its pattern, and whatever an XML
+ * declaration names (XML 1.0, appendix F). Anything else is named for what it looks like.
+ */
 export function decodeText(
   bytes: Uint8Array,
   file: string,
 ): { text: string } | { problem: Problem } {
-  const failed = (message: string) => ({
-    problem: { level: 'error' as const, message, file, line: 1, column: 1 },
-  })
   if (bytes.byteLength > limits.bytes) {
     const size = (bytes.byteLength / 1024 / 1024).toFixed(1)
-    return failed(`The file has ${size} MB; up to ${limits.bytes / 1024 / 1024} MB are read`)
-  }
-  if (bytes.subarray(0, 8000).includes(0)) {
-    return failed(
-      'This is a binary file, not a text; bring in the definition itself as YAML or JSON',
-    )
-  }
-  try {
-    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes) }
-  } catch {
-    return failed('The text is not UTF-8; save it as UTF-8 and bring it in again')
-  }
-}
-
-/** Reads JSON (RFC 8259) or YAML 1.2 into values, told apart by the first character. */
-export function readText({ text, file }: SourceText): TextReading {
-  const start = /^\uFEFF?\s*/.exec(text)![0].length
-  if (start === text.length) {
-    return refuse({ level: 'error', message: 'The text is empty', file, line: 1, column: 1 })
-  }
-  const first = text[start]
-  return first === '{' || first === '[' ? readJson(text, file) : readYaml(text, file)
-}
-
-function readJson(text: string, file: string): TextReading {
-  const faults = jsonFaults(text)
-  if (faults.length > 0) {
-    const position = lineIndex(text)
     return {
-      readable: false,
-      problems: faults.map((fault) => ({
-        level: 'error',
-        message: fault.message,
+      problem: failing(
         file,
-        ...position(fault.offset),
-      })),
+        `The file has ${size} MB; up to ${limits.bytes / 1024 / 1024} MB are read`,
+      ),
     }
   }
-  return measured({ file, text }, 'json', JSON.parse(text.replace(/^\uFEFF/, '')))
+  const encoding = encodingOf(bytes)
+  if (encoding === undefined) {
+    return {
+      problem: failing(file, 'This is a binary file, not a text; bring in the definition itself'),
+    }
+  }
+  try {
+    return { text: new TextDecoder(encoding, { fatal: true }).decode(bytes) }
+  } catch (error) {
+    const unknown = error instanceof RangeError
+    return {
+      problem: failing(
+        file,
+        unknown
+          ? `The encoding "${encoding}" is not known; save the text as UTF-8`
+          : `The text is not ${encoding.toUpperCase()}; save it as UTF-8 and bring it in again`,
+      ),
+    }
+  }
 }
 
-function readYaml(text: string, file: string): TextReading {
+function encodingOf(bytes: Uint8Array): string | undefined {
+  const [a, b, c, d] = bytes
+  if (a === 0xff && b === 0xfe) return 'utf-16le'
+  if (a === 0xfe && b === 0xff) return 'utf-16be'
+  if (a !== 0 && b === 0 && c !== 0 && d === 0) return 'utf-16le'
+  if (a === 0 && b !== 0 && c === 0 && d !== 0) return 'utf-16be'
+  const head = bytes.subarray(0, 8000)
+  if (head.includes(0)) return undefined
+  const start = new TextDecoder('latin1').decode(head.subarray(0, 200))
+  return (
+    /^\s*<\?xml[^>]*\bencoding\s*=\s*["']([\w.:-]+)["']/.exec(start)?.[1]?.toLowerCase() ?? 'utf-8'
+  )
+}
+
+/** Reads JSON (RFC 8259), YAML 1.2 or XML 1.0, told apart by the first character. */
+export function readText(source: SourceText): TextReading {
+  const { text, file } = source
+  const start = /^\uFEFF?\s*/.exec(text)![0].length
+  if (start === text.length) {
+    return { readable: false, syntax: 'yaml', problems: [failing(file, 'The text is empty')] }
+  }
+  const first = text[start]
+  if (first === '<') return readElements(source)
+  if (first !== '{' && first !== '[') return readYaml(source)
+  const json = readJson(source)
+  if (json.readable || !/\.(ya?ml|raml)$/i.test(file)) return json
+  const flow = readYaml(source)
+  return flow.readable ? flow : json
+}
+
+function problemsFrom(
+  { text, file }: SourceText,
+  level: Problem['level'],
+  faults: { message: string; offset: number }[],
+): Problem[] {
+  if (faults.length === 0) return []
+  const position = lineIndex(text)
+  return faults.map(({ message, offset }) => ({ level, message, file, ...position(offset) }))
+}
+
+function readJson(source: SourceText): TextReading {
+  const { text } = source
+  const syntax = 'json'
+  let value: unknown
+  try {
+    value = JSON.parse(text.charCodeAt(0) === 0xfeff ? text.slice(1) : text)
+  } catch {
+    return { readable: false, syntax, problems: problemsFrom(source, 'error', jsonFaults(text)) }
+  }
+  const { members, tooDeep } = countMembers(value)
+  if (tooDeep) {
+    return { readable: false, syntax, problems: problemsFrom(source, 'error', jsonFaults(text)) }
+  }
+  const repeated = members === namesWritten(text) ? [] : repeatedNames(text)
+  return { readable: true, syntax, value, problems: problemsFrom(source, 'warning', repeated) }
+}
+
+function readYaml(source: SourceText): TextReading {
+  const { text, file } = source
+  const syntax = 'yaml'
   let value: unknown
   try {
     value = loadYaml(text)
   } catch (error) {
-    if (error instanceof yaml.YAMLException) {
-      const { line, column } = error.mark ?? { line: 0, column: 0 }
-      if (error.reason.startsWith('nesting exceeded')) {
-        return refuse(tooDeep({ file, line: line + 1, column: column + 1 }))
-      }
-      return refuse({
-        level: 'error',
-        message: sentence(error.reason),
-        file,
-        line: line + 1,
-        column: column + 1,
-      })
+    if (!(error instanceof yaml.YAMLException)) throw error
+    const { line, column } = error.mark ?? { line: 0, column: 0 }
+    const position = { file, line: line + 1, column: column + 1 }
+    if (error.reason.startsWith('nesting exceeded')) {
+      return { readable: false, syntax, problems: [tooDeep(position)] }
     }
-    throw error
+    const first: Problem = { level: 'error', message: sentence(error.reason), ...position }
+    const others = problemsFrom(source, 'error', yamlFaults(text)).filter(
+      (problem) => problem.line > first.line,
+    )
+    return { readable: false, syntax, problems: [first, ...others] }
   }
-  return measured({ file, text }, 'yaml', value)
+  const size = measure(value)
+  if (size.fits) return { readable: true, syntax, value, problems: [] }
+  const at = pointerTo('', ...size.at)
+  const position = { file, ...locate(text, 'yaml', [at]).get(at)! }
+  const problem: Problem =
+    size.why === 'depth'
+      ? tooDeep(position)
+      : {
+          level: 'error',
+          message:
+            size.why === 'circle'
+              ? 'An alias stands inside its own anchor; write the part out or use $ref'
+              : `Its aliases multiply to more than ${limits.nodes.toLocaleString('en')} parts; write them out or use $ref`,
+          ...position,
+        }
+  return { readable: false, syntax, problems: [problem] }
 }
 
-function measured(source: SourceText, syntax: Syntax, value: unknown): TextReading {
-  const measure_ = measure(value)
-  if (measure_.fits) return { readable: true, syntax, value }
-  const at = pointerTo('', ...measure_.at)
-  const position = { file: source.file, ...locate(source.text, syntax, [at]).get(at)! }
-  if (measure_.why === 'depth') return refuse(tooDeep(position))
-  return refuse({
-    level: 'error',
-    message:
-      measure_.why === 'circle'
-        ? 'An alias stands inside its own anchor; write the part out or use $ref'
-        : `Its aliases multiply to more than ${limits.nodes.toLocaleString('en')} parts; write them out or use $ref`,
-    ...position,
-  })
+function readElements(source: SourceText): TextReading {
+  const { root, faults } = readXml(source.text)
+  const problems = problemsFrom(source, 'error', faults)
+  if (root && problems.length === 0) return { readable: true, syntax: 'xml', root, problems }
+  return {
+    readable: false,
+    syntax: 'xml',
+    problems:
+      problems.length > 0 ? problems : [failing(source.file, 'The document has no element')],
+  }
 }
 
 const tooDeep = (position: Position & { file: string }): Problem => ({
@@ -122,28 +185,12 @@ export function locate(
   text: string,
   syntax: Syntax,
   pointers: Iterable<Pointer>,
+  root?: XmlElement,
 ): Map<Pointer, Position> {
-  const offsets = (syntax === 'json' ? locateInJson : locateInYaml)(text, pointers)
+  const offsets =
+    syntax === 'xml'
+      ? locateInXml(root ?? readXml(text).root, pointers)
+      : (syntax === 'json' ? locateInJson : locateInYaml)(text, pointers)
   const position = lineIndex(text)
   return new Map([...offsets].map(([pointer, offset]) => [pointer, position(offset)]))
-}
-
-/** Turns problems of values into problems with line and column. */
-export function placeProblems(
-  source: SourceText,
-  syntax: Syntax,
-  problems: PlacedProblem[],
-): Problem[] {
-  if (problems.length === 0) return []
-  const places = locate(
-    source.text,
-    syntax,
-    problems.map((problem) => problem.at),
-  )
-  return problems.map(({ level, message, at }) => ({
-    level,
-    message,
-    file: source.file,
-    ...(places.get(at) ?? positionAt(source.text, 0)),
-  }))
 }

@@ -1,4 +1,5 @@
 import yaml from 'js-yaml'
+import { parseDocument } from 'yaml'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 
 /** Merge keys are not in the core schema; the loader acts on the tag alone. */
@@ -7,8 +8,19 @@ const merge = new yaml.Type('tag:yaml.org,2002:merge', {
   resolve: (data) => data === '<<' || data === null,
 })
 
-/** YAML 1.2 core types and merge keys; no tag constructs anything, dates stay text. */
-const schema = yaml.CORE_SCHEMA.extend({ implicit: [merge] })
+/** What RAML's `!include` leaves in a value: the name as written. Nothing is read here. */
+export class Include {
+  constructor(readonly name: string) {}
+}
+
+const include = new yaml.Type('!include', {
+  kind: 'scalar',
+  resolve: (data) => typeof data === 'string' && data !== '',
+  construct: (data) => new Include(String(data).trim()),
+})
+
+/** YAML 1.2 core types and merge keys; no tag constructs anything but a note, dates stay text. */
+const schema = yaml.CORE_SCHEMA.extend({ implicit: [merge], explicit: [include] })
 
 /** Depth is judged by our own measure, which knows the place; the loader's bound only guards its stack. */
 const options: yaml.LoadOptions & { maxDepth: number } = { schema, maxDepth: 1000 }
@@ -16,6 +28,31 @@ const options: yaml.LoadOptions & { maxDepth: number } = { schema, maxDepth: 100
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export function loadYaml(text: string): unknown {
   return yaml.load(text, options)
+}
+
+export interface YamlFault {
+  message: string
+  offset: number
+}
+
+/** Texts longer than this get only their first fault: finding them all takes several times a read. */
+const longestForAll = 400_000
+
+/** Every fault that a reader which mends and goes on can find; empty where it finds none or the text is long. */
+export function yamlFaults(text: string, most = 100): YamlFault[] {
+  if (text.length > longestForAll) return []
+  try {
+    const { errors } = parseDocument(text, { prettyErrors: false, keepSourceTokens: false })
+    return errors
+      .filter(({ code }) => code !== 'TAG_RESOLVE_FAILED')
+      .slice(0, most)
+      .map(({ code, message, pos }) => ({
+        message: code === 'DUPLICATE_KEY' ? 'A key stands twice in the same mapping' : message,
+        offset: pos[0],
+      }))
+  } catch {
+    return []
+  }
 }
 
 /** A node of the text: where it starts, and its members or items where it has any. */

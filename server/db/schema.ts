@@ -14,15 +14,25 @@ import {
   uniqueIndex,
   uuid,
 } from 'drizzle-orm/pg-core'
+import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Difference } from '../../core/drift/compare'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Level, Rule } from '../../core/rules/model'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
+import type { ApiLink } from '../../shared/api/catalog'
 import type { Audience, Lifecycle } from '../../shared/words'
 import type { Role } from '../../shared/words'
 
+/** A file of a definition, kept by its hash. */
+export interface StoredFile {
+  name: string
+  sha256: string
+  bytes: number
+}
+
+const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' })
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
 const moment = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
 
@@ -57,6 +67,13 @@ export const apis = pgTable('apis', {
   audience: text().$type<Audience>().notNull(),
   lifecycle: text().$type<Lifecycle>().notNull(),
   latestRevision: integer('latest_revision').notNull(),
+  /** The person who answers for it, by name. */
+  owner: text(),
+  /** The day it stops being served, once it is deprecated: `2027-03-31`. */
+  sunset: text(),
+  /** Words the register adds to those of the definition. */
+  labels: text().array().notNull().default([]),
+  links: jsonb().$type<ApiLink[]>().notNull().default([]),
 })
 
 export const revisions = pgTable(
@@ -68,10 +85,14 @@ export const revisions = pgTable(
       .references(() => apis.id),
     number: integer().notNull(),
     version: text().notNull(),
+    /** The main file's name; all files are in {@link revisionFiles}. */
     file: text().notNull(),
     sha256: text()
       .notNull()
       .references(() => blobs.sha256),
+    /** What the whole is known by: the main file's hash, or one over the names and hashes of all files. */
+    digest: text().notNull(),
+    format: text().notNull(),
     bytes: integer().notNull(),
     /** Derived from the text; can be rebuilt. */
     summary: jsonb().$type<DefinitionSummary>().notNull(),
@@ -80,8 +101,71 @@ export const revisions = pgTable(
     savedAt: moment('saved_at').notNull(),
     savedBy: text('saved_by').notNull(),
   },
-  (table) => [uniqueIndex().on(table.api, table.number), index().on(table.sha256)],
+  (table) => [uniqueIndex().on(table.api, table.number), index().on(table.digest)],
 )
+
+/** The files of a revision by the names they have from the main one, which is the first. */
+export const revisionFiles = pgTable(
+  'revision_files',
+  {
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+    position: integer().notNull(),
+    name: text().notNull(),
+    sha256: text()
+      .notNull()
+      .references(() => blobs.sha256),
+    bytes: integer().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.revision, table.position] })],
+)
+
+/** Operations, webhooks and named schemas of a revision as the contract has them. Derived; can be rebuilt. */
+export const parts = pgTable(
+  'parts',
+  {
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+    kind: text().$type<'operation' | 'webhook' | 'schema'>().notNull(),
+    position: integer().notNull(),
+    name: text().notNull(),
+    detail: jsonb().$type<unknown>().notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.revision, table.kind, table.position] }),
+    index().on(table.revision, table.kind, table.name),
+  ],
+)
+
+/** What can be found in the newest revision of every API. Derived; can be rebuilt. */
+export const searchEntries = pgTable(
+  'search_entries',
+  {
+    id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    kind: text().$type<SearchKind>().notNull(),
+    name: text().notNull(),
+    text: text().notNull(),
+    file: text().notNull(),
+    line: integer().notNull(),
+    /** The words of its name and text, names taken apart. */
+    words: text().notNull(),
+    vector: tsvector()
+      .notNull()
+      .generatedAlwaysAs(sql`to_tsvector('simple', words)`),
+  },
+  (table) => [index().on(table.api), index().using('gin', table.vector)],
+)
+
+/** Every word that occurs, to mend a mistyped one by. */
+export const searchWords = pgTable('search_words', { word: text().primaryKey() }, (table) => [
+  index('search_words_near').using('gin', sql`${table.word} gin_trgm_ops`),
+  index('search_words_begin').using('spgist', table.word),
+])
 
 export const findings = pgTable(
   'findings',
@@ -94,6 +178,8 @@ export const findings = pgTable(
     level: text().$type<Level>().notNull(),
     message: text().notNull(),
     at: text().notNull(),
+    /** The file it is in; empty for the main one. */
+    file: text().notNull().default(''),
     line: integer().notNull(),
     column: integer().notNull(),
   },
@@ -243,13 +329,49 @@ export const approvals = pgTable(
   (table) => [primaryKey({ columns: [table.promotion, table.by] })],
 )
 
+/** Many definitions brought in together: an archive, a folder, or several addresses. */
+export const batches = pgTable('batches', {
+  id: uuid().primaryKey(),
+  by: text().notNull(),
+  at: moment('at').notNull(),
+  source: text().notNull(),
+  /** The archive, until it has been unpacked. */
+  sha256: text().references(() => blobs.sha256),
+  addresses: jsonb().$type<string[]>().notNull().default([]),
+  /** Whether files on other hosts may be fetched. */
+  agreed: boolean().notNull().default(false),
+  state: text()
+    .$type<
+      'waiting' | 'unpacking' | 'reading' | 'ready' | 'accepting' | 'done' | 'stopped' | 'failed'
+    >()
+    .notNull(),
+  total: integer().notNull().default(0),
+  done: integer().notNull().default(0),
+  /** What stopped it, where something did. */
+  trouble: text().notNull().default(''),
+  /** Whose they become, and for whom they are. */
+  team: text(),
+  audience: text().$type<Audience>(),
+})
+
 export const intakes = pgTable('intakes', {
   id: uuid().primaryKey(),
+  batch: uuid().references(() => batches.id),
   by: text().notNull(),
   at: moment('at').notNull(),
   source: text().notNull(),
   /** Set until the text has been fetched from there. */
   address: text(),
+  /** Whether files on other hosts may be fetched. */
+  agreed: boolean().notNull().default(false),
+  /** The main file's name once it is known; all its files, the main one first. */
+  file: text().notNull().default(''),
+  files: jsonb().$type<StoredFile[]>().notNull().default([]),
+  /** Files it refers to that are not there. */
+  missing: jsonb().$type<string[]>().notNull().default([]),
+  /** What became of it in a batch. */
+  outcome: text().$type<'added' | 'revised' | 'unchanged' | 'refused' | 'part'>(),
+  result: jsonb().$type<{ api: string; revision: number; says?: string }>(),
   sha256: text().references(() => blobs.sha256),
   bytes: integer().notNull(),
   state: text().$type<'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'>().notNull(),

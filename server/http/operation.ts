@@ -46,6 +46,8 @@ export interface Operation<
   body?: B extends object ? ApiClass<B> : never
   /** The media types of a body taken as it is, without reading it as JSON. */
   raw?: string[]
+  /** The most bytes a raw body may have, where it is not a definition's. */
+  largest?: number
   success: {
     status: 200 | 201 | 202 | 204
     says: string

@@ -62,7 +62,7 @@ async function answer(
   const bytes =
     operation.method === 'GET'
       ? new Uint8Array()
-      : await bodyOf(event, operation.raw ? limits.bytes : 8 * 1024 * 1024)
+      : await bodyOf(event, operation.largest ?? (operation.raw ? limits.bytes : 8 * 1024 * 1024))
   const body = operation.body ? await accept(operation.body, parse(bytes)) : undefined
   const params = Object.fromEntries(
     Object.entries(getRouterParams(event)).map(([name, value]) => [name, decode(value)]),

@@ -1,49 +1,62 @@
 import { join } from 'node:path'
 import { Piscina } from 'piscina'
-import type { Examination } from '../../core/definition'
 import type { Examiner } from '../services/context'
 import { Failure } from '../services/failure'
-import type { Task } from './analysis-thread'
+import { analyse, type Task } from './analysis'
 
 const longestMs = 120_000
 
-/** Examines texts in worker threads, so that no event loop waits for them. `directory` holds the built thread. */
+/** Reads texts in worker threads, so that no event loop waits for them. `directory` holds the built thread. */
 export function threadedExaminer(
   directory: string,
   threads = 2,
 ): Examiner & { close(): Promise<void> } {
-  const pool = new Piscina<Task, Examination>({
+  const pool = new Piscina<Task, unknown>({
     filename: join(directory, 'analysis-thread.mjs'),
     minThreads: 1,
     maxThreads: threads,
     maxQueue: 200,
-    resourceLimits: { maxOldGenerationSizeMb: 2048 },
+    resourceLimits: { maxOldGenerationSizeMb: 2048, maxYoungGenerationSizeMb: 64 },
   })
-  return {
-    async examine(bytes, file, edition, circumstances) {
-      const { domain, number, rules } = edition
-      try {
-        return await pool.run(
-          {
-            bytes,
-            file,
-            edition: { domain, number, rules },
-            circumstances: { team: circumstances.team, audience: circumstances.audience },
-          },
-          { signal: AbortSignal.timeout(longestMs) },
+  const run = async <T>(task: Task): Promise<T> => {
+    try {
+      return (await pool.run(task, { signal: AbortSignal.timeout(longestMs) })) as T
+    } catch (error) {
+      const { name, code } = error as NodeJS.ErrnoException
+      if (name === 'AbortError' || code === 'ERR_WORKER_OUT_OF_MEMORY') {
+        throw new Failure(
+          422,
+          'Too much work',
+          'Reading the text takes more time or memory than is given to one text. Split it, or remove what repeats.',
         )
-      } catch (error) {
-        const { name, code } = error as NodeJS.ErrnoException
-        if (name === 'AbortError' || code === 'ERR_WORKER_OUT_OF_MEMORY') {
-          throw new Failure(
-            422,
-            'Too much work',
-            'Reading the text takes more time or memory than is given to one text. Split it, or remove what repeats.',
-          )
-        }
-        throw error
       }
+      throw error
+    }
+  }
+  return { ...examinerBy(run), close: () => pool.close() }
+}
+
+/** The same work on the caller's own thread: for tests. */
+export const directExaminer: Examiner = examinerBy(<T>(task: Task) =>
+  Promise.resolve(analyse(task) as T),
+)
+
+function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
+  return {
+    examine(files, edition, circumstances, derives = false) {
+      const { domain, number, rules } = edition
+      const { team, audience } = circumstances
+      return run({
+        task: 'examine',
+        files,
+        edition: { domain, number, rules },
+        circumstances: { team, audience },
+        derives,
+      })
     },
-    close: () => pool.close(),
+    unpack: (bytes) => run({ task: 'unpack', bytes }),
+    convert: (files, to, dereference, syntax) =>
+      run({ task: 'convert', files, to, dereference, syntax }),
+    compare: (before, after) => run({ task: 'compare', before, after }),
   }
 }

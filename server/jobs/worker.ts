@@ -1,7 +1,7 @@
 import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import { threadedExaminer } from './examiner'
-import { openQueue, sendReadIntake, work } from './queue'
+import { openQueue, sendReadIntake, sendWorkBatch, work } from './queue'
 
 const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
 const { db } = openDatabase(databaseUrl)
@@ -9,7 +9,10 @@ const boss = await openQueue(databaseUrl, { maintains: true })
 await work(boss, {
   db,
   examiner: threadedExaminer(distribution),
-  queue: { readIntake: (id) => sendReadIntake(boss, id) },
+  queue: {
+    readIntake: (id) => sendReadIntake(boss, id),
+    workBatch: (id) => sendWorkBatch(boss, id),
+  },
   gatewaySecret,
   allowedTargets,
   now: () => new Date(),

@@ -17,6 +17,7 @@ import {
 import { ok, operation, type Operation } from '../http/operation'
 import * as catalog from '../services/catalog'
 import * as intakes from '../services/intakes'
+import { FileQuery, SaveQuery } from '../../shared/api/reading'
 import { Shell } from '../../shared/api/shell'
 import { readRegister, readShell } from '../services/register'
 import { readRulebook } from '../services/rulebook'
@@ -76,20 +77,21 @@ export const catalogOperations: Operation[] = [
     success: { status: 200, says: 'A page of revisions', page: RevisionItem },
     handle: ({ params, query }, { db }) => ok(catalog.listRevisions(db, params['api']!, query)),
   }),
-  operation({
+  operation<undefined, SaveQuery>({
     id: 'saveRevision',
     method: 'POST',
     path: '/apis/{api}/revisions',
     tag: 'Definitions',
     summary: 'Save a text as the next revision',
     description:
-      'The text is read and checked whole before anything is kept. If-Match names the revision it was written on.',
-    raw: texts,
+      'The text is the main file; those beside it stay. A ZIP replaces all files. All is read and checked whole before anything is kept. If-Match names the revision it was written on.',
+    query: SaveQuery,
+    raw: [...texts, 'application/zip'],
     conditional: true,
     success: { status: 201, says: 'The revision that was saved', body: Saved },
     errors: [403, 409],
-    handle: ({ params, bytes, ifMatch }, context) =>
-      ok(catalog.saveRevision(context, params['api']!, bytes, ifMatch)),
+    handle: ({ params, query, bytes, ifMatch }, context) =>
+      ok(catalog.saveRevision(context, params['api']!, bytes, ifMatch, query.file)),
   }),
   operation({
     id: 'getRevision',
@@ -105,27 +107,28 @@ export const catalogOperations: Operation[] = [
     handle: ({ params }, { db }) =>
       ok(catalog.readRevision(db, params['api']!, revisionNumber(params))),
   }),
-  operation({
+  operation<undefined, FileQuery>({
     id: 'getRevisionText',
     method: 'GET',
     path: '/apis/{api}/revisions/{revision}/text',
     tag: 'Definitions',
     summary: 'Read the text of a revision, byte for byte',
+    query: FileQuery,
     success: {
       status: 200,
       says: 'The text',
       mediaType: 'text/plain; charset=utf-8',
       example: 'openapi: 3.1.0\n',
     },
-    async handle({ params }, { db }) {
+    async handle({ params, query }, { db }) {
       const number = revisionNumber(params)
-      const { bytes, file } = await catalog.readText(db, params['api']!, number)
+      const { bytes, file } = await catalog.readText(db, params['api']!, number, query.file)
       return {
         body: bytes,
         headers: {
           ETag: catalog.revisionEtag(number),
           'X-Content-Type-Options': 'nosniff',
-          'Content-Disposition': `inline; filename="${file}"`,
+          'Content-Disposition': `inline; filename="${file.replace(/[^\w.-]+/g, '-')}"`,
         },
       }
     },
@@ -176,7 +179,8 @@ export const catalogOperations: Operation[] = [
     body: AddressIntake,
     success: { status: 202, says: 'The intake', body: Intake },
     errors: [403],
-    handle: ({ body }, context) => ok(intakes.takeInAddress(context, body.url)),
+    handle: ({ body }, context) =>
+      ok(intakes.takeInAddress(context, body.url, body.agreed ?? false)),
   }),
   operation({
     id: 'getIntake',
@@ -186,6 +190,17 @@ export const catalogOperations: Operation[] = [
     summary: 'Read how far an intake is',
     success: { status: 200, says: 'The intake', body: Intake },
     handle: ({ params }, { db }) => ok(intakes.readIntake(db, params['intake']!)),
+  }),
+  operation({
+    id: 'createIntakeReferences',
+    method: 'POST',
+    path: '/intakes/{intake}/references',
+    tag: 'Definitions',
+    summary: 'Agree that what an intake refers to on other hosts is fetched',
+    description: 'Only under the guard: public targets, bounded in size, count and time.',
+    success: { status: 202, says: 'The intake, which is read again', body: Intake },
+    errors: [403, 409],
+    handle: ({ params }, context) => ok(intakes.agreeToFetch(context, params['intake']!)),
   }),
   operation({
     id: 'getIntakeText',

@@ -1,10 +1,12 @@
 import { describeApi } from '../http/description'
 import { operation, type Operation } from '../http/operation'
+import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { promotionOperations } from './promotions'
+import { readingOperations } from './reading'
 
 export const apiVersion = '1.0.0'
 
@@ -12,6 +14,8 @@ export const apiVersion = '1.0.0'
 export const operations: Operation[] = [
   ...peopleOperations,
   ...catalogOperations,
+  ...readingOperations,
+  ...batchOperations,
   ...placementOperations,
   ...promotionOperations,
   ...ledgerOperations,

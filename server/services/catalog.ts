@@ -1,6 +1,5 @@
-import { createHash } from 'node:crypto'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
-import { countLevels, type Examination } from '../../core/definition'
+import { countLevels, type Derived, type Examination } from '../../core/definition'
 import type { Circumstances, Edition } from '../../core/rules/model'
 import { limits } from '../../core/text/limits'
 import type {
@@ -14,29 +13,22 @@ import type {
   Saved,
 } from '../../shared/api/catalog'
 import type { Queries, Transaction } from '../db/database'
-import { apis, blobs, findings, people, revisions, versions } from '../db/schema'
+import { apis, findings, parts, people, revisionFiles, revisions, versions } from '../db/schema'
+import type { FileSet } from '../jobs/analysis'
 import type { Actor, Context } from './context'
-import { Failure, conflict, notFound, requireMatch } from './failure'
+import { Failure, conflict, invalid, notFound, requireMatch } from './failure'
+import { digestOf, filesIn, filesOf, loadFiles, storeFiles } from './files'
 import { record } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { cellsByApi } from './register'
 import { currentEdition } from './rulebook'
+import { titleOf } from './titles'
+import { indexApi } from './search'
 
 export type ApiRow = typeof apis.$inferSelect
 export type RevisionRow = typeof revisions.$inferSelect
 type Readable = Extract<Examination, { readable: true }>
-
-export const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex')
-
-/** A title as it stands in addresses. */
-export const slugOf = (title: string) =>
-  title
-    .normalize('NFKD')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')
-    .slice(0, 80) || 'api'
 
 export async function findApi(db: Queries, slug: string): Promise<ApiRow> {
   const [row] = await db.select().from(apis).where(eq(apis.slug, slug))
@@ -80,7 +72,7 @@ export const revisionEtag = (number: number) => `"revision-${number}"`
 const toItem = (row: RevisionRow, savedBy: string): RevisionItem => ({
   revision: row.number,
   version: row.version,
-  format: row.summary.format,
+  format: row.format,
   savedAt: row.savedAt.toISOString(),
   savedBy,
   bytes: row.bytes,
@@ -121,6 +113,12 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     versions: fixed.map(({ version }) => version),
     operations: summary.operations.length,
     schemas: summary.schemas.length,
+    owner: api.owner ?? '',
+    sunset: api.sunset ?? '',
+    labels: api.labels,
+    links: api.links,
+    facts: summary.facts,
+    problems: summary.problems,
   }
 }
 
@@ -132,37 +130,55 @@ export async function changeApi(
   await context.db.transaction(async (tx) => {
     const api = await findApi(tx, slug)
     requirePermission(context.actor, 'edit', api.team)
-    const { team, audience, lifecycle } = api
-    const after = {
+    const { team, audience, lifecycle, owner, sunset, labels, links } = api
+    const before = {
       team,
       audience,
       lifecycle,
-      ...JSON.parse(JSON.stringify(change)),
-    } as typeof change
-    await tx.update(apis).set(after).where(eq(apis.id, api.id))
-    await record(tx, context, {
-      action: 'api.changed',
-      subject: slug,
-      before: { team, audience, lifecycle },
-      after,
-    })
+      owner: owner ?? '',
+      sunset: sunset ?? '',
+      labels,
+      links,
+    }
+    const after = { ...before, ...(JSON.parse(JSON.stringify(change)) as ApiChange) }
+    await requireSense(tx, after)
+    await tx
+      .update(apis)
+      .set({ ...after, owner: after.owner || null, sunset: after.sunset || null })
+      .where(eq(apis.id, api.id))
+    await record(tx, context, { action: 'api.changed', subject: slug, before, after })
   })
   if (change.audience) await recheck(context, slug)
   return readApi(context, slug)
 }
 
-/** Findings depend on the audience, so the newest revision is checked again when it changes. */
-async function recheck(context: Context, slug: string): Promise<void> {
+/** What a change of an API's facts has to keep to. */
+async function requireSense(
+  tx: Transaction,
+  { lifecycle, sunset, owner }: { lifecycle: string; sunset: string; owner: string },
+): Promise<void> {
+  const faults = []
+  if (lifecycle === 'deprecated' && sunset === '') {
+    faults.push({ field: 'sunset', message: 'Say until which day a deprecated API is served' })
+  }
+  if (sunset !== '' && Number.isNaN(Date.parse(sunset))) {
+    faults.push({ field: 'sunset', message: `${sunset} is not a day` })
+  }
+  if (owner !== '') {
+    const [person] = await tx.select({ id: people.id }).from(people).where(eq(people.name, owner))
+    if (!person) faults.push({ field: 'owner', message: `Nobody is called "${owner}"` })
+  }
+  if (faults.length > 0) throw invalid(faults)
+}
+
+/** Checks the newest revision again: findings depend on the audience and on the edition in force. */
+export async function recheck(context: Context, slug: string): Promise<void> {
   const { db } = context
   const api = await findApi(db, slug)
   const row = await findRevision(db, api, api.latestRevision)
   const edition = await currentEdition(db)
-  const examination = await context.examiner.examine(
-    await bytesOf(db, row.sha256),
-    row.file,
-    edition,
-    api,
-  )
+  const files = await loadFiles(db, await filesOf(db, row.id))
+  const examination = await context.examiner.examine(files, edition, api)
   if (!examination.readable) return
   await db.transaction(async (tx) => {
     await tx.delete(findings).where(eq(findings.revision, row.id))
@@ -172,21 +188,6 @@ async function recheck(context: Context, slug: string): Promise<void> {
       .set({ counts: countLevels(examination.findings), edition: edition.number })
       .where(eq(revisions.id, row.id))
   })
-}
-
-export async function bytesOf(db: Queries, hash: string): Promise<Buffer> {
-  const [row] = await db.select({ bytes: blobs.bytes }).from(blobs).where(eq(blobs.sha256, hash))
-  if (!row) throw notFound('text with this digest')
-  return row.bytes
-}
-
-export async function storeBlob(db: Queries, bytes: Uint8Array): Promise<string> {
-  const hash = sha256(bytes)
-  await db
-    .insert(blobs)
-    .values({ sha256: hash, bytes: Buffer.from(bytes) })
-    .onConflictDoNothing()
-  return hash
 }
 
 export async function listRevisions(
@@ -223,14 +224,16 @@ export async function readRevision(
   return {
     ...toItem(row, await nameOfPerson(db, row.savedBy)),
     file: row.file,
+    files: await filesOf(db, row.id),
     syntax,
-    operations: operations.map(({ method, path, id, summary, tags, deprecated, line }) => ({
+    operations: operations.map(({ method, path, id, summary, tags, deprecated, file, line }) => ({
       method,
       path,
       id,
       summary,
       tags,
       deprecated,
+      file,
       line,
     })),
     schemas,
@@ -238,13 +241,19 @@ export async function readRevision(
   }
 }
 
+/** The bytes of one file of a revision, the main one unless another is named. */
 export async function readText(
   db: Queries,
   slug: string,
   number: number,
-): Promise<{ bytes: Buffer; file: string }> {
+  name?: string,
+): Promise<{ bytes: Uint8Array; file: string }> {
   const row = await findRevision(db, await findApi(db, slug), number)
-  return { bytes: await bytesOf(db, row.sha256), file: row.file }
+  const stored = await filesOf(db, row.id)
+  const file = name === undefined ? stored[0] : stored.find((candidate) => candidate.name === name)
+  if (!file) throw notFound(`file called "${name ?? ''}"`)
+  const [{ bytes }] = await loadFiles(db, [file])
+  return { bytes, file: file.name }
 }
 
 const order = { MUST: 0, SHOULD: 1, MAY: 2 }
@@ -260,6 +269,7 @@ export async function listFindings(db: Queries, query: FindingQuery): Promise<Pa
       level: findings.level,
       message: findings.message,
       at: findings.at,
+      file: findings.file,
       line: findings.line,
       column: findings.column,
       api: apis.slug,
@@ -294,25 +304,29 @@ export async function listFindings(db: Queries, query: FindingQuery): Promise<Pa
 async function insertFindings(
   tx: Transaction,
   revision: number,
-  { findings: list }: Readable,
+  { findings: list, summary }: Readable,
 ): Promise<void> {
+  const main = summary.files[0]
   for (let i = 0; i < list.length; i += 500) {
-    await tx
-      .insert(findings)
-      .values(list.slice(i, i + 500).map((finding) => ({ ...finding, revision })))
+    await tx.insert(findings).values(
+      list.slice(i, i + 500).map((finding) => ({
+        ...finding,
+        file: finding.file === main ? '' : finding.file,
+        revision,
+      })),
+    )
   }
 }
 
-/** Reads and checks a text for saving; throws with every problem's place where it cannot be read. */
+/** Reads and checks a definition for saving; throws with every problem's place where it cannot be read. */
 export async function examineForSaving(
   { examiner }: Pick<Context, 'examiner'>,
-  bytes: Uint8Array,
-  file: string,
+  files: FileSet,
   edition: Edition,
   circumstances: Circumstances,
 ): Promise<Readable> {
-  if (bytes.byteLength > limits.bytes) throw tooLarge()
-  const examination = await examiner.examine(bytes, file, edition, circumstances)
+  if (files.some(({ bytes }) => bytes.byteLength > limits.bytes)) throw tooLarge()
+  const examination = await examiner.examine(files, edition, circumstances, true)
   if (examination.readable) return examination
   throw new Failure(
     422,
@@ -331,27 +345,30 @@ export const tooLarge = () =>
   new Failure(413, 'Too large', `A definition has at most ${limits.bytes / 1024 / 1024} MB.`)
 
 interface NewRevision {
-  bytes: Uint8Array
-  file: string
+  files: FileSet
   edition: Edition
   examination: Readable
 }
+
+/** Versions are told apart by what the text names; a format that names none has one. */
+const versionOf = ({ version }: { version: string }) => (version === '' ? '1' : version)
 
 /** Writes the next revision of an API, whose row the transaction holds locked. */
 export async function insertRevision(
   tx: Transaction,
   context: { actor: Actor; now: () => Date },
   api: ApiRow,
-  { bytes, file, edition, examination }: NewRevision,
+  { files, edition, examination }: NewRevision,
 ): Promise<Saved> {
-  const { summary } = examination
+  const { summary, derived } = examination
+  const version = versionOf(summary)
   const [fixed] = await tx
     .select()
     .from(versions)
-    .where(and(eq(versions.api, api.id), eq(versions.version, summary.version)))
+    .where(and(eq(versions.api, api.id), eq(versions.version, version)))
   if (fixed) {
     throw conflict(
-      `Version ${summary.version} of ${api.title} is placed, so its text is fixed. Raise info.version and save again.`,
+      `Version ${version} of ${api.title} is placed, so its text is fixed. Raise info.version and save again.`,
     )
   }
   const [highest] = await tx
@@ -359,58 +376,99 @@ export async function insertRevision(
     .from(revisions)
     .where(eq(revisions.api, api.id))
   const number = (highest?.number ?? 0) + 1
-  const hash = await storeBlob(tx, bytes)
+  const used = new Set(summary.files)
+  // What nothing refers to is not part of the definition.
+  const stored = await storeFiles(
+    tx,
+    files.filter(({ name }) => used.has(name)),
+  )
   const counts = countLevels(examination.findings)
   const [row] = await tx
     .insert(revisions)
     .values({
       api: api.id,
       number,
-      version: summary.version,
-      file,
-      sha256: hash,
-      bytes: bytes.byteLength,
-      summary,
+      version,
+      file: files[0].name,
+      sha256: stored[0]!.sha256,
+      digest: digestOf(stored),
+      format: summary.format,
+      bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
+      summary: { ...summary, version },
       counts,
       edition: edition.number,
       savedAt: context.now(),
       savedBy: context.actor.name,
     })
     .returning({ id: revisions.id })
+  await tx
+    .insert(revisionFiles)
+    .values(stored.map((file, position) => ({ revision: row!.id, position, ...file })))
   await insertFindings(tx, row!.id, examination)
+  if (derived) await insertDerived(tx, api.id, row!.id, derived)
   await tx
     .update(apis)
-    .set({ latestRevision: number, title: summary.title })
+    .set({ latestRevision: number, title: titleOf(summary, files[0].name) })
     .where(eq(apis.id, api.id))
   const before = number === 1 ? undefined : { revision: number - 1 }
   await record(tx, context, {
     action: 'revision.saved',
     subject: api.slug,
     before,
-    after: { revision: number, version: summary.version, sha256: hash, findings: counts },
+    after: { revision: number, version, sha256: digestOf(stored), findings: counts },
   })
-  return { api: api.slug, revision: number, version: summary.version, findings: counts }
+  return { api: api.slug, revision: number, version, findings: counts }
 }
 
-/** Saves a text as the next revision, if it was written on top of the newest one. */
+/** Keeps what is derived from a revision; only the newest of an API is found by searching. */
+export async function insertDerived(
+  tx: Transaction,
+  api: number,
+  revision: number,
+  derived: Derived,
+  isNewest = true,
+): Promise<void> {
+  const positions = { operation: 0, webhook: 0, schema: 0 }
+  const rows = derived.parts.map((part) => ({
+    revision,
+    position: positions[part.kind]++,
+    ...part,
+  }))
+  for (let i = 0; i < rows.length; i += 1000) {
+    await tx.insert(parts).values(rows.slice(i, i + 1000))
+  }
+  if (isNewest) await indexApi(tx, api, derived.entries)
+}
+
+/** Saves a definition as the next revision, if it was written on top of the newest one. */
 export async function saveRevision(
   context: Context,
   slug: string,
   bytes: Uint8Array,
   ifMatch: string | undefined,
+  mainFile?: string,
 ): Promise<Saved> {
-  const { db } = context
+  const { db, examiner } = context
   const before = await findApi(db, slug)
   requirePermission(context.actor, 'edit', before.team)
   requireMatch(ifMatch, revisionEtag(before.latestRevision), 'the definition')
   const edition = await currentEdition(db)
-  const { file, sha256: oldHash } = await findRevision(db, before, before.latestRevision)
-  if (sha256(bytes) === oldHash)
-    throw conflict('The text is the same as the newest revision; there is nothing to save.')
-  const examination = await examineForSaving(context, bytes, file, edition, before)
+  const row = await findRevision(db, before, before.latestRevision)
+  const { whole, files: sent } = await filesIn(examiner, bytes, mainFile ?? row.file)
+  const kept = await loadFiles(db, await filesOf(db, row.id))
+  // A text alone is the main file; those beside it stay as they are.
+  const files: FileSet = whole ? sent : [sent[0], ...kept.slice(1)]
+  const same =
+    files.length === kept.length &&
+    files.every(({ name, bytes: mine }) => {
+      const old = kept.find((file) => file.name === name)
+      return old !== undefined && Buffer.compare(Buffer.from(mine), Buffer.from(old.bytes)) === 0
+    })
+  if (same) throw conflict('The text is the same as the newest revision; there is nothing to save.')
+  const examination = await examineForSaving(context, files, edition, before)
   return db.transaction(async (tx) => {
     const [api] = await tx.select().from(apis).where(eq(apis.id, before.id)).for('update')
     requireMatch(ifMatch, revisionEtag(api!.latestRevision), 'the definition')
-    return insertRevision(tx, context, api!, { bytes, file, edition, examination })
+    return insertRevision(tx, context, api!, { files, edition, examination })
   })
 }

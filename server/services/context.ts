@@ -1,7 +1,10 @@
 import type { Circumstances, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
+import type { Change } from '../../core/compare/contracts'
+import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database } from '../db/database'
+import type { Conversion, FileSet, Unpacked } from '../jobs/analysis'
 
 /** Who acts. */
 export interface Actor {
@@ -11,19 +14,28 @@ export interface Actor {
   team: string | undefined
 }
 
-/** Reads and checks texts somewhere that is not the event loop. */
+/** Reads, checks and converts texts somewhere that is not the event loop. */
 export interface Examiner {
   examine(
-    bytes: Uint8Array,
-    file: string,
+    files: FileSet,
     edition: Edition,
     circumstances: Circumstances,
+    derives?: boolean,
   ): Promise<Examination>
+  unpack(bytes: Uint8Array): Promise<Unpacked>
+  convert(
+    files: FileSet,
+    to: ConversionTarget | 'bundle',
+    dereference: boolean,
+    syntax: 'yaml' | 'json' | undefined,
+  ): Promise<Conversion>
+  compare(before: FileSet, after: FileSet): Promise<Change[]>
 }
 
 /** Puts work into the queue. */
 export interface Queue {
   readIntake(id: string): Promise<void>
+  workBatch(id: string): Promise<void>
 }
 
 /** What every use case needs: the store, and the world outside. */

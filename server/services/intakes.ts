@@ -1,26 +1,28 @@
 import { randomUUID } from 'node:crypto'
 import { desc, eq, sql } from 'drizzle-orm'
+import type { DefinitionSummary, Examination } from '../../core/definition'
 import { limits } from '../../core/text/limits'
+import { isRemote } from '../../core/text/place'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
-import type { Queries } from '../db/database'
+import type { Audience } from '../../shared/words'
+import type { Queries, Transaction } from '../db/database'
 import { apis, intakes, revisions, versions } from '../db/schema'
-import {
-  bytesOf,
-  examineForSaving,
-  findApi,
-  insertRevision,
-  slugOf,
-  storeBlob,
-  tooLarge,
-} from './catalog'
-import type { Context, Services } from './context'
+import type { FileBytes, FileSet } from '../jobs/analysis'
+import { examineForSaving, findApi, insertRevision, tooLarge } from './catalog'
+import type { Actor, Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
+import { bytesOf, digestOf, loadFiles, storeBlob, storeFiles } from './files'
 import { guardedFetch } from './guard'
 import { announce, record } from './ledger'
 import { requirePermission } from './permissions'
 import { currentEdition } from './rulebook'
+import { slugOf, titleOf } from './titles'
 
-type IntakeRow = typeof intakes.$inferSelect
+export type IntakeRow = typeof intakes.$inferSelect
+
+/** Files fetched for one definition, and rounds of looking for what those refer to. */
+const mostFetched = 300
+const mostRounds = 12
 
 /** Takes a text in: it is stored first, so that nothing is lost, and read by a worker. */
 export async function takeIn(context: Context, bytes: Uint8Array, source: string): Promise<Intake> {
@@ -28,18 +30,22 @@ export async function takeIn(context: Context, bytes: Uint8Array, source: string
   if (bytes.byteLength > limits.bytes) throw tooLarge()
   if (bytes.byteLength === 0) throw invalid([{ field: 'text', message: 'The text is empty' }])
   const sha256 = await storeBlob(context.db, bytes)
-  return enqueue(context, { source, address: null, sha256, bytes: bytes.byteLength })
+  return enqueue(context, { source, address: null, sha256, bytes: bytes.byteLength, agreed: false })
 }
 
-/** Takes in what stands at an address; a worker fetches it under the guard. */
-export async function takeInAddress(context: Context, address: string): Promise<Intake> {
+/** Takes in what stands at an address with everything it refers to; a worker fetches it under the guard. */
+export async function takeInAddress(
+  context: Context,
+  address: string,
+  agreed: boolean,
+): Promise<Intake> {
   requirePermission(context.actor, 'edit')
-  return enqueue(context, { source: address, address, sha256: null, bytes: 0 })
+  return enqueue(context, { source: address, address, sha256: null, bytes: 0, agreed })
 }
 
 async function enqueue(
   context: Context,
-  start: Pick<IntakeRow, 'source' | 'address' | 'sha256' | 'bytes'>,
+  start: Pick<IntakeRow, 'source' | 'address' | 'sha256' | 'bytes' | 'agreed'>,
 ): Promise<Intake> {
   const row = {
     id: randomUUID(),
@@ -53,7 +59,17 @@ async function enqueue(
   return readIntake(context.db, row.id)
 }
 
-async function findIntake(db: Queries, id: string): Promise<IntakeRow> {
+/** Agrees that what a definition refers to on other hosts is fetched, and has it read again. */
+export async function agreeToFetch(context: Context, id: string): Promise<Intake> {
+  requirePermission(context.actor, 'edit')
+  const row = await findIntake(context.db, id)
+  if (row.state === 'accepted') throw conflict('This text has been brought in already.')
+  await context.db.update(intakes).set({ agreed: true, state: 'waiting' }).where(eq(intakes.id, id))
+  await context.queue.readIntake(id)
+  return readIntake(context.db, id)
+}
+
+export async function findIntake(db: Queries, id: string): Promise<IntakeRow> {
   const isId = /^[0-9a-f-]{36}$/.test(id)
   const [row] = isId ? await db.select().from(intakes).where(eq(intakes.id, id)) : []
   if (!row) throw notFound('intake with this identifier')
@@ -70,6 +86,8 @@ export async function readIntake(db: Queries, id: string): Promise<Intake> {
     bytes: row.bytes,
     problems: row.problems.slice(0, 500),
     twins: row.state === 'ready' ? await twinsOf(db, row) : [],
+    files: row.files.map(({ name }) => name),
+    remote: row.agreed ? [] : row.missing.filter(isRemote),
   }
   if (summary) {
     const { title, version, format, servers, tags } = summary
@@ -95,8 +113,11 @@ export async function intakeText(db: Queries, id: string): Promise<Buffer> {
 }
 
 /** What the register holds already that is the same: the content, the API and version, or the API. */
-async function twinsOf(db: Queries, { sha256, summary }: IntakeRow): Promise<Twin[]> {
-  if (!summary || !sha256) return []
+export async function twinsOf(
+  db: Queries,
+  { files, summary }: Pick<IntakeRow, 'files' | 'summary'>,
+): Promise<Twin[]> {
+  if (!summary || files.length === 0) return []
   const select = () =>
     db
       .select({
@@ -108,15 +129,16 @@ async function twinsOf(db: Queries, { sha256, summary }: IntakeRow): Promise<Twi
       })
       .from(revisions)
       .innerJoin(apis, eq(apis.id, revisions.api))
-  const same = await select().where(eq(revisions.sha256, sha256)).limit(1)
+  const same = await select()
+    .where(eq(revisions.digest, digestOf(files)))
+    .limit(1)
   if (same[0]) {
     const { api, title, revision, fixed } = same[0]
     return [{ api, title, same: 'content', revision, fixed }]
   }
+  const title = titleOf(summary, files[0]!.name)
   const named = await select()
-    .where(
-      sql`lower(${apis.title}) = lower(${summary.title}) or ${apis.slug} = ${slugOf(summary.title)}`,
-    )
+    .where(sql`lower(${apis.title}) = lower(${title}) or ${apis.slug} = ${slugOf(title)}`)
     .orderBy(desc(sql`${revisions.version} = ${summary.version}`), desc(revisions.number))
     .limit(1)
   return named.map(({ api, title, revision, version, fixed }) => ({
@@ -137,7 +159,7 @@ export async function acceptIntake(
   const { db } = context
   const row = await findIntake(db, id)
   if (row.state === 'accepted') throw conflict('This text has been brought in already.')
-  if (row.state !== 'ready' || !row.summary || !row.sha256)
+  if (row.state !== 'ready' || !row.summary || row.files.length === 0)
     throw conflict('The text has not been read, or has problems.')
   const [twin] = await twinsOf(db, row)
   if (twin?.same === 'content') {
@@ -146,11 +168,8 @@ export async function acceptIntake(
     )
   }
   const existing = acceptance.api ? await findApi(db, acceptance.api) : undefined
-  const circumstances = {
-    team: existing?.team ?? acceptance.team,
-    audience: existing?.audience ?? acceptance.audience,
-  }
-  const { team, audience } = circumstances
+  const team = existing?.team ?? acceptance.team
+  const audience = existing?.audience ?? acceptance.audience
   if (!team || !audience) {
     throw invalid([
       ...(team ? [] : [{ field: 'team', message: 'Say which team owns it' }]),
@@ -158,52 +177,93 @@ export async function acceptIntake(
     ])
   }
   requirePermission(context.actor, 'edit', team)
-  const bytes = await bytesOf(db, row.sha256)
-  const file = fileName(row)
-  const edition = await currentEdition(db)
-  const examination = await examineForSaving(context, bytes, file, edition, { team, audience })
+  const entry = await prepareEntry(context, row, { api: existing?.slug, team, audience })
   return db.transaction(async (tx) => {
     const [locked] = await tx.select().from(intakes).where(eq(intakes.id, id)).for('update')
     if (locked!.state === 'accepted') throw conflict('This text has been brought in already.')
-    const slug = existing?.slug ?? slugOf(examination.summary.title)
-    if (!existing) {
-      const made = await tx
-        .insert(apis)
-        .values({
-          slug,
-          title: examination.summary.title,
-          team,
-          audience,
-          lifecycle: 'active',
-          latestRevision: 0,
-        })
-        .onConflictDoNothing()
-        .returning({ id: apis.id })
-      if (made.length === 0) {
-        throw conflict(
-          `The register has an API called ${examination.summary.title} already. Bring this in as its next revision, or change info.title.`,
-        )
-      }
-      await record(tx, context, {
-        action: 'api.added',
-        subject: slug,
-        after: { title: examination.summary.title, team, audience },
-      })
-    }
-    const [api] = await tx.select().from(apis).where(eq(apis.slug, slug)).for('update')
-    const saved = await insertRevision(tx, context, api!, { bytes, file, edition, examination })
+    const saved = await enterRegister(tx, context, entry)
     await tx.update(intakes).set({ state: 'accepted' }).where(eq(intakes.id, id))
     return saved
   })
 }
 
+/** Where a definition goes: an API that is there, or a new one of a team. */
+export interface Destination {
+  api: string | undefined
+  team: string
+  audience: Audience
+}
+
+interface Entry extends Destination {
+  files: FileSet
+  edition: Awaited<ReturnType<typeof currentEdition>>
+  examination: Extract<Examination, { readable: true }>
+}
+
+/** Reads and checks what was brought in once more for its place in the register. */
+export async function prepareEntry(
+  services: Services,
+  row: IntakeRow,
+  destination: Destination,
+): Promise<Entry> {
+  const files = await loadFiles(services.db, row.files)
+  const edition = await currentEdition(services.db)
+  const examination = await examineForSaving(services, files, edition, destination)
+  return { ...destination, files, edition, examination }
+}
+
+/** Enters a prepared definition as a new API, or as the next revision of one. */
+export async function enterRegister(
+  tx: Transaction,
+  context: { actor: Actor; now: () => Date },
+  { api: target, team, audience, files, edition, examination }: Entry,
+): Promise<Saved> {
+  const title = titleOf(examination.summary, files[0].name)
+  const slug = target ?? slugOf(title)
+  if (target === undefined) {
+    const made = await tx
+      .insert(apis)
+      .values({
+        slug,
+        title,
+        team,
+        audience,
+        lifecycle: 'active',
+        latestRevision: 0,
+      })
+      .onConflictDoNothing()
+      .returning({ id: apis.id })
+    if (made.length === 0) {
+      throw conflict(
+        `The register has an API called ${title} already. Bring this in as its next revision, or change info.title.`,
+      )
+    }
+    await record(tx, context, {
+      action: 'api.added',
+      subject: slug,
+      after: { title, team, audience },
+    })
+  }
+  const [api] = await tx.select().from(apis).where(eq(apis.slug, slug)).for('update')
+  return insertRevision(tx, context, api!, { files, edition, examination })
+}
+
+const knownEndings = /\.(ya?ml|json|raml|wsdl|wadl|xml)$/i
+const endings = { yaml: 'yaml', json: 'json', xml: 'xml' }
+
 /** The last part of where it came from, without anything a path could be made of. */
-function fileName({ source, summary }: IntakeRow): string {
+function fileName(source: string, summary: DefinitionSummary | null): string {
   const last = source.split(/[/\\?#]/).findLast((part) => part !== '') ?? ''
   const clean = last.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '')
-  return /\.(ya?ml|json)$/i.test(clean)
-    ? clean
-    : `${slugOf(summary?.title ?? 'definition')}.${summary?.syntax ?? 'yaml'}`
+  if (knownEndings.test(clean)) return clean
+  const format = summary?.format.split(' ')[0]?.toLowerCase() ?? ''
+  const ending = ['raml', 'wsdl', 'wadl'].includes(format)
+    ? format
+    : endings[summary?.syntax ?? 'yaml']
+  const asked = /[?&](\w+)$/.exec(source)?.[1]?.toLowerCase()
+  const base =
+    asked === ending ? clean.replace(/-?\w+$/, '') || clean : slugOf(summary?.title ?? 'definition')
+  return `${base || 'definition'}.${ending}`
 }
 
 /**
@@ -220,18 +280,22 @@ export async function workIntake(services: Services, id: string): Promise<void> 
     .where(eq(intakes.id, id))
   await announce(db, 'intake')
   try {
-    const bytes = row.sha256 ? await bytesOf(db, row.sha256) : await fetchInto(services, row)
-    const edition = await currentEdition(db)
-    const examination = await services.examiner.examine(bytes, row.source, edition, {
-      audience: 'partner',
-      team: '',
-    })
+    const { files, examination } = await readWhole(services, row)
+    const stored = await storeFiles(db, files)
+    const readable = examination.readable ? examination : undefined
     await db
       .update(intakes)
       .set({
-        state: examination.readable ? 'ready' : 'problems',
+        state: readable ? 'ready' : 'problems',
+        sha256: stored[0]!.sha256,
+        bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
+        file: files[0].name,
+        files: readable
+          ? stored.filter(({ name }) => readable.summary.files.includes(name))
+          : stored,
         problems: examination.problems,
-        summary: examination.readable ? examination.summary : null,
+        missing: readable?.missing ?? [],
+        summary: readable?.summary ?? null,
       })
       .where(eq(intakes.id, id))
   } catch (error) {
@@ -251,14 +315,69 @@ export async function workIntake(services: Services, id: string): Promise<void> 
   await announce(db, 'intake')
 }
 
-async function fetchInto(
-  { db, allowedTargets }: Services,
-  { id, address }: IntakeRow,
-): Promise<Buffer> {
-  const { bytes } = await guardedFetch(address!, allowedTargets)
+/** Reads a definition, and fetches what it refers to as far as that is agreed. */
+async function readWhole(
+  services: Services,
+  row: IntakeRow,
+): Promise<{ files: FileSet; examination: Examination }> {
+  const { db, examiner } = services
+  const circumstances = { audience: 'partner' as const, team: '' }
+  const edition = await currentEdition(db)
+  const examine = (files: FileSet) => examiner.examine(files, edition, circumstances)
+  const first = row.files.length > 0 ? undefined : await mainFile(services, row)
+  let files: FileSet = first ? [{ name: row.source, bytes: first }] : await loadFiles(db, row.files)
+  let examination = await examine(files)
+  if (first) {
+    const summary = examination.readable ? examination.summary : null
+    files = [{ name: fileName(row.source, summary), bytes: first }]
+    examination = await examine(files)
+  }
+  const asked = new Set<string>()
+  for (let round = 0; round < mostRounds && examination.readable; round++) {
+    const wanted = examination.missing
+      .map((name) => ({ name, url: addressOf(name, row) }))
+      .filter(({ name, url }) => url !== undefined && !asked.has(name))
+      .slice(0, mostFetched - asked.size)
+    if (wanted.length === 0) break
+    const fetched: FileBytes[] = []
+    for (const { name, url } of wanted) {
+      asked.add(name)
+      const bytes = await fetchQuietly(services, url!)
+      if (bytes) fetched.push({ name, bytes })
+    }
+    if (fetched.length === 0) break
+    files = [...files, ...fetched]
+    const size = files.reduce((sum, file) => sum + file.bytes.byteLength, 0)
+    if (size > limits.allBytes) throw tooLarge()
+    examination = await examine(files)
+  }
+  return { files, examination }
+}
+
+async function mainFile({ db, allowedTargets }: Services, row: IntakeRow): Promise<Uint8Array> {
+  if (row.sha256) return bytesOf(db, row.sha256)
+  const { bytes } = await guardedFetch(row.address!, allowedTargets)
   await db
     .update(intakes)
     .set({ sha256: await storeBlob(db, bytes), bytes: bytes.byteLength })
-    .where(eq(intakes.id, id))
+    .where(eq(intakes.id, row.id))
   return bytes
+}
+
+/** A file that cannot be fetched stays missing, which the reading says with its place. */
+async function fetchQuietly({ allowedTargets }: Services, url: string) {
+  try {
+    return (await guardedFetch(url, allowedTargets)).bytes
+  } catch (error) {
+    if (error instanceof Failure) return undefined
+    throw error
+  }
+}
+
+/** The address of a missing file, where it may be fetched: beside the main one, or anywhere once that is agreed. */
+function addressOf(name: string, { address, agreed }: IntakeRow): string | undefined {
+  const url = isRemote(name) ? URL.parse(name) : address === null ? null : URL.parse(name, address)
+  if (!url) return undefined
+  const besideIt = address !== null && URL.parse(address)?.origin === url.origin
+  return agreed || besideIt ? url.href : undefined
 }

@@ -26,11 +26,17 @@ export type Act = keyof typeof permissions
 const listed = (words: string[]) =>
   words.length === 1 ? words[0]! : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`
 
+/** Whether somebody may do something to what a team owns. */
+export function can(actor: Actor, act: Act, team?: string): boolean {
+  const { roles }: Permission = permissions[act]
+  const owns = actor.role !== 'owner' || team === undefined || actor.team === team
+  return roles.includes(actor.role) && owns
+}
+
 /** Throws a refusal that says which role may do it. `team` is the owning team of what is touched. */
 export function requirePermission(actor: Actor, act: Act, team?: string): void {
   const { roles, says }: Permission = permissions[act]
-  const owns = actor.role !== 'owner' || team === undefined || actor.team === team
-  if (roles.includes(actor.role) && owns) return
+  if (can(actor, act, team)) return
   const named = roles.map((role) =>
     role === 'owner' ? `owner${team ? ` for ${team}` : ''}` : role,
   )

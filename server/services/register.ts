@@ -8,6 +8,7 @@ import {
   editions,
   findings,
   gateways,
+  people,
   placements,
   promotions,
   revisions,
@@ -170,30 +171,35 @@ export async function readShell({
   const [row] = await db.select().from(settings)
   if (!row) throw notFound('organisation')
   const count = sql<number>`count(*)::int`
-  const [[all], [must], [differing], [waiting], [gates], [edition], names] = await Promise.all([
-    db.select({ count }).from(apis),
-    db
-      .select({ count })
-      .from(findings)
-      .innerJoin(revisions, eq(revisions.id, findings.revision))
-      .innerJoin(
-        apis,
-        sql`${apis.id} = ${revisions.api} and ${apis.latestRevision} = ${revisions.number}`,
-      )
-      .where(eq(findings.level, 'MUST')),
-    db
-      .select({ count })
-      .from(placements)
-      .where(sql`jsonb_array_length(${placements.differences}) > 0`),
-    db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
-    db.select({ count }).from(gateways),
-    db
-      .select({ count: sql<number>`jsonb_array_length(${editions.rules})` })
-      .from(editions)
-      .orderBy(sql`${editions.number} desc`)
-      .limit(1),
-    stageNames(db),
-  ])
+  const [[all], [must], [differing], [waiting], [gates], [edition], names, named] =
+    await Promise.all([
+      db.select({ count }).from(apis),
+      db
+        .select({ count })
+        .from(findings)
+        .innerJoin(revisions, eq(revisions.id, findings.revision))
+        .innerJoin(
+          apis,
+          sql`${apis.id} = ${revisions.api} and ${apis.latestRevision} = ${revisions.number}`,
+        )
+        .where(eq(findings.level, 'MUST')),
+      db
+        .select({ count })
+        .from(placements)
+        .where(sql`jsonb_array_length(${placements.differences}) > 0`),
+      db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
+      db.select({ count }).from(gateways),
+      db
+        .select({ count: sql<number>`jsonb_array_length(${editions.rules})` })
+        .from(editions)
+        .orderBy(sql`${editions.number} desc`)
+        .limit(1),
+      stageNames(db),
+      db
+        .select({ name: people.name, displayName: people.displayName })
+        .from(people)
+        .orderBy(asc(people.displayName)),
+    ])
   return {
     organisation: row.organisation,
     demo: row.demo,
@@ -202,6 +208,7 @@ export async function readShell({
         tryAddress: `http://${allowedTargets[0]}/definitions/leak-sensors.yaml`,
       }),
     teams: row.teams,
+    people: named,
     stages: names,
     counts: {
       apis: all!.count,

@@ -2,7 +2,7 @@ import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import type { Serving } from '../http/router'
 import { threadedExaminer } from '../jobs/examiner'
-import { openQueue, sendReadIntake } from '../jobs/queue'
+import { openQueue, sendReadIntake, sendWorkBatch } from '../jobs/queue'
 
 let started: Promise<Serving> | undefined
 
@@ -25,7 +25,10 @@ async function start(): Promise<Serving> {
     services: {
       db,
       examiner: threadedExaminer(distribution),
-      queue: { readIntake: (id) => sendReadIntake(boss, id) },
+      queue: {
+        readIntake: (id) => sendReadIntake(boss, id),
+        workBatch: (id) => sendWorkBatch(boss, id),
+      },
       gatewaySecret,
       allowedTargets,
       now: () => new Date(),

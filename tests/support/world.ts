@@ -10,10 +10,11 @@ import { people as demoPeople, password } from '../../demo/world'
 import { seedFoundation } from '../../demo/seed'
 import { startGateway } from '../../gateway/gateway'
 import { migrateDatabase, openDatabase, type Database } from '../../server/db/database'
-import analyse from '../../server/jobs/analysis-thread'
+import { directExaminer } from '../../server/jobs/examiner'
 import { apiRouter } from '../../server/http/router'
 import { operations } from '../../server/operations'
 import type { Context, Services } from '../../server/services/context'
+import { workBatch } from '../../server/services/batches'
 import { workIntake } from '../../server/services/intakes'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
@@ -127,11 +128,11 @@ export async function makeWorld(): Promise<World> {
 
   const services: Services = {
     db,
-    examiner: {
-      examine: async (bytes, file, edition, circumstances) =>
-        analyse({ bytes, file, edition, circumstances }),
+    examiner: directExaminer,
+    queue: {
+      readIntake: (id) => workIntake(services, id),
+      workBatch: (id) => workBatch(services, id),
     },
-    queue: { readIntake: (id) => workIntake(services, id) },
     gatewaySecret: 'gateway-secret',
     allowedTargets: [new URL(standins).host],
     now: () => new Date(),

@@ -1,331 +1,337 @@
 import {
   methods,
   type Body,
+  type Callback,
   type Contract,
+  type Encoding,
+  type Flow,
+  type Header,
+  type Link,
   type MediaType,
-  type NamedSchema,
   type Operation,
   type Parameter,
+  type PathItem,
   type Response,
-  type Schema,
   type SecurityRequirement,
+  type SecurityScheme,
   type Server,
 } from '../../contract/model'
-import { follow, localPointer, referencesOf } from '../../contract/references'
-import { pointerTo, valueAt, type Pointer } from '../../text/pointer'
-import type { PlacedProblem } from '../../text/problem'
+import type { Place } from '../../text/place'
+import { pointerStep } from '../../text/pointer'
 import { isObject } from '../../text/values'
+import {
+  Builder,
+  compact,
+  extensionsOf,
+  namesOf,
+  none,
+  textOf,
+  type At,
+  type Node,
+} from './builder'
 
-type Node = Record<string, unknown>
+const flag = (value: unknown): boolean | undefined =>
+  typeof value === 'boolean' ? value : undefined
 
-const nameOfKind = (value: unknown) =>
-  value === null || value === undefined
-    ? 'nothing'
-    : Array.isArray(value)
-      ? 'a list'
-      : typeof value === 'object'
-        ? 'an object'
-        : `the ${typeof value} ${JSON.stringify(value).slice(0, 40)}`
+/** Builds the contract of an OpenAPI 3.0, 3.1 or 3.2 document (OpenAPI Specification, "OpenAPI Object"). */
+export class OpenApiBuilder extends Builder {
+  private readonly paths: PathItem[] = []
+  /** What several operations share by reference is one part of the contract. */
+  private readonly builtParameters = new Map<Node, Parameter>()
+  private readonly builtResponses = new Map<Node, Response>()
 
-/** Reads an OpenAPI 3.0 or 3.1 document (OpenAPI Specification, "OpenAPI Document") that is already values. */
-export class OpenApiReader {
-  readonly problems: PlacedProblem[] = []
-
-  constructor(private readonly document: Node) {}
-
-  read(): Contract {
-    const root = this.document
-    const info = this.object(
-      root['info'],
-      '/info',
-      'The document needs "info" with title and version',
+  build(): Contract {
+    const { root } = this
+    const security = this.security(root['security']) ?? []
+    const components = this.node(root['components'], '/components')
+    const operations = this.entries(root['paths'], '/paths').flatMap(({ key, ...item }) =>
+      key.startsWith('x-') ? [] : this.pathOperations(key, item, security),
     )
-    this.references()
-    const security = this.security(root['security'], '/security') ?? []
-    const components = this.optional(root['components'], '/components')
-    return {
+    return compact({
       format: { name: 'OpenAPI', version: String(root['openapi']) },
-      title: this.text(info, 'title', '/info', 'info needs a "title"'),
-      version: this.version(info),
-      description: this.maybeText(info, 'description', '/info'),
-      contact: this.contact(info),
-      servers: this.servers(root['servers']),
-      tags: this.list(root['tags'], '/tags').map(({ value, at }) => ({
-        name: this.text(value, 'name', at, 'A tag needs a "name"'),
-        description: this.maybeText(value, 'description', at),
-      })),
-      operations: this.paths(security),
-      webhooks: this.webhooks(security),
-      schemas: this.schemas(components),
-      securitySchemes: Object.keys(
-        this.optional(components['securitySchemes'], '/components/securitySchemes'),
+      ...this.info(),
+      externalDocs: this.externalDocs(root['externalDocs']),
+      servers: this.servers(root['servers'], '/servers'),
+      tags: this.tags(),
+      paths: this.paths,
+      operations,
+      webhooks: this.entries(root['webhooks'], '/webhooks').flatMap(({ key, ...item }) =>
+        this.pathOperations(key, item, security),
       ),
-      document: root,
-    }
+      schemas: [
+        ...this.namedSchemas(components['schemas'], '/components/schemas'),
+        ...this.references.undeclared,
+      ],
+      securitySchemes: this.entries(
+        components['securitySchemes'],
+        '/components/securitySchemes',
+      ).map(({ key, ...scheme }) => this.securityScheme(key, scheme)),
+      extensions: extensionsOf(root),
+    }) satisfies Contract
   }
 
-  private problem(at: Pointer, message: string, level: PlacedProblem['level'] = 'error'): void {
-    this.problems.push({ at, message, level })
-  }
-
-  private object(value: unknown, at: Pointer, message: string): Node {
-    if (isObject(value)) return value
-    this.problem(at, `${message}; found ${nameOfKind(value)}`)
-    return {}
-  }
-
-  private optional(value: unknown, at: Pointer): Node {
-    return value === undefined ? {} : this.object(value, at, 'An object belongs here')
-  }
-
-  private text(node: Node, key: string, at: Pointer, message: string): string {
-    const value = node[key]
-    if (typeof value === 'string' && value.trim() !== '') return value
-    this.problem(pointerTo(at, key), `${message}; found ${nameOfKind(value)}`)
-    return ''
-  }
-
-  private maybeText(node: Node, key: string, at: Pointer): string | undefined {
-    const value = node[key]
-    if (value === undefined || typeof value === 'string') return value
-    this.problem(pointerTo(at, key), `"${key}" is text; found ${nameOfKind(value)}`)
-    return undefined
-  }
-
-  /** The objects of a list, references followed; anything else in it is a problem. */
-  private list(value: unknown, at: Pointer): { value: Node; at: Pointer }[] {
-    if (value === undefined) return []
-    if (!Array.isArray(value)) {
-      this.problem(at, `A list belongs here; found ${nameOfKind(value)}`)
-      return []
-    }
-    return value.flatMap((item, index) => this.resolved(item, pointerTo(at, index)) ?? [])
-  }
-
-  private entries(value: unknown, at: Pointer): { key: string; value: Node; at: Pointer }[] {
-    return Object.entries(this.optional(value, at)).flatMap(([key, item]) => {
-      if (key.startsWith('x-')) return []
-      const target = this.resolved(item, pointerTo(at, key))
-      return target ? [{ key, ...target }] : []
-    })
-  }
-
-  /** An object where it is written. References that lead nowhere are already reported by {@link references}. */
-  private resolved(value: unknown, at: Pointer): { value: Node; at: Pointer } | undefined {
-    const target = follow(this.document, value, at)
-    if (!target) return undefined
-    return { value: this.object(target.value, target.at, 'An object belongs here'), at: target.at }
-  }
-
-  private version(info: Node): string {
-    const value = info['version']
-    if (typeof value === 'number') {
-      this.problem('/info/version', `The version ${value} is a number; put it in quotes`, 'warning')
-      return String(value)
-    }
-    return this.text(info, 'version', '/info', 'info needs a "version"')
-  }
-
-  private contact(info: Node): Contract['contact'] {
-    if (info['contact'] === undefined) return undefined
-    const at = '/info/contact'
-    const contact = this.object(info['contact'], at, '"contact" is an object')
-    return {
-      name: this.maybeText(contact, 'name', at),
-      email: this.maybeText(contact, 'email', at),
-      url: this.maybeText(contact, 'url', at),
-    }
-  }
-
-  private servers(value: unknown): Server[] {
-    return this.list(value, '/servers').map(({ value: server, at }) => ({
-      at,
-      url: this.text(server, 'url', at, 'A server needs a "url"'),
-      description: this.maybeText(server, 'description', at),
-    }))
-  }
-
-  private references(): void {
-    for (const [reference, places] of referencesOf(this.document)) {
-      const target = localPointer(reference)
-      const report = (message: string) => places.forEach((at) => this.problem(at, message))
-      if (target === undefined) {
-        report(`"${reference}" leads out of this file; bring in one file that holds everything`)
-      } else if (valueAt(this.document, target) === undefined) {
-        report(`"${reference}" leads nowhere: this file has no such place`)
-      } else if (!follow(this.document, { $ref: reference }, '')) {
-        report(`"${reference}" goes in a circle and never reaches a definition`)
-      }
-    }
-  }
-
-  private paths(security: SecurityRequirement[]): Operation[] {
-    const paths = this.document['paths']
-    if (paths === undefined && String(this.document['openapi']).startsWith('3.0')) {
-      this.problem('', 'OpenAPI 3.0 needs "paths", even if it is empty')
-    }
-    const shapes = new Map<string, string>()
-    return this.entries(paths, '/paths').flatMap(({ key, value, at }) => {
-      if (!key.startsWith('/')) {
-        this.problem(pointerTo('/paths', key), `The path "${key}" does not begin with a slash`)
-      }
-      const shape = key.replace(/\{[^}]*\}/g, '{}')
-      const twin = shapes.get(shape)
-      if (twin) {
-        this.problem(pointerTo('/paths', key), `"${key}" and "${twin}" answer the same addresses`)
-      }
-      shapes.set(shape, key)
-      return this.operations(key, value, at, security)
-    })
-  }
-
-  private webhooks(security: SecurityRequirement[]): Operation[] {
-    return this.entries(this.document['webhooks'], '/webhooks').flatMap(({ key, value, at }) =>
-      this.operations(key, value, at, security),
+  private servers(value: unknown, at: Place): Server[] {
+    return this.list(value, at).map(({ value: server, at: here }) =>
+      compact({
+        at: here,
+        url: textOf(server['url']) ?? '',
+        name: textOf(server['name']),
+        description: textOf(server['description']),
+        variables: this.entries(server['variables'], pointerStep(here, 'variables')).map(
+          ({ key, value: variable }) =>
+            compact({
+              name: key,
+              default: textOf(variable['default']) ?? '',
+              enum: Array.isArray(variable['enum']) ? namesOf(variable['enum']) : undefined,
+              description: textOf(variable['description']),
+            }),
+        ),
+        extensions: extensionsOf(server),
+      }),
     )
   }
 
-  private operations(
+  private pathOperations(
     path: string,
-    item: Node,
-    at: Pointer,
+    { value, at }: At,
     security: SecurityRequirement[],
   ): Operation[] {
-    const shared = this.parameters(item['parameters'], pointerTo(at, 'parameters'))
-    return methods.flatMap((method) => {
-      if (item[method] === undefined) return []
-      const here = pointerTo(at, method)
-      const node = this.object(item[method], here, `${method.toUpperCase()} is an object`)
-      const own = this.parameters(node['parameters'], pointerTo(here, 'parameters'))
-      const overridden = new Set(own.map(({ name, in: place }) => `${place} ${name}`))
-      const body = this.body(node['requestBody'], pointerTo(here, 'requestBody'))
-      const operation: Operation = {
-        at: here,
-        method,
-        path,
-        id: this.maybeText(node, 'operationId', here),
-        summary: this.maybeText(node, 'summary', here),
-        description: this.maybeText(node, 'description', here),
-        tags: this.names(node['tags'], pointerTo(here, 'tags')),
-        deprecated: node['deprecated'] === true,
-        parameters: [...shared.filter((p) => !overridden.has(`${p.in} ${p.name}`)), ...own],
-        responses: this.responses(node, here),
-        security: this.security(node['security'], pointerTo(here, 'security')) ?? security,
+    const told = this.pathItem(path, value, at)
+    if (told && path.startsWith('/')) this.paths.push(told)
+    const shared = this.parameters(value['parameters'], pointerStep(at, 'parameters'))
+    const servers =
+      value['servers'] === undefined
+        ? undefined
+        : this.servers(value['servers'], pointerStep(at, 'servers'))
+    const common = { shared, servers, security }
+    const found: Operation[] = []
+    for (const method of [...methods, 'query']) {
+      const node = value[method]
+      if (isObject(node))
+        found.push(this.operation(method, path, node, pointerStep(at, method), common))
+    }
+    const additional = value['additionalOperations']
+    if (isObject(additional)) {
+      const here = pointerStep(at, 'additionalOperations')
+      for (const [method, node] of Object.entries(additional)) {
+        if (isObject(node))
+          found.push(this.operation(method, path, node, pointerStep(here, method), common))
       }
-      if (body) operation.body = body
-      this.pathParameters(operation)
-      return [operation]
+    }
+    return found
+  }
+
+  private operation(
+    method: string,
+    path: string,
+    node: Node,
+    at: Place,
+    common: { shared: Parameter[]; servers: Server[] | undefined; security: SecurityRequirement[] },
+  ): Operation {
+    const own = this.parameters(node['parameters'], pointerStep(at, 'parameters'))
+    const parameters =
+      own.length === 0
+        ? common.shared
+        : [
+            ...common.shared.filter((p) => !own.some((o) => o.name === p.name && o.in === p.in)),
+            ...own,
+          ]
+    return compact({
+      at,
+      method,
+      path,
+      id: textOf(node['operationId']),
+      summary: textOf(node['summary']),
+      description: textOf(node['description']),
+      tags: namesOf(node['tags']),
+      deprecated: node['deprecated'] === true,
+      externalDocs: this.externalDocs(node['externalDocs']),
+      parameters,
+      body: this.body(node['requestBody'], pointerStep(at, 'requestBody')),
+      responses: this.responses(node['responses'], pointerStep(at, 'responses')),
+      callbacks: this.callbacks(node['callbacks'], pointerStep(at, 'callbacks'), common.security),
+      servers:
+        node['servers'] === undefined
+          ? common.servers
+          : this.servers(node['servers'], pointerStep(at, 'servers')),
+      security: this.security(node['security']) ?? common.security,
+      extensions: extensionsOf(node),
     })
   }
 
-  private pathParameters({ path, parameters, at, method }: Operation): void {
-    const declared = new Set(parameters.filter((p) => p.in === 'path').map((p) => p.name))
-    for (const [, name] of path.matchAll(/\{([^}]+)\}/g)) {
-      if (!declared.has(name!)) {
-        const operation = `${method.toUpperCase()} ${path}`
-        this.problem(at, `${operation} does not describe its path parameter "${name}"`, 'warning')
-      }
-    }
-  }
-
-  private names(value: unknown, at: Pointer): string[] {
-    if (value === undefined) return []
-    if (Array.isArray(value) && value.every((item) => typeof item === 'string')) return value
-    this.problem(at, `A list of names belongs here; found ${nameOfKind(value)}`)
-    return []
-  }
-
-  private parameters(value: unknown, at: Pointer): Parameter[] {
+  private parameters(value: unknown, at: Place): Parameter[] {
+    if (value === undefined) return none
     return this.list(value, at).map(({ value: node, at: here }) => {
-      const place = this.text(node, 'in', here, 'A parameter needs "in"')
-      if (place && !['query', 'header', 'path', 'cookie'].includes(place)) {
-        this.problem(
-          pointerTo(here, 'in'),
-          `A parameter is in path, query, header or cookie, not in "${place}"`,
-        )
-      }
-      const parameter: Parameter = {
-        at: here,
-        name: this.text(node, 'name', here, 'A parameter needs a "name"'),
-        in: place,
-        required: node['required'] === true,
-        description: this.maybeText(node, 'description', here),
-        hasExample: node['example'] !== undefined || node['examples'] !== undefined,
-      }
-      const schema = this.schema(node['schema'], pointerTo(here, 'schema'))
-      if (schema !== undefined) parameter.schema = schema
+      const known = this.builtParameters.get(node)
+      if (known) return known
+      const header = this.header(textOf(node['name']) ?? '', { value: node, at: here })
+      const parameter: Parameter = Object.assign(header, { in: textOf(node['in']) ?? '' })
+      const allowReserved = flag(node['allowReserved'])
+      if (allowReserved !== undefined) parameter.allowReserved = allowReserved
+      const allowEmptyValue = flag(node['allowEmptyValue'])
+      if (allowEmptyValue !== undefined) parameter.allowEmptyValue = allowEmptyValue
+      this.builtParameters.set(node, parameter)
       return parameter
     })
   }
 
-  private body(value: unknown, at: Pointer): Body | undefined {
+  private header(name: string, { value: node, at }: At): Header {
+    return compact({
+      at,
+      name,
+      required: node['required'] === true,
+      deprecated: node['deprecated'] === true,
+      description: textOf(node['description']),
+      schema: this.schema(node['schema']),
+      content:
+        node['content'] === undefined
+          ? undefined
+          : this.content(node['content'], pointerStep(at, 'content')),
+      style: textOf(node['style']),
+      explode: flag(node['explode']),
+      examples: this.examples(node, at),
+      extensions: extensionsOf(node),
+    })
+  }
+
+  private headers(value: unknown, at: Place): Header[] {
+    if (value === undefined) return none
+    return this.entries(value, at).map(({ key, ...header }) => this.header(key, header))
+  }
+
+  private body(value: unknown, at: Place): Body | undefined {
     if (value === undefined) return undefined
     const target = this.resolved(value, at)
     if (!target) return undefined
-    return {
+    const { value: node } = target
+    return compact({
       at: target.at,
-      required: target.value['required'] === true,
-      description: this.maybeText(target.value, 'description', target.at),
-      content: this.content(target.value['content'], pointerTo(target.at, 'content')),
-    }
-  }
-
-  private responses(node: Node, at: Pointer): Response[] {
-    const here = pointerTo(at, 'responses')
-    if (node['responses'] === undefined && String(this.document['openapi']).startsWith('3.0')) {
-      this.problem(at, 'An operation needs "responses"')
-    }
-    return this.entries(node['responses'], here).map(({ key, value, at: place }) => {
-      if (!/^([1-5](\d\d|XX)|default)$/.test(key)) {
-        this.problem(
-          pointerTo(here, key),
-          `"${key}" is not a status code, a range like 4XX, or "default"`,
-        )
-      }
-      return {
-        at: place,
-        status: key,
-        description: this.maybeText(value, 'description', place),
-        content: this.content(value['content'], pointerTo(place, 'content')),
-      }
+      required: node['required'] === true,
+      description: textOf(node['description']),
+      content: this.content(node['content'], pointerStep(target.at, 'content')),
+      extensions: extensionsOf(node),
     })
   }
 
-  private content(value: unknown, at: Pointer): MediaType[] {
-    return this.entries(value, at).map(({ key, value: node, at: here }) => {
-      const media: MediaType = { at: here, type: key, examples: this.examples(node, here) }
-      const schema = this.schema(node['schema'], pointerTo(here, 'schema'))
-      if (schema !== undefined) media.schema = schema
-      return media
-    })
+  private responses(value: unknown, at: Place): Response[] {
+    return this.entries(value, at)
+      .filter(({ key }) => !key.startsWith('x-'))
+      .map(({ key, value: node, at: here }) => {
+        const known = this.builtResponses.get(node)
+        if (known?.status === key) return known
+        const response: Response = compact({
+          at: here,
+          status: key,
+          summary: textOf(node['summary']),
+          description: textOf(node['description']),
+          headers: this.headers(node['headers'], pointerStep(here, 'headers')),
+          content: this.content(node['content'], pointerStep(here, 'content')),
+          links: this.links(node['links'], pointerStep(here, 'links')),
+          extensions: extensionsOf(node),
+        })
+        this.builtResponses.set(node, response)
+        return response
+      })
   }
 
-  private examples(node: Node, at: Pointer): MediaType['examples'] {
-    if (node['example'] !== undefined) return [{ name: 'example', value: node['example'] }]
-    return this.entries(node['examples'], pointerTo(at, 'examples')).flatMap(({ key, value }) =>
-      value['value'] === undefined ? [] : [{ name: key, value: value['value'] }],
+  private content(value: unknown, at: Place): MediaType[] {
+    if (value === undefined) return none
+    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+      compact({
+        at: here,
+        type: key,
+        schema: this.schema(node['schema']),
+        itemSchema: this.schema(node['itemSchema']),
+        examples: this.examples(node, here),
+        encoding: this.encoding(node['encoding'], pointerStep(here, 'encoding')),
+        extensions: extensionsOf(node),
+      }),
     )
   }
 
-  private schema(value: unknown, at: Pointer): Schema | undefined {
-    if (value === undefined || typeof value === 'boolean' || isObject(value)) return value
-    this.problem(at, `A schema is an object; found ${nameOfKind(value)}`)
-    return undefined
+  private encoding(value: unknown, at: Place): Encoding[] {
+    if (value === undefined) return none
+    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+      compact({
+        at: here,
+        property: key,
+        contentType: textOf(node['contentType']),
+        style: textOf(node['style']),
+        explode: flag(node['explode']),
+        allowReserved: flag(node['allowReserved']),
+        headers: this.headers(node['headers'], pointerStep(here, 'headers')),
+        extensions: extensionsOf(node),
+      }),
+    )
   }
 
-  private schemas(components: Node): NamedSchema[] {
-    const at = '/components/schemas'
-    return Object.entries(this.optional(components['schemas'], at)).flatMap(([name, value]) => {
-      const here = pointerTo(at, name)
-      const schema = this.schema(value, here)
-      return schema === undefined ? [] : [{ at: here, name, schema }]
+  private links(value: unknown, at: Place): Link[] {
+    if (value === undefined) return none
+    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+      compact({
+        at: here,
+        name: key,
+        operationId: textOf(node['operationId']),
+        operationRef: textOf(node['operationRef']),
+        parameters: isObject(node['parameters']) ? node['parameters'] : undefined,
+        requestBody: node['requestBody'],
+        description: textOf(node['description']),
+        extensions: extensionsOf(node),
+      }),
+    )
+  }
+
+  private readonly openCallbacks = new Set<Place>()
+
+  /** A callback that reaches itself again is left where it would begin anew. */
+  private callbacks(value: unknown, at: Place, security: SecurityRequirement[]): Callback[] {
+    if (value === undefined) return none
+    return this.entries(value, at).flatMap(({ key, value: node, at: here }) => {
+      if (this.openCallbacks.has(here)) return []
+      this.openCallbacks.add(here)
+      const found = this.entries(node, here)
+        .filter((item) => !item.key.startsWith('x-'))
+        .map(({ key: expression, ...item }) => ({
+          at: here,
+          name: key,
+          expression,
+          operations: this.pathOperations(expression, item, security),
+        }))
+      this.openCallbacks.delete(here)
+      return found
     })
   }
 
-  private security(value: unknown, at: Pointer): SecurityRequirement[] | undefined {
-    if (value === undefined) return undefined
-    if (Array.isArray(value) && value.every(isObject)) return value as SecurityRequirement[]
-    this.problem(at, `"security" is a list of requirements; found ${nameOfKind(value)}`)
-    return []
+  private securityScheme(name: string, { value: node, at }: At): SecurityScheme {
+    const flows = this.node(node['flows'], pointerStep(at, 'flows'))
+    return compact({
+      at,
+      name,
+      type: textOf(node['type']) ?? '',
+      description: textOf(node['description']),
+      in: textOf(node['in']),
+      parameterName: textOf(node['name']),
+      scheme: textOf(node['scheme']),
+      bearerFormat: textOf(node['bearerFormat']),
+      openIdConnectUrl: textOf(node['openIdConnectUrl']),
+      flows: Object.entries(flows)
+        .filter(([kind, flow]) => !kind.startsWith('x-') && isObject(flow))
+        .map(([kind, flow]) => flowOf(kind as Flow['kind'], flow as Node)),
+      extensions: extensionsOf(node),
+    })
   }
+}
+
+function flowOf(kind: Flow['kind'], node: Node): Flow {
+  const scopes = isObject(node['scopes']) ? node['scopes'] : {}
+  return compact({
+    kind,
+    authorizationUrl: textOf(node['authorizationUrl']),
+    tokenUrl: textOf(node['tokenUrl']),
+    deviceAuthorizationUrl: textOf(node['deviceAuthorizationUrl']),
+    refreshUrl: textOf(node['refreshUrl']),
+    scopes: Object.fromEntries(
+      Object.entries(scopes).map(([name, text]) => [name, textOf(text) ?? '']),
+    ),
+  })
 }

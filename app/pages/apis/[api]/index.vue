@@ -1,115 +1,251 @@
 <script setup lang="ts">
-import type { ApiDetail, RevisionItem } from '~~/shared/api/catalog'
+import type { ApiChange, ApiDetail } from '~~/shared/api/catalog'
 import type { LedgerEntry } from '~~/shared/api/ledger'
 import { audiences, lifecycles } from '~~/shared/words'
 
 const slug = String(useRoute().params['api'])
 const session = useSession()
 const { data: detail, refusal, reload } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
-const { data: revisions } = useLoad(
-  () => api.get<{ items: RevisionItem[] }>(`/apis/${slug}/revisions`),
-  ['revision'],
-)
 const { data: entries } = useLoad(() =>
   api.get<{ items: LedgerEntry[] }>('/ledger', { search: slug, limit: 12 }),
 )
 const { busy, refusal: changeRefusal, act } = useAct()
-const change = (what: Partial<Pick<ApiDetail, 'team' | 'audience' | 'lifecycle'>>) =>
+const change = (what: ApiChange) =>
   act(async () => {
     await api.patch(`/apis/${slug}`, what)
     await reload()
   })
+
+/** A deprecated API has a last day; it is asked for before the change is made. */
+const sunset = ref('')
+const deprecating = ref(false)
+watch(detail, (now) => (sunset.value = now?.sunset ?? ''))
+function chooseLifecycle(lifecycle: ApiChange['lifecycle']) {
+  deprecating.value = lifecycle === 'deprecated' && !detail.value?.sunset
+  if (!deprecating.value) void change({ lifecycle })
+}
+async function deprecate() {
+  await change({ lifecycle: 'deprecated', sunset: sunset.value })
+  if (!changeRefusal.value) deprecating.value = false
+}
+
+const label = ref('')
+async function addLabel() {
+  const word = label.value.trim()
+  if (word === '' || detail.value!.labels.includes(word)) return
+  await change({ labels: [...detail.value!.labels, word] })
+  label.value = ''
+}
+const link = reactive({ title: '', url: '' })
+async function addLink() {
+  await change({
+    links: [...detail.value!.links, { title: link.title.trim(), url: link.url.trim() }],
+  })
+  if (!changeRefusal.value) Object.assign(link, { title: '', url: '' })
+}
+const stages = computed(() =>
+  (detail.value?.cells ?? []).map((cell) => ({
+    ...cell,
+    says: markWords(cell.mark, cell.differences),
+  })),
+)
 </script>
 
 <template>
   <Leaf>
     <Trouble :refusal="refusal" />
     <template v-if="detail">
-      <ApiHead :detail="detail"
-        ><NuxtLink class="fill" :to="`/apis/${slug}/place`">Place a version</NuxtLink></ApiHead
-      >
-      <p class="sentence about">{{ detail.description }}</p>
+      <ApiHead :detail="detail">
+        <DownloadMenu
+          :slug="slug"
+          :revision="detail.latest.revision"
+          :format="detail.latest.format"
+        />
+        <NuxtLink class="fill" :to="`/apis/${slug}/place`">Place a version</NuxtLink>
+      </ApiHead>
+      <p class="sentence about">
+        {{ detail.description || 'The definition says nothing of itself.' }}
+      </p>
       <Trouble :refusal="changeRefusal" />
-      <dl class="facts" :class="{ busy }">
-        <dt>Owner</dt>
-        <dd>
-          <Select
-            :model-value="detail.team"
-            :options="session.shell?.teams ?? []"
-            aria-label="Owner"
-            @update:model-value="change({ team: $event })"
-          />
-        </dd>
-        <dt>Audience</dt>
-        <dd>
-          <Select
-            :model-value="detail.audience"
-            :options="[...audiences]"
-            aria-label="Audience"
-            @update:model-value="change({ audience: $event })"
-          />
-        </dd>
-        <dt>Lifecycle</dt>
-        <dd>
-          <Select
-            :model-value="detail.lifecycle"
-            :options="[...lifecycles]"
-            aria-label="Lifecycle"
-            @update:model-value="change({ lifecycle: $event })"
-          />
-        </dd>
-        <dt>Contact</dt>
-        <dd>{{ detail.contact || 'none given' }}</dd>
-        <dt>Servers</dt>
-        <dd>
-          <code v-for="server in detail.servers" :key="server" class="block">{{
-            server
-          }}</code><span v-if="!detail.servers.length" class="soft">none named</span>
-        </dd>
-        <dt>Holds</dt>
-        <dd>
-          <NuxtLink :to="`/apis/${slug}/source`"
-            >{{ count(detail.operations, 'operation') }},
-            {{ count(detail.schemas, 'schema') }}</NuxtLink
-          >
-        </dd>
-        <dt>Tags</dt>
-        <dd>{{ detail.tags.join(' · ') || 'none' }}</dd>
-      </dl>
-      <h3>
-        Revisions <small>{{ revisions?.items.length }}</small>
-      </h3>
-      <table class="ruled">
-        <thead>
-          <tr>
-            <th>Revision</th>
-            <th>Version</th>
-            <th>must · should · may</th>
-            <th>Saved</th>
-            <th>By</th>
-            <th class="right">Size</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="item in revisions?.items ?? []" :key="item.revision">
-            <td>
-              <NuxtLink
-                class="plain"
-                :to="{ path: `/apis/${slug}/source`, query: { revision: item.revision } }"
-                >{{ item.revision }}</NuxtLink
+      <div class="halves" :class="{ busy }">
+        <dl class="facts">
+          <dt>Team</dt>
+          <dd>
+            <Select
+              :model-value="detail.team"
+              :options="session.shell?.teams ?? []"
+              aria-label="Team"
+              @update:model-value="change({ team: $event })"
+            />
+          </dd>
+          <dt>Owner</dt>
+          <dd>
+            <Select
+              :model-value="detail.owner"
+              :options="session.shell?.people ?? []"
+              option-label="displayName"
+              option-value="name"
+              show-clear
+              placeholder="nobody yet"
+              aria-label="Owner"
+              @update:model-value="change({ owner: $event ?? '' })"
+            />
+          </dd>
+          <dt>Audience</dt>
+          <dd>
+            <Select
+              :model-value="detail.audience"
+              :options="[...audiences]"
+              aria-label="Audience"
+              @update:model-value="change({ audience: $event })"
+            />
+          </dd>
+          <dt>Lifecycle</dt>
+          <dd>
+            <Select
+              :model-value="deprecating ? 'deprecated' : detail.lifecycle"
+              :options="[...lifecycles]"
+              aria-label="Lifecycle"
+              @update:model-value="chooseLifecycle($event)"
+            />
+            <form v-if="deprecating || detail.sunset" class="day" @submit.prevent="deprecate()">
+              <label
+                >served until
+                <input v-model="sunset" type="date" aria-label="Served until" required
+              /></label>
+              <button
+                v-if="deprecating || sunset !== detail.sunset"
+                class="ghost"
+                :disabled="!sunset"
               >
-            </td>
-            <td class="mono">
-              {{ item.version }}
-              <span v-if="detail.versions.includes(item.version)" class="soft small">fixed</span>
-            </td>
-            <td><Counts :counts="item.findings" /></td>
-            <td :title="item.savedAt">{{ moment(item.savedAt) }}</td>
-            <td>{{ item.savedBy }}</td>
-            <td class="right mono">{{ (item.bytes / 1024).toFixed(1) }} kB</td>
-          </tr>
-        </tbody>
-      </table>
+                {{ deprecating ? 'Deprecate' : 'Change the day' }}
+              </button>
+              <button v-if="deprecating" type="button" class="plain" @click="deprecating = false">
+                Leave it
+              </button>
+            </form>
+          </dd>
+          <dt>Contact</dt>
+          <dd>{{ detail.contact || 'none given' }}</dd>
+          <dt>Addresses</dt>
+          <dd>
+            <code v-for="server in detail.servers" :key="server" class="block">{{
+              server
+            }}</code><span v-if="!detail.servers.length" class="soft">none named</span>
+          </dd>
+          <dt>Tags</dt>
+          <dd>
+            <NuxtLink
+              v-for="tag in detail.tags"
+              :key="tag"
+              class="tag"
+              :to="{ path: '/find', query: { tag } }"
+              >{{ tag }}</NuxtLink
+            >
+            <span v-for="word in detail.labels" :key="word" class="tag own">
+              <NuxtLink :to="{ path: '/find', query: { tag: word } }">{{ word }}</NuxtLink>
+              <button
+                :aria-label="`Remove ${word}`"
+                @click="change({ labels: detail.labels.filter((other) => other !== word) })"
+              >
+                ×
+              </button>
+            </span>
+            <form class="add" @submit.prevent="addLabel()">
+              <input
+                v-model="label"
+                placeholder="add a tag"
+                aria-label="Add a tag"
+                maxlength="60"
+              />
+            </form>
+          </dd>
+          <dt>Links</dt>
+          <dd>
+            <p v-for="item in detail.links" :key="item.url" class="link">
+              <a class="plain" :href="item.url" rel="noreferrer" target="_blank">{{
+                item.title
+              }}</a>
+              <button
+                class="plain soft"
+                @click="change({ links: detail.links.filter((other) => other !== item) })"
+              >
+                Remove
+              </button>
+            </p>
+            <form class="add" @submit.prevent="addLink()">
+              <input v-model="link.title" placeholder="title" aria-label="Title of the link" />
+              <input v-model="link.url" placeholder="https://" aria-label="Address of the link" />
+              <button class="ghost" :disabled="!link.title.trim() || !link.url.trim()">Add</button>
+            </form>
+          </dd>
+        </dl>
+        <div>
+          <h3>Where versions live</h3>
+          <p v-for="cell in stages" :key="cell.stage" class="cell">
+            <span>{{ cell.stage }}</span>
+            <NuxtLink class="mono plain" :to="`/apis/${slug}/placements`">{{
+              cell.version
+            }}</NuxtLink>
+            <b class="mono">{{ markSign(cell.mark, cell.differences) }}</b>
+            <span class="soft">{{ cell.says }}</span>
+          </p>
+          <p v-if="!stages.length" class="soft">Not placed anywhere yet.</p>
+          <h3>The contract holds</h3>
+          <table class="counts">
+            <tbody>
+              <tr>
+                <td>
+                  <NuxtLink class="plain" :to="`/apis/${slug}/operations`">operations</NuxtLink>
+                  <span v-if="detail.facts.deprecated" class="soft">
+                    ({{ detail.facts.deprecated }} deprecated)</span
+                  >
+                </td>
+                <td>{{ detail.facts.operations }}</td>
+              </tr>
+              <tr v-if="detail.facts.webhooks">
+                <td>
+                  <NuxtLink
+                    class="plain"
+                    :to="{ path: `/apis/${slug}/operations`, query: { tag: 'Webhooks' } }"
+                    >webhooks</NuxtLink
+                  >
+                </td>
+                <td>{{ detail.facts.webhooks }}</td>
+              </tr>
+              <tr>
+                <td>
+                  <NuxtLink
+                    class="plain"
+                    :to="{ path: `/apis/${slug}/operations`, query: { tag: 'Schemas' } }"
+                    >named schemas</NuxtLink
+                  >
+                </td>
+                <td>{{ detail.facts.schemas }}</td>
+              </tr>
+              <tr>
+                <td>parameters</td>
+                <td>{{ detail.facts.parameters }}</td>
+              </tr>
+              <tr>
+                <td>responses with an example</td>
+                <td>{{ detail.facts.exampled }} of {{ detail.facts.responses }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <p class="soft">
+            {{ detail.facts.mediaTypes.join(', ') || 'No bodies'
+            }}<template v-if="detail.facts.soap">; SOAP</template>. Credentials:
+            {{ detail.facts.securitySchemes.join(', ') || 'none named' }}.
+          </p>
+          <p v-if="detail.problems" class="trouble">
+            It departs from its specification in
+            <NuxtLink class="plain" :to="`/apis/${slug}/source`">{{
+              count(detail.problems, 'place')
+            }}</NuxtLink>.
+          </p>
+        </div>
+      </div>
     </template>
     <template #margin>
       <h3 class="first">
@@ -142,6 +278,72 @@ const change = (what: Partial<Pick<ApiDetail, 'team' | 'audience' | 'lifecycle'>
 }
 .facts dd {
   margin: 0;
+}
+.halves {
+  display: grid;
+  grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr);
+  gap: 30px;
+}
+.halves h3:first-child {
+  margin-top: 4px;
+}
+.cell {
+  display: grid;
+  grid-template-columns: 84px 60px 40px 1fr;
+  gap: 8px;
+  margin: 3px 0;
+  align-items: center;
+}
+.counts {
+  width: 100%;
+  border-collapse: collapse;
+}
+.counts td {
+  padding: 2px 0;
+  border-bottom: 1px dotted var(--rule);
+}
+.counts td:last-child {
+  text-align: right;
+  font-family: var(--mono);
+}
+.tag {
+  display: inline-block;
+  border: 1px solid var(--rule);
+  border-radius: 4px;
+  padding: 0 7px;
+  margin: 0 5px 4px 0;
+}
+.tag.own {
+  background: var(--faint);
+}
+.tag button {
+  border: 0;
+  background: none;
+  cursor: pointer;
+  padding: 0 0 0 4px;
+  color: var(--soft);
+}
+.day,
+.add {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-top: 4px;
+}
+.day input,
+.add input {
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+  background: var(--paper);
+  color: var(--ink);
+  padding: 3px 7px;
+  font-size: 12.5px;
+  min-width: 0;
+}
+.link {
+  margin: 0 0 3px;
+  display: flex;
+  gap: 8px;
 }
 .facts :deep(.p-select) {
   min-width: 190px;

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
 import type { Edition, Rule } from '~~/core/rules/model'
+import { decodeText, type Syntax } from '~~/core/text/read'
 import type { ApiDetail, RevisionDetail, Rulebook, Saved } from '~~/shared/api/catalog'
 
+/** Changed files by name, kept in this browser until they are saved. */
 interface Draft {
-  text: string
+  files: Record<string, string>
   base: number
   at: string
 }
@@ -26,6 +28,10 @@ const {
 )
 const rulebook = shallowRef<Rulebook & Pick<Edition, 'rules'>>()
 const revision = shallowRef<RevisionDetail>()
+/** The files as they were saved, and those that were changed since. */
+const originals = shallowRef(new Map<string, { bytes: Uint8Array<ArrayBuffer>; text: string }>())
+const edits = shallowReactive(new Map<string, string>())
+const file = ref('')
 const text = ref<string>()
 const base = ref(0)
 const dirty = ref(false)
@@ -40,22 +46,59 @@ const asked = computed(() => Number(route.query['revision'] ?? 0))
 const locked = computed(() => asked.value !== 0 && asked.value !== detail.value?.latest.revision)
 const draftKey = `draft:${slug}`
 
+const textOf = (name: string) => edits.get(name) ?? originals.value.get(name)?.text ?? ''
+
+async function loadFiles(number: number, { files }: RevisionDetail) {
+  const loaded = await Promise.all(
+    files.map(async ({ name }) => {
+      const bytes = await api.bytes(`/apis/${slug}/revisions/${number}/text`, { file: name })
+      const decoded = decodeText(bytes, name)
+      return [name, { bytes, text: 'text' in decoded ? decoded.text : '' }] as const
+    }),
+  )
+  return new Map(loaded)
+}
+
+/** Keeps what is in the editor before another file is shown in it. */
+function keepEdit() {
+  const mine = editor.value?.current()
+  if (mine === undefined || mine === originals.value.get(file.value)?.text) edits.delete(file.value)
+  else edits.set(file.value, mine)
+}
+
+async function show(name: string, at = 1) {
+  if (name !== file.value) {
+    if (!locked.value) keepEdit()
+    file.value = name
+    text.value = textOf(name)
+    await nextTick()
+    recheck(0)
+  }
+  editor.value?.goTo(at)
+}
+
 const loading = useAct()
 async function load(number: number) {
   await loading.act(async () => {
-    const [about, source, rules] = await Promise.all([
+    const [about, rules] = await Promise.all([
       api.get<RevisionDetail>(`/apis/${slug}/revisions/${number}`),
-      api.text(`/apis/${slug}/revisions/${number}/text`),
       rulebook.value ?? api.get<Rulebook>('/rulebook'),
     ])
+    originals.value = await loadFiles(number, about)
     rulebook.value = { ...rules, rules: rules.items as Rule[] }
     revision.value = about
-    base.value = number
     const draft = locked.value ? undefined : await get<Draft>(draftKey)
-    restored.value = draft && draft.text !== source.text ? draft : undefined
-    text.value = restored.value?.text ?? source.text
+    const changed = Object.entries(draft?.files ?? {}).filter(
+      ([name, mine]) => mine !== originals.value.get(name)?.text,
+    )
+    restored.value = changed.length > 0 ? draft : undefined
+    edits.clear()
+    for (const [name, mine] of changed) edits.set(name, mine)
     base.value = restored.value?.base ?? number
     dirty.value = restored.value !== undefined
+    const asked = String(route.query['file'] ?? '')
+    file.value = originals.value.has(asked) ? asked : about.file
+    text.value = textOf(file.value)
     await nextTick()
     recheck(0)
     setTimeout(() => line.value && editor.value?.goTo(line.value), 60)
@@ -75,8 +118,17 @@ function recheck(delay?: number) {
   const { edition: number, domain, rules } = rulebook.value!
   const { team, audience } = detail.value!
   check(
-    () => editor.value?.current() ?? text.value!,
-    revision.value!.file,
+    () => {
+      const main = revision.value!.file
+      const now = (name: string) =>
+        name === file.value ? (editor.value?.current() ?? text.value!) : textOf(name)
+      const names = [...originals.value.keys()].filter((name) => name !== main)
+      return {
+        file: main,
+        text: now(main),
+        others: new Map(names.map((name) => [name, now(name)])),
+      }
+    },
     { number, domain, rules },
     { team, audience },
     delay,
@@ -84,12 +136,11 @@ function recheck(delay?: number) {
 }
 
 let keeping: ReturnType<typeof setTimeout> | undefined
-const storeDraft = () =>
-  keep(draftKey, {
-    text: editor.value!.current(),
-    base: base.value,
-    at: new Date().toISOString(),
-  } satisfies Draft)
+function storeDraft() {
+  keepEdit()
+  const files = Object.fromEntries(edits)
+  return keep(draftKey, { files, base: base.value, at: new Date().toISOString() } satisfies Draft)
+}
 function changed() {
   dirty.value = true
   saved.value = ''
@@ -112,12 +163,28 @@ async function discard() {
 const clash = ref<{ theirs: string; mine: string; revision: number }>()
 async function save() {
   if (locked.value || !dirty.value) return
-  await saveText(editor.value!.current())
+  keepEdit()
+  await saveFiles()
 }
-async function saveText(mine: string) {
-  const result = await act(() =>
+
+/** One changed main file travels as text; several files as one archive, those unchanged byte for byte. */
+async function payload(): Promise<{ text: string | Blob; query: Record<string, string> }> {
+  const main = revision.value!.file
+  if (originals.value.size === 1 || (edits.size === 1 && edits.has(main))) {
+    return { text: textOf(main), query: {} }
+  }
+  const files = [...originals.value].map(([name, { bytes }]) => {
+    const mine = edits.get(name)
+    return [name, mine === undefined ? bytes : new TextEncoder().encode(mine)] as const
+  })
+  return { text: await zipped(Object.fromEntries(files)), query: { file: main } }
+}
+
+async function saveFiles() {
+  const mine = textOf(file.value)
+  const result = await act(async () =>
     api.post<Saved>(`/apis/${slug}/revisions`, undefined, {
-      text: mine,
+      ...(await payload()),
       headers: { 'If-Match': `"revision-${base.value}"` },
     }),
   )
@@ -127,17 +194,20 @@ async function saveText(mine: string) {
     restored.value = undefined
     clash.value = undefined
     dirty.value = false
-    text.value = mine
     saved.value = `Saved as revision ${result.revision}.`
     base.value = result.revision
     await reload()
-    revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${result.revision}`)
+    const about = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${result.revision}`)
+    originals.value = await loadFiles(result.revision, about)
+    edits.clear()
+    text.value = textOf(file.value)
+    revision.value = about
   } else if (saveRefusal.value?.status === 412) {
     await storeDraft()
     await reload()
     const number = detail.value!.latest.revision
-    const theirs = await api.text(`/apis/${slug}/revisions/${number}/text`)
-    clash.value = { theirs: theirs.text, mine, revision: number }
+    const theirs = await loadFiles(number, await api.get(`/apis/${slug}/revisions/${number}`))
+    clash.value = { theirs: theirs.get(file.value)?.text ?? '', mine, revision: number }
   }
 }
 async function saveMerged(merged: string) {
@@ -145,17 +215,41 @@ async function saveMerged(merged: string) {
   clash.value = undefined
   saveRefusal.value = undefined
   text.value = merged
+  edits.set(file.value, merged)
   dirty.value = true
   await nextTick()
-  await saveText(merged)
+  await saveFiles()
 }
 async function takeTheirs() {
   clash.value = undefined
   await discard()
 }
 
-const findings = computed(() => (examination.value?.readable ? examination.value.findings : []))
-const problems = computed(() => examination.value?.problems ?? [])
+const adding = ref(false)
+/** The formats an operation can be written into by the form. */
+const writable = computed(() => {
+  const format = detail.value?.latest.format.split(' ')[0]
+  return format === 'OpenAPI' || format === 'Swagger' || format === 'RAML' ? format : undefined
+})
+async function write(changed_: string, at: number) {
+  adding.value = false
+  await show(revision.value!.file)
+  text.value = changed_
+  await nextTick()
+  changed()
+  editor.value?.goTo(at)
+}
+
+const allFindings = computed(() => (examination.value?.readable ? examination.value.findings : []))
+const allProblems = computed(() => examination.value?.problems ?? [])
+const findings = computed(() => allFindings.value.filter((found) => found.file === file.value))
+const problems = computed(() => allProblems.value.filter((found) => found.file === file.value))
+const told = computed(() => {
+  const counts = new Map<string, number>()
+  for (const { file: name } of [...allFindings.value, ...allProblems.value])
+    counts.set(name, (counts.get(name) ?? 0) + 1)
+  return counts
+})
 const marked = computed<LineTint[]>(() => [
   ...problems.value.map(({ line: at }) => ({ line: at, level: 'MUST' })),
   ...findings.value.map(({ line: at, level }) => ({ line: at, level })),
@@ -179,6 +273,8 @@ onMounted(() => window.addEventListener('resize', measure))
 onUnmounted(() => window.removeEventListener('resize', measure))
 watch([summary, saved, saveRefusal, restored], () => nextTick(measure))
 const go = (at: number) => editor.value?.goTo(at)
+const syntaxOf = (name: string, content: string): Syntax =>
+  /^\uFEFF?\s*</.test(content) ? 'xml' : /\.json$/i.test(name) ? 'json' : 'yaml'
 </script>
 
 <template>
@@ -215,11 +311,41 @@ const go = (at: number) => editor.value?.goTo(at)
       </div>
       <Trouble :refusal="loading.refusal.value" />
       <div v-if="text !== undefined && summary" ref="bench" class="bench">
-        <SourceOutline :summary="summary" :findings="findings" :line="line" @go="go" />
+        <div class="side">
+          <div v-if="originals.size > 1" class="files">
+            <h6>{{ originals.size }} files</h6>
+            <button
+              v-for="name in originals.keys()"
+              :key="name"
+              :class="{ on: name === file }"
+              :title="name"
+              @click="show(name)"
+            >
+              <span>{{ name }}</span>
+              <i v-if="edits.has(name)" title="changed">·</i>
+              <b v-if="told.get(name)">{{ told.get(name) }}</b>
+            </button>
+          </div>
+          <SourceOutline
+            :summary="summary"
+            :findings="allFindings"
+            :file="file"
+            :line="line"
+            @go="(at, name) => show(name, at)"
+          />
+          <button
+            v-if="writable && !locked"
+            class="ghost add"
+            :disabled="problems.some((problem) => problem.level === 'error')"
+            @click="adding = true"
+          >
+            Add an operation
+          </button>
+        </div>
         <SourceEditor
           ref="editor"
           :text="text"
-          :syntax="revision!.syntax"
+          :syntax="syntaxOf(file, text)"
           :locked="locked"
           :lines="marked"
           @change="changed"
@@ -235,10 +361,19 @@ const go = (at: number) => editor.value?.goTo(at)
       :theirs="clash.theirs"
       :mine="clash.mine"
       :revision="clash.revision"
-      :syntax="revision!.syntax"
+      :syntax="syntaxOf(file, clash.mine)"
       @close="clash = undefined"
       @theirs="takeTheirs"
       @merged="saveMerged"
+    />
+    <OperationDialog
+      v-if="adding && writable"
+      :text="editor?.current() ?? text ?? ''"
+      :format="writable"
+      :label="detail!.latest.format"
+      :outline="revision!"
+      @close="adding = false"
+      @write="write"
     />
     <template #margin>
       <SourceMargin
@@ -263,6 +398,62 @@ const go = (at: number) => editor.value?.goTo(at)
   grid-template-columns: 200px minmax(0, 1fr);
   flex: 1;
   min-height: 0;
+}
+.side {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  border-right: 1px solid var(--rule);
+  padding-top: 6px;
+}
+.side :deep(.outline) {
+  flex: 1;
+  border-right: 0;
+}
+.files {
+  max-height: 30%;
+  overflow: auto;
+  border-bottom: 1px solid var(--rule);
+  padding-bottom: 6px;
+  margin-right: 8px;
+}
+.files h6 {
+  margin: 4px 6px 3px;
+  font: 600 10.5px var(--body);
+  color: var(--soft);
+}
+.files button {
+  display: flex;
+  gap: 5px;
+  width: 100%;
+  border: 0;
+  background: none;
+  padding: 3px 6px;
+  border-radius: 4px;
+  cursor: pointer;
+  font: 11.5px var(--mono);
+  text-align: left;
+}
+.files button.on {
+  background: var(--elm-wash);
+}
+.files span {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  direction: rtl;
+}
+.files i {
+  color: var(--ochre);
+  font-weight: 700;
+}
+.files b {
+  margin-left: auto;
+  color: var(--slate);
+  font-size: 10.5px;
+}
+.add {
+  margin: 6px 8px 10px 0;
 }
 .said {
   padding-right: 22px;

@@ -1,0 +1,327 @@
+<script setup lang="ts">
+import {
+  draftFaults,
+  EditFault,
+  insertOperation,
+  pathParameters,
+  proposedId,
+  type BodyDraft,
+  type OperationDraft,
+  type ParameterDraft,
+  type WritableFormat,
+} from '~~/core/edit/operation'
+
+/** Writes a new operation into the text at its place; the text stays the truth. */
+interface Outline {
+  syntax: string
+  operations: { method: string; path: string; tags: string[] }[]
+  schemas: { name: string }[]
+}
+const props = defineProps<{
+  text: string
+  format: WritableFormat
+  label: string
+  outline: Outline
+}>()
+const emit = defineEmits<{ close: []; write: [text: string, line: number] }>()
+
+const method = ref('get')
+const path = ref('/')
+const id = ref('')
+const idTouched = ref(false)
+const summary = ref('')
+const tag = ref('')
+const status = ref('200')
+const others = ref<ParameterDraft[]>([])
+const body = ref({ from: 'none', example: '', schema: '' })
+const answer = ref({ from: 'none', example: '', schema: '' })
+const fault = ref('')
+
+const methods = ['get', 'post', 'put', 'patch', 'delete', 'head', 'options']
+const types = ['string', 'integer', 'number', 'boolean']
+const paths = computed(() => [...new Set(props.outline.operations.map((item) => item.path))])
+const tags = computed(() => [...new Set(props.outline.operations.flatMap((item) => item.tags))])
+const schemas = computed(() => props.outline.schemas.map(({ name }) => name))
+const inPath = computed(() => pathParameters(path.value))
+const pathTypes = ref<Record<string, string>>({})
+const takesBody = computed(() => ['post', 'put', 'patch'].includes(method.value))
+
+watch([method, path], () => {
+  if (!idTouched.value) id.value = path.value.length > 1 ? proposedId(method.value, path.value) : ''
+})
+watch(method, (now) => {
+  status.value = now === 'post' ? '201' : now === 'delete' ? '204' : '200'
+})
+
+const choices = [
+  { value: 'none', label: 'none' },
+  { value: 'example', label: 'from an example' },
+  { value: 'schema', label: 'a schema that exists' },
+]
+function draftOf({ from, example, schema }: typeof body.value): BodyDraft | undefined {
+  if (from === 'schema' && schema !== '') return { kind: 'schema', name: schema }
+  if (from !== 'example' || example.trim() === '') return undefined
+  return { kind: 'example', value: JSON.parse(example) as unknown }
+}
+function exampleFault({ from, example }: typeof body.value): string {
+  if (from !== 'example' || example.trim() === '') return ''
+  try {
+    JSON.parse(example)
+    return ''
+  } catch (error) {
+    return `The example is not JSON: ${(error as Error).message}`
+  }
+}
+const exampleFaults = computed(() => ({
+  body: exampleFault(body.value),
+  answer: exampleFault(answer.value),
+}))
+const draft = computed<OperationDraft | undefined>(() => {
+  if (exampleFaults.value.body || exampleFaults.value.answer) return undefined
+  const own = inPath.value.map((name): ParameterDraft => ({
+    name,
+    in: 'path',
+    type: pathTypes.value[name] ?? 'string',
+    required: true,
+    description: '',
+  }))
+  return {
+    method: method.value,
+    path: path.value.trim(),
+    id: id.value.trim(),
+    summary: summary.value.trim(),
+    tag: tag.value.trim(),
+    parameters: [...own, ...others.value],
+    body: takesBody.value ? draftOf(body.value) : undefined,
+    status: status.value,
+    answer: draftOf(answer.value),
+  }
+})
+const faults = computed(() => (draft.value ? draftFaults(draft.value) : {}))
+const ready = computed(
+  () => draft.value && Object.keys(faults.value).length === 0 && path.value.length > 1,
+)
+
+function write() {
+  if (!draft.value) return
+  try {
+    const syntax = props.outline.syntax === 'json' ? 'json' : 'yaml'
+    const modern = /3\.[12]/.test(props.label)
+    const text = insertOperation(props.text, syntax, props.format, draft.value, modern)
+    let at = 0
+    while (at < text.length && text[at] === props.text[at]) at++
+    emit('write', text, text.slice(0, at).split('\n').length)
+  } catch (error) {
+    if (!(error instanceof EditFault)) throw error
+    fault.value = error.message
+  }
+}
+const addParameter = () =>
+  others.value.push({ name: '', in: 'query', type: 'string', required: false, description: '' })
+</script>
+
+<template>
+  <Dialog
+    visible
+    modal
+    header="Add an operation"
+    :style="{ width: '720px' }"
+    @update:visible="emit('close')"
+  >
+    <form class="operation" @submit.prevent="write()">
+      <div class="row">
+        <label class="field"
+          ><span>Method</span
+          ><select v-model="method" aria-label="Method">
+            <option v-for="item in methods" :key="item" :value="item">
+              {{ item.toUpperCase() }}
+            </option>
+          </select></label
+        >
+        <label class="field grow"
+          ><span>Path</span
+          ><input v-model="path" class="mono" list="known-paths" aria-label="Path" /><datalist
+            id="known-paths"
+          >
+            <option v-for="item in paths" :key="item" :value="item" />
+          </datalist>
+          <small :class="{ wrong: faults['path'] }">{{
+            faults['path'] ?? 'Parameters in braces: /hydrants/{hydrantId}'
+          }}</small></label
+        >
+      </div>
+      <div v-if="inPath.length" class="row">
+        <label v-for="name in inPath" :key="name" class="field"
+          ><span class="mono">{{ name }}</span
+          ><select
+            :value="pathTypes[name] ?? 'string'"
+            :aria-label="`Type of ${name}`"
+            @change="pathTypes[name] = ($event.target as HTMLSelectElement).value"
+          >
+            <option v-for="type in types" :key="type">{{ type }}</option>
+          </select></label
+        >
+      </div>
+      <div class="row">
+        <label v-if="format !== 'RAML'" class="field grow"
+          ><span>Identifier</span
+          ><input
+            v-model="id"
+            class="mono"
+            aria-label="Identifier"
+            @input="idTouched = true"
+          /><small v-if="faults['id']" class="wrong">{{ faults['id'] }}</small></label
+        >
+        <label class="field grow"
+          ><span>Summary</span><input v-model="summary" aria-label="Summary"
+        /></label>
+        <label v-if="format !== 'RAML'" class="field"
+          ><span>Tag</span><input v-model="tag" list="known-tags" aria-label="Tag" /><datalist
+            id="known-tags"
+          >
+            <option v-for="item in tags" :key="item" :value="item" /></datalist
+        ></label>
+      </div>
+      <fieldset>
+        <legend>Other parameters</legend>
+        <div v-for="(parameter, i) in others" :key="i" class="row">
+          <input v-model="parameter.name" class="mono grow" placeholder="name" aria-label="Name" />
+          <select v-model="parameter.in" aria-label="Where">
+            <option>query</option>
+            <option>header</option>
+          </select>
+          <select v-model="parameter.type" aria-label="Type">
+            <option v-for="type in types" :key="type">{{ type }}</option>
+          </select>
+          <label class="check"
+            ><input v-model="parameter.required" type="checkbox" /> required</label
+          >
+          <button type="button" class="plain" @click="others.splice(i, 1)">Remove</button>
+        </div>
+        <small v-if="faults['parameters']" class="wrong">{{ faults['parameters'] }}</small>
+        <button type="button" class="ghost" @click="addParameter()">Add a parameter</button>
+      </fieldset>
+      <fieldset v-if="takesBody">
+        <legend>Body</legend>
+        <div class="row">
+          <select v-model="body.from" aria-label="Body">
+            <option v-for="item in choices" :key="item.value" :value="item.value">
+              {{ item.label }}
+            </option>
+          </select>
+          <select
+            v-if="body.from === 'schema'"
+            v-model="body.schema"
+            aria-label="Schema of the body"
+          >
+            <option v-for="name in schemas" :key="name">{{ name }}</option>
+          </select>
+        </div>
+        <textarea
+          v-if="body.from === 'example'"
+          v-model="body.example"
+          class="mono"
+          rows="5"
+          placeholder='{ "pressure": 3.2 }'
+          aria-label="Example of the body"
+        />
+        <small v-if="exampleFaults.body" class="wrong">{{ exampleFaults.body }}</small>
+      </fieldset>
+      <fieldset>
+        <legend>Answer</legend>
+        <div class="row">
+          <input v-model="status" class="mono status" aria-label="Status" />
+          <select v-model="answer.from" aria-label="Answer">
+            <option v-for="item in choices" :key="item.value" :value="item.value">
+              {{ item.label }}
+            </option>
+          </select>
+          <select
+            v-if="answer.from === 'schema'"
+            v-model="answer.schema"
+            aria-label="Schema of the answer"
+          >
+            <option v-for="name in schemas" :key="name">{{ name }}</option>
+          </select>
+        </div>
+        <textarea
+          v-if="answer.from === 'example'"
+          v-model="answer.example"
+          class="mono"
+          rows="5"
+          aria-label="Example of the answer"
+        />
+        <small v-if="exampleFaults.answer" class="wrong">{{ exampleFaults.answer }}</small>
+        <small v-if="faults['status']" class="wrong">{{ faults['status'] }}</small>
+      </fieldset>
+      <p v-if="fault" class="trouble" role="alert">{{ fault }}</p>
+      <div class="bar">
+        <button class="fill" :disabled="!ready">Write it into the source</button>
+        <button type="button" class="ghost" @click="emit('close')">Cancel</button>
+        <span class="soft small">Everything else in the text stays as it is.</span>
+      </div>
+    </form>
+  </Dialog>
+</template>
+
+<style scoped>
+.operation {
+  display: grid;
+  gap: 10px;
+}
+.row {
+  display: flex;
+  gap: 10px;
+  align-items: end;
+  flex-wrap: wrap;
+}
+.grow {
+  flex: 1;
+  min-width: 160px;
+}
+.field {
+  margin: 0;
+}
+input:not([type='checkbox']),
+select,
+textarea {
+  width: 100%;
+  border: 1px solid var(--line);
+  border-radius: 5px;
+  background: var(--paper);
+  color: var(--ink);
+  padding: 4px 8px;
+  font-size: 12.5px;
+}
+.row > select,
+.status {
+  width: auto;
+}
+.status {
+  max-width: 70px;
+}
+fieldset {
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 8px 10px 10px;
+  display: grid;
+  gap: 7px;
+  justify-items: start;
+}
+fieldset .row,
+fieldset textarea {
+  width: 100%;
+}
+legend {
+  font-weight: 600;
+  padding: 0 4px;
+}
+.check {
+  display: inline-flex;
+  gap: 4px;
+  align-items: center;
+}
+.wrong {
+  color: var(--copper);
+}
+</style>

@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import type { Schema } from '~~/core/contract/model'
+
+/** A schema as a tree that opens level by level; a named schema is loaded when it is opened. */
+const props = defineProps<{
+  schema: Schema
+  label?: string
+  required?: boolean
+  open?: boolean
+  depth?: number
+}>()
+const resolve = useSchemas()
+const opened = ref(props.open ?? false)
+const target = shallowRef<Schema>()
+const refusal = ref<Refusal>()
+
+const reference = computed(() => typeof props.schema === 'object' && '$ref' in props.schema)
+/** A list opens into what it lists, so that readers need not open twice. */
+const shown = computed<Schema>(() => target.value ?? (reference.value ? true : props.schema))
+const children = computed(() => childrenOf(shown.value))
+const opens = computed(() => reference.value || children.value.length > 0)
+const facts = computed(() => (typeof shown.value === 'object' ? constraintsOf(shown.value) : []))
+const examples = computed(() =>
+  typeof shown.value === 'object' ? examplesIn(shown.value).slice(0, 2) : [],
+)
+const about = computed(() =>
+  typeof shown.value === 'object' && typeof shown.value['description'] === 'string'
+    ? shown.value['description']
+    : '',
+)
+const extras = computed(() =>
+  typeof shown.value === 'object'
+    ? Object.entries(shown.value).filter(([key]) => key.startsWith('x-'))
+    : [],
+)
+
+watch(
+  [opened, () => props.schema],
+  async ([now]) => {
+    if (!now || !reference.value) return
+    try {
+      target.value = (await resolve(props.schema)).schema
+    } catch (error) {
+      refusal.value = asRefusal(error)
+    }
+  },
+  { immediate: true },
+)
+</script>
+
+<template>
+  <div class="node">
+    <div class="line">
+      <button
+        v-if="opens"
+        class="twist"
+        :aria-expanded="opened"
+        :aria-label="`${opened ? 'Close' : 'Open'} ${label ?? typeWords(schema)}`"
+        @click="opened = !opened"
+      >
+        {{ opened ? '▾' : '▸' }}
+      </button>
+      <span v-else class="twist" />
+      <code v-if="label" class="name">{{ label }}</code>
+      <span class="type">{{ typeWords(schema) }}</span>
+      <span v-if="required" class="must">required</span>
+      <span v-for="fact in facts" :key="fact" class="fact">{{ fact }}</span>
+    </div>
+    <p v-if="about" class="about">{{ about }}</p>
+    <p v-for="(example, i) in examples" :key="i" class="about">
+      e.g. <code>{{ JSON.stringify(example)?.slice(0, 160) }}</code>
+    </p>
+    <p v-for="[key, value] in extras" :key="key" class="about">
+      <code>{{ key }}: {{ JSON.stringify(value)?.slice(0, 160) }}</code>
+    </p>
+    <Trouble :refusal="refusal" />
+    <div v-if="opened && (depth ?? 0) < 30" class="inside">
+      <SchemaTree
+        v-for="child in children"
+        :key="child.key"
+        :schema="child.schema"
+        :label="child.label"
+        :required="child.required"
+        :depth="(depth ?? 0) + 1"
+        :open="child.label === 'with' || child.label === 'each item'"
+      />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.line {
+  display: flex;
+  gap: 7px;
+  align-items: baseline;
+  flex-wrap: wrap;
+  padding: 2px 0;
+}
+.twist {
+  border: 0;
+  background: none;
+  width: 14px;
+  flex: none;
+  padding: 0;
+  cursor: pointer;
+  color: var(--soft);
+}
+.name {
+  font-weight: 600;
+}
+.type {
+  color: var(--slate);
+}
+.must {
+  color: var(--copper);
+  font-size: 11.5px;
+}
+.fact {
+  color: var(--soft);
+  font-size: 11.5px;
+  overflow-wrap: anywhere;
+}
+.about {
+  margin: 0 0 2px 21px;
+  color: var(--soft);
+  font-size: 12px;
+  max-width: 78ch;
+  white-space: pre-line;
+}
+.inside {
+  margin-left: 6px;
+  padding-left: 12px;
+  border-left: 1px solid var(--rule);
+}
+</style>

@@ -1,0 +1,405 @@
+<script setup lang="ts">
+import type { Operation } from '~~/core/contract/model'
+import type { ApiDetail, OperationItem, RevisionDetail } from '~~/shared/api/catalog'
+import type { PartReading } from '~~/shared/api/reading'
+
+const slug = String(useRoute().params['api'])
+const { filters, set, typed, toggle } = useFilters(['q', 'tag', 'method', 'show'])
+const { data: detail, refusal } = useLoad(
+  () => api.get<ApiDetail>(`/apis/${slug}`),
+  ['revision', 'api', 'placement'],
+)
+const revision = shallowRef<RevisionDetail>()
+const loading = useAct()
+watch(
+  () => detail.value?.latest.revision,
+  (number) =>
+    number &&
+    void loading.act(async () => {
+      revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${number}`)
+    }),
+)
+provideSchemas(
+  () => slug,
+  () => revision.value?.revision ?? 0,
+)
+const q = typed('q')
+
+interface Row {
+  key: string
+  kind: 'operation' | 'webhook' | 'schema'
+  position: number
+  name: string
+  method?: string
+  tags: string[]
+  summary?: string
+  deprecated: boolean
+  file: string
+  line: number
+}
+const rows = computed<Row[]>(() => {
+  const { operations = [], webhooks = [], schemas = [] } = revision.value ?? {}
+  const toRow = (item: OperationItem, position: number): Row => ({
+    key: `o${position}`,
+    kind: 'operation',
+    position,
+    name: item.path,
+    method: item.method,
+    tags: item.tags,
+    deprecated: item.deprecated,
+    file: item.file,
+    line: item.line,
+    ...(item.summary !== undefined && { summary: item.summary }),
+  })
+  const named =
+    (kind: Row['kind']) =>
+    (item: { name: string; file: string; line: number }, position: number): Row => ({
+      key: `${kind === 'webhook' ? 'w' : 's'}${position}`,
+      kind,
+      position,
+      tags: [kind === 'webhook' ? 'Webhooks' : 'Schemas'],
+      deprecated: false,
+      ...item,
+    })
+  return [
+    ...operations.map(toRow),
+    ...webhooks.map(named('webhook')),
+    ...schemas.map(named('schema')),
+  ]
+})
+const tags = computed(() => [...new Set(rows.value.flatMap((row) => row.tags))])
+const methods = computed(() => [...new Set(rows.value.flatMap((row) => row.method ?? []))])
+const shown = computed(() => {
+  const { tag, method } = filters.value
+  const words = filters.value.q.toLowerCase()
+  return rows.value.filter(
+    (row) =>
+      (!tag || row.tags.includes(tag)) &&
+      (!method || row.method === method) &&
+      `${row.method ?? ''} ${row.name} ${row.summary ?? ''}`.toLowerCase().includes(words),
+  )
+})
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => set({ show: row.key }),
+  naming: { key: (row) => row.key, wanted: () => filters.value.show },
+})
+const choose = (row: Row, index: number) => {
+  selected.value = index
+  void set({ show: row.key })
+}
+
+const reading = shallowRef<PartReading>()
+const readingOf = ref('')
+const part = useAct()
+watch(
+  [current, revision],
+  async ([row, about]) => {
+    if (!row || !about || readingOf.value === `${about.revision}${row.key}`) return
+    const wanted = `${about.revision}${row.key}`
+    readingOf.value = wanted
+    const which = row.kind === 'schema' ? encodeURIComponent(row.name) : row.position
+    try {
+      const found = await api.get<PartReading>(
+        `/apis/${slug}/revisions/${about.revision}/${row.kind}s/${which}`,
+      )
+      if (readingOf.value === wanted) reading.value = found
+    } catch (error) {
+      part.refusal.value = asRefusal(error)
+    }
+  },
+  { immediate: true },
+)
+const operation = computed(() =>
+  reading.value && current.value?.kind !== 'schema'
+    ? (reading.value.detail as Operation)
+    : undefined,
+)
+const places = ['path', 'query', 'querystring', 'header', 'cookie']
+const parametersIn = (place: string) =>
+  operation.value?.parameters.filter((parameter) => parameter.in === place) ?? []
+const securityWords = computed(() => {
+  const { security } = operation.value ?? {}
+  if (!security?.length) return 'none asked'
+  return security
+    .map(
+      (item) =>
+        Object.entries(item)
+          .map(([name, scopes]) => (scopes.length ? `${name} (${scopes.join(', ')})` : name))
+          .join(' and ') || 'nothing',
+    )
+    .join(', or ')
+})
+const source = computed(() => ({
+  path: `/apis/${slug}/source`,
+  query: { file: reading.value?.file, line: reading.value?.line },
+}))
+const extras = computed(() => Object.entries(operation.value?.extensions ?? {}))
+</script>
+
+<template>
+  <Leaf>
+    <Trouble :refusal="refusal ?? loading.refusal.value" />
+    <template v-if="detail">
+      <ApiHead :detail="detail" />
+      <div class="bar tools">
+        <input
+          v-model="q"
+          type="search"
+          placeholder="Filter operations"
+          aria-label="Filter operations"
+        />
+        <FilterChip
+          v-if="methods.length > 1"
+          label="Method"
+          :model-value="filters.method"
+          :options="methods.map((value) => ({ value, label: value }))"
+          @update:model-value="set({ method: $event })"
+        />
+        <FilterChip
+          label="Under"
+          :model-value="filters.tag"
+          :options="tags.map((value) => ({ value, label: value }))"
+          @update:model-value="set({ tag: $event })"
+        />
+        <span class="soft end">{{ shown.length }} of {{ rows.length }}</span>
+      </div>
+      <div class="two">
+        <VirtualScroller v-if="shown.length" :items="shown" :item-size="40" class="list">
+          <template #item="{ item, options }">
+            <button
+              :class="{ on: options.index === selected }"
+              @click="choose(item, options.index)"
+            >
+              <span class="method">{{ item.method ?? item.kind }}</span>
+              <span class="what">
+                <code :class="{ gone: item.deprecated }">{{ item.name }}</code>
+                <small>{{ item.summary ?? item.tags[0] }}</small>
+              </span>
+            </button>
+          </template>
+        </VirtualScroller>
+        <p v-else class="soft">
+          Nothing by that name.
+          <button class="plain" @click="set({ q: '', tag: '', method: '' })">Show all</button>
+        </p>
+        <article v-if="reading && current" :key="readingOf">
+          <h2>
+            <template v-if="current.method">{{ current.method }}</template> {{ current.name }}
+          </h2>
+          <p class="soft small">
+            <NuxtLink class="plain" :to="source"
+              >{{ reading.file }}, line {{ reading.line }}</NuxtLink
+            >
+            <template v-if="operation?.id">
+              · <code>{{ operation.id }}</code></template
+            >
+            <template v-for="tag in operation?.tags ?? []" :key="tag">
+              · <button class="plain" @click="toggle('tag', tag)">{{ tag }}</button></template
+            >
+            <span v-if="operation?.deprecated" class="level SHOULD">deprecated</span>
+          </p>
+          <template v-if="operation">
+            <p v-if="operation.summary" class="lead">{{ operation.summary }}</p>
+            <p v-if="operation.description" class="text">{{ operation.description }}</p>
+            <dl class="facts">
+              <dt>Credentials</dt>
+              <dd>{{ securityWords }}</dd>
+              <template v-for="bound in operation.soap ?? []" :key="bound.binding">
+                <dt>SOAP {{ bound.version }}</dt>
+                <dd>
+                  {{ bound.style }}, {{ bound.use
+                  }}<template v-if="bound.action"
+                    >, action <code>{{ bound.action }}</code></template
+                  ><template v-if="bound.headers.length"
+                    >, headers {{ bound.headers.map(({ name }) => name).join(', ') }}</template
+                  >
+                  <code v-for="address in bound.addresses" :key="address" class="block">{{
+                    address
+                  }}</code>
+                </dd>
+              </template>
+            </dl>
+            <template v-for="place in places" :key="place">
+              <template v-if="parametersIn(place).length">
+                <h3>
+                  {{
+                    {
+                      path: 'In the path',
+                      query: 'In the query',
+                      querystring: 'The whole query',
+                      header: 'In headers',
+                      cookie: 'In cookies',
+                    }[place]
+                  }}
+                </h3>
+                <template v-for="parameter in parametersIn(place)" :key="parameter.name">
+                  <SchemaTree
+                    :schema="parameter.schema ?? parameter.content?.[0]?.schema ?? true"
+                    :label="parameter.name"
+                    :required="parameter.required"
+                  />
+                  <p v-if="parameter.description" class="said">{{ parameter.description }}</p>
+                  <p v-for="example in parameter.examples" :key="example.name" class="said">
+                    e.g. <code>{{ JSON.stringify(example.value) }}</code>
+                  </p>
+                </template>
+              </template>
+            </template>
+            <template v-if="operation.body">
+              <h3>
+                Body <small>{{ operation.body.required ? 'required' : 'optional' }}</small>
+              </h3>
+              <p v-if="operation.body.description" class="said">{{ operation.body.description }}</p>
+              <MediaContent :content="operation.body.content" />
+            </template>
+            <template v-for="response in operation.responses" :key="response.status">
+              <h3>Answer {{ response.status }}</h3>
+              <p v-if="response.description" class="said">{{ response.description }}</p>
+              <SchemaTree
+                v-for="header in response.headers"
+                :key="header.name"
+                :schema="header.schema ?? true"
+                :label="header.name"
+              />
+              <MediaContent v-if="response.content.length" :content="response.content" />
+              <p v-for="link in response.links" :key="link.name" class="said">
+                Leads on to {{ link.operationId ?? link.operationRef }} ({{ link.name }})
+              </p>
+            </template>
+            <template
+              v-for="callback in operation.callbacks"
+              :key="callback.name + callback.expression"
+            >
+              <h3>Calls back: {{ callback.name }}</h3>
+              <p class="said">
+                <code>{{ callback.expression }}</code>
+              </p>
+              <p v-for="inner in callback.operations" :key="inner.method" class="said">
+                <span class="method">{{ inner.method.toUpperCase() }}</span>
+                {{ inner.summary ?? inner.description }}
+              </p>
+            </template>
+            <template v-if="extras.length">
+              <h3>What else it says</h3>
+              <pre v-for="[key, value] in extras" :key="key"
+                >{{ key }}: {{ JSON.stringify(value, null, 2) }}</pre>
+            </template>
+          </template>
+          <SchemaTree v-else :schema="reading.detail as never" open />
+        </article>
+        <Trouble v-else :refusal="part.refusal.value" />
+      </div>
+    </template>
+    <p v-else-if="!refusal" class="soft">Reading …</p>
+  </Leaf>
+</template>
+
+<style scoped>
+.tools {
+  margin: 12px 0 8px;
+}
+.tools input {
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+  background: var(--paper);
+  color: var(--ink);
+  padding: 4px 9px;
+  width: 220px;
+}
+.two {
+  display: grid;
+  grid-template-columns: minmax(260px, 34%) minmax(0, 1fr);
+  gap: 22px;
+  flex: 1;
+  min-height: 0;
+}
+.list {
+  height: 100%;
+  overflow: auto;
+  border-top: 1px solid var(--rule);
+}
+.list button {
+  height: 40px;
+  width: 100%;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  border: 0;
+  border-bottom: 1px solid var(--rule);
+  background: none;
+  text-align: left;
+  cursor: pointer;
+  padding: 0 6px;
+}
+.list button.on {
+  background: var(--faint);
+}
+.list .method {
+  width: 58px;
+  flex: none;
+}
+.what {
+  min-width: 0;
+  display: grid;
+}
+.what code,
+.what small {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.what small {
+  color: var(--soft);
+  font-size: 11.5px;
+}
+.gone {
+  text-decoration: line-through;
+}
+article {
+  overflow: auto;
+  padding: 0 4px 24px 0;
+}
+article h2 {
+  font: 600 15px var(--mono);
+  overflow-wrap: anywhere;
+}
+.lead {
+  font-weight: 600;
+  margin: 8px 0 2px;
+}
+.text {
+  margin: 2px 0 8px;
+  white-space: pre-line;
+  max-width: 80ch;
+}
+.said {
+  margin: 0 0 4px 21px;
+  color: var(--soft);
+  font-size: 12px;
+  white-space: pre-line;
+}
+.facts {
+  display: grid;
+  grid-template-columns: 90px 1fr;
+  gap: 4px 12px;
+  margin: 6px 0;
+}
+.facts dt {
+  color: var(--soft);
+}
+.facts dd {
+  margin: 0;
+}
+.block {
+  display: block;
+}
+pre {
+  background: var(--paper);
+  border: 1px solid var(--rule);
+  border-radius: 6px;
+  padding: 6px 10px;
+  overflow: auto;
+  max-height: 240px;
+  font: 11.5px/1.5 var(--mono);
+}
+</style>

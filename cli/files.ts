@@ -1,0 +1,97 @@
+import { readdirSync, readFileSync, statSync } from 'node:fs'
+import { dirname, join, relative, resolve } from 'node:path'
+import { archiveKind, readArchive } from '../core/archive/read'
+import { definitionEndings } from '../core/formats/detect'
+import type { Beside } from '../core/text/documents'
+import { limits } from '../core/text/limits'
+import { decodeText } from '../core/text/read'
+
+/** A wrong use of the command line: says what, and ends with status 2. */
+export class WrongUse extends Error {}
+
+/** One file to look at. Files in an archive are named `archive!name`. */
+export interface Source {
+  file: string
+  /** Whether the person named this very file, so that it has to be a definition. */
+  named: boolean
+  archive?: string
+}
+
+/** Every file that the paths name: files themselves, folders with what is below, archives with what is inside. */
+export function sourcesOf(paths: string[]): Source[] {
+  return paths.flatMap((path): Source[] => {
+    const stat = statSync(path, { throwIfNoEntry: false })
+    if (!stat) throw new WrongUse(`There is no file or folder "${path}".`)
+    if (stat.isDirectory()) return [...below(path)].map((file) => ({ file, named: false }))
+    if (stat.size <= limits.allBytes * 4 && archiveKind(readStart(path))) {
+      return archiveFiles(path).map((name) => ({ file: name, named: false, archive: path }))
+    }
+    return [{ file: path, named: true }]
+  })
+}
+
+function readStart(path: string): Uint8Array {
+  // A definition is read again by whoever reads it; only its beginning matters here.
+  return readFileSync(path).subarray(0, 512)
+}
+
+function* below(folder: string): Generator<string> {
+  const entries = readdirSync(folder, { withFileTypes: true }).sort((a, b) =>
+    a.name < b.name ? -1 : 1,
+  )
+  for (const entry of entries) {
+    if (entry.name.startsWith('.') || entry.name === 'node_modules') continue
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) yield* below(path)
+    else if (
+      entry.isFile() &&
+      definitionEndings.test(entry.name) &&
+      !/\.(xsd|md|txt)$/i.test(entry.name)
+    )
+      yield path
+  }
+}
+
+const archives = new Map<string, Map<string, Uint8Array>>()
+
+function archiveOf(path: string): Map<string, Uint8Array> {
+  let files = archives.get(path)
+  if (!files) {
+    files = new Map(readArchive(readFileSync(path)).map(({ name, bytes }) => [name, bytes]))
+    archives.set(path, files)
+  }
+  return files
+}
+
+const archiveFiles = (path: string) =>
+  [...archiveOf(path).keys()].filter(
+    (name) => definitionEndings.test(name) && !/\.(xsd|md|txt)$/i.test(name),
+  )
+
+/** The bytes of a source. */
+export function bytesOf({ file, archive }: Source): Uint8Array {
+  if (archive === undefined) return readFileSync(file)
+  return archiveOf(archive).get(file) ?? new Uint8Array()
+}
+
+/**
+ * The files beside a source. On disk, what lies below the working folder or the source's own folder may be read, so that
+ * a definition cannot make the reader look anywhere else.
+ */
+export function besideOf({ file, archive }: Source, root = dirname(file)): Beside {
+  const read = (name: string): Uint8Array | undefined => {
+    if (archive !== undefined) return archiveOf(archive).get(name)
+    const inside = [process.cwd(), resolve(root)].some((folder) => {
+      const way = relative(folder, resolve(name))
+      return !way.startsWith('..') && way !== ''
+    })
+    const stat = inside ? statSync(name, { throwIfNoEntry: false }) : undefined
+    return stat?.isFile() && stat.size <= limits.bytes ? readFileSync(name) : undefined
+  }
+  return (name) => {
+    const bytes = read(name)
+    if (!bytes) return undefined
+    const decoded = decodeText(bytes, name)
+    return 'text' in decoded ? decoded.text : undefined
+  }
+}

@@ -1,0 +1,115 @@
+import { spawnSync } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { zipSync } from 'fflate'
+import { afterAll, describe, expect, it } from 'vitest'
+import type { Inspection } from './inspect'
+
+const folder = mkdtempSync(join(tmpdir(), 'elm-cli-'))
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
+
+const run = (...args: string[]) => {
+  const { status, stdout, stderr } = spawnSync(process.execPath, ['dist/cli.mjs', ...args], {
+    encoding: 'utf8',
+  })
+  return { status, stdout, stderr }
+}
+const inspect = (...paths: string[]) => {
+  const { status, stdout } = run('inspect', '--json', ...paths)
+  return { status, found: JSON.parse(stdout) as Inspection[] }
+}
+
+describe('elm-ledger inspect', () => {
+  it('counts what definitions of every format hold', () => {
+    const { status, found } = inspect('demo/definitions')
+    expect(status).toBe(0)
+    const counts = (ending: string) => {
+      const one = found.find(({ file }) => file.endsWith(ending))!
+      return [one.format, one.formatVersion, one.operations, one.schemas, one.servers]
+    }
+    expect(counts('lab-sampling/1.8.0/lab-sampling.wsdl')).toEqual(['WSDL', '1.1', 9, 21, 2])
+    expect(counts('works-orders/3.2.0.wsdl')).toEqual(['WSDL', '2.0', 9, 8, 1])
+    expect(counts('billing-and-tariffs.raml')).toEqual(['RAML', '1.0', 21, 12, 1])
+    expect(counts('tanker-dispatch/0.9.4.raml')).toEqual(['RAML', '0.8', 15, 3, 1])
+    expect(counts('hydrant-register.wadl')).toEqual(['WADL', '2009', 10, 4, 1])
+    expect(counts('connections-and-permits/1.0.3.json')).toEqual(['Swagger', '2.0', 16, 8, 1])
+    expect(counts('3.3.0/customer-accounts.yaml')).toEqual(['OpenAPI', '3.0.3', 21, 16, 1])
+    expect(found.every(({ ms }) => ms > 0)).toBe(true)
+  })
+
+  it('looks into archives', () => {
+    const archive = join(folder, 'all.zip')
+    const text = readFileSync('demo/definitions/works-orders/3.2.0.wsdl')
+    writeFileSync(
+      archive,
+      zipSync({ 'works/orders.wsdl': text, 'works/readme.md': text.subarray(0, 10) }),
+    )
+    const { found } = inspect(archive)
+    expect(found).toMatchObject([
+      { file: `${archive}!works/orders.wsdl`, format: 'WSDL', operations: 9 },
+    ])
+  })
+
+  it('says with 1 that something is wrong, and where', () => {
+    const file = join(folder, 'bad.yaml')
+    writeFileSync(
+      file,
+      'openapi: 3.1.0\ninfo:\n  title: A\n  version: "1"\npaths:\n  /a:\n    get:\n      responses:\n        "200": { $ref: "#/none" }\n',
+    )
+    const { status, found } = inspect(file)
+    expect(status).toBe(1)
+    expect(found[0]!.problems).toMatchObject([{ level: 'error', file, line: 9, column: 18 }])
+    expect(run('inspect', file).stdout).toContain(`${file}:9:18 error:`)
+  })
+
+  it('says with 2 that it was used wrongly', () => {
+    expect(run('inspect', join(folder, 'none.yaml'))).toMatchObject({ status: 2, stdout: '' })
+    expect(run('inspect').status).toBe(2)
+    expect(run('nothing').status).toBe(2)
+    expect(run('--help').status).toBe(0)
+  })
+
+  it('does not read what lies elsewhere', () => {
+    const secret = join(folder, 'secret.yaml')
+    writeFileSync(secret, 'password: hunter\n')
+    const inner = mkdtempSync(join(tmpdir(), 'elm-cli-'))
+    const file = join(inner, 'a.yaml')
+    writeFileSync(
+      file,
+      `openapi: 3.1.0\ninfo: { title: A, version: "1" }\npaths: {}\ncomponents: { schemas: { S: { $ref: "${secret}" } } }\n`,
+    )
+    expect(inspect(file).found[0]!.problems[0]!.message).toMatch(/is not among the files/)
+    rmSync(inner, { recursive: true })
+  })
+})
+
+describe('elm-ledger convert', () => {
+  it('writes another format, and lists what is lost with its place', () => {
+    const out = join(folder, 'out.json')
+    const source = 'demo/definitions/supply-interruptions/2.5.0.yaml'
+    const { status, stderr } = run('convert', source, '--to', 'openapi-3.0', '-o', out)
+    expect(status).toBe(0)
+    expect(stderr).toMatch(/2\.5\.0\.yaml:\d+:\d+ not carried over: OpenAPI 3\.0 has no webhooks/)
+    expect(JSON.parse(readFileSync(out, 'utf8'))).toMatchObject({ openapi: '3.0.3' })
+    expect(inspect(out).status).toBe(0)
+  })
+
+  it('bundles a WSDL with its schemas into one document', () => {
+    const out = join(folder, 'one.wsdl')
+    expect(
+      run('convert', 'demo/definitions/lab-sampling/1.8.0/lab-sampling.wsdl', '--bundle', '-o', out)
+        .status,
+    ).toBe(0)
+    expect(inspect(out).found).toMatchObject([
+      { format: 'WSDL', operations: 9, schemas: 21, problems: [] },
+    ])
+  })
+
+  it.each([[['--to', 'nothing']], [['--bundle', '--dereference']], [[]]])(
+    'refuses %j',
+    (options) => {
+      expect(run('convert', 'demo/definitions/works-orders/3.2.0.wsdl', ...options).status).toBe(2)
+    },
+  )
+})

@@ -1,0 +1,124 @@
+import { isObject } from '../text/values'
+import type { Contract, Header, MediaType, Operation, Schema, SchemaObject } from './model'
+import { mapSchema, referencedName, referencesIn, schemasByName } from './schemas'
+
+/** Writing every reference out would make a text of more parts than this. */
+const mostParts = 3_000_000
+
+/** Why a contract is not dereferenced. */
+export class TooManyParts extends Error {}
+
+/** Names of schemas that reach themselves: they stay references, or they would never end. */
+export function circularNames(contract: Contract): Set<string> {
+  const edges = new Map(
+    contract.schemas.map(({ name, schema }) => [name, [...referencesIn(schema)]]),
+  )
+  const circular = new Set<string>()
+  const state = new Map<string, 'open' | 'done'>()
+  for (const start of edges.keys()) {
+    if (state.has(start)) continue
+    const way: { name: string; next: number }[] = [{ name: start, next: 0 }]
+    state.set(start, 'open')
+    while (way.length > 0) {
+      const here = way[way.length - 1]!
+      const target = edges.get(here.name)?.[here.next++]
+      if (target === undefined) {
+        state.set(here.name, 'done')
+        way.pop()
+      } else if (state.get(target) === 'open') {
+        for (let i = way.findIndex(({ name }) => name === target); i < way.length; i++)
+          circular.add(way[i]!.name)
+      } else if (!state.has(target) && edges.has(target)) {
+        state.set(target, 'open')
+        way.push({ name: target, next: 0 })
+      }
+    }
+  }
+  return circular
+}
+
+/** A contract whose schema references are written out, all but those of schemas that reach themselves. */
+export function dereference(contract: Contract): Contract {
+  const circular = circularNames(contract)
+  const byName = schemasByName(contract)
+  const written = new Map<string, { schema: Schema; parts: number }>()
+  let parts = 0
+
+  const whole = (schema: Schema): Schema =>
+    mapSchema(schema, (inner) => {
+      parts++
+      return spread(inner)
+    })
+  const spread = (schema: SchemaObject): Schema => {
+    const reference = schema['$ref']
+    const name = typeof reference === 'string' ? referencedName(reference) : undefined
+    if (name === undefined || circular.has(name)) return schema
+    const target = expanded(name)
+    const { $ref: _, ...beside } = schema
+    if (Object.keys(beside).length === 0) return target
+    return isObject(target) && !Object.keys(beside).some((key) => key in target)
+      ? { ...target, ...beside }
+      : { allOf: [target], ...beside }
+  }
+  const expanded = (name: string): Schema => {
+    const known = written.get(name)
+    if (known) {
+      parts += known.parts
+      if (parts > mostParts) throw new TooManyParts(tooMany)
+      return known.schema
+    }
+    const before = parts
+    const schema = whole(byName.get(name) ?? true)
+    written.set(name, { schema, parts: parts - before })
+    if (parts > mostParts) throw new TooManyParts(tooMany)
+    return schema
+  }
+
+  const operations = contract.operations.map((operation) => mapOperation(operation, whole))
+  const webhooks = contract.webhooks.map((operation) => mapOperation(operation, whole))
+  const schemas = contract.schemas
+    .filter(({ name }) => circular.has(name))
+    .map((named) => ({ ...named, schema: whole(named.schema) }))
+  return { ...contract, operations, webhooks, schemas }
+}
+
+const tooMany = `Written out, the definition would have more than ${mostParts.toLocaleString('en')} parts; take the bundled one`
+
+/** A copy of an operation with every schema of its own passed through `change`. */
+export function mapOperation(operation: Operation, change: (schema: Schema) => Schema): Operation {
+  const header = <T extends Header>(part: T): T => ({
+    ...part,
+    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
+    ...(part.content === undefined ? {} : { content: part.content.map(media) }),
+  })
+  const media = (part: MediaType): MediaType => ({
+    ...part,
+    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
+    ...(part.itemSchema === undefined ? {} : { itemSchema: change(part.itemSchema) }),
+    encoding: part.encoding.map((item) => ({ ...item, headers: item.headers.map(header) })),
+  })
+  return {
+    ...operation,
+    ...(operation.soap
+      ? {
+          soap: operation.soap.map((bound) => ({
+            ...bound,
+            headers: bound.headers.map(({ name, schema }) => ({ name, schema: change(schema) })),
+          })),
+        }
+      : {}),
+    parameters: operation.parameters.map(header),
+    ...(operation.body
+      ? { body: { ...operation.body, content: operation.body.content.map(media) } }
+      : {}),
+    responses: operation.responses.map((response) => ({
+      ...response,
+      headers: response.headers.map(header),
+      content: response.content.map(media),
+    })),
+    callbacks: operation.callbacks.map((callback) => ({
+      ...callback,
+      operations: callback.operations.map((inner) => mapOperation(inner, change)),
+    })),
+  }
+}

@@ -1,0 +1,39 @@
+import type { Contract, Header, MediaType, Operation, Schema } from './model'
+
+/** Every operation of a contract: those of paths, webhooks, and callbacks inside of them. */
+export function* everyOperation(contract: Contract): Generator<Operation> {
+  const stack = [...contract.operations, ...contract.webhooks].reverse()
+  while (stack.length > 0) {
+    const operation = stack.pop()!
+    yield operation
+    for (const callback of operation.callbacks) stack.push(...callback.operations)
+  }
+}
+
+/** The headers and parameters of an operation, wherever they stand. */
+export function* headersOf(operation: Operation): Generator<Header> {
+  yield* operation.parameters
+  for (const response of operation.responses) yield* response.headers
+  for (const media of mediaOf(operation)) {
+    for (const encoding of media.encoding) yield* encoding.headers
+  }
+}
+
+/** The media types of an operation's body and responses. */
+export function* mediaOf(operation: Operation): Generator<MediaType> {
+  if (operation.body) yield* operation.body.content
+  for (const response of operation.responses) yield* response.content
+}
+
+/** Every schema that an operation uses by itself, not through a name. */
+export function* schemasOf(operation: Operation): Generator<Schema> {
+  const media = [...mediaOf(operation)]
+  for (const header of headersOf(operation)) {
+    if (header.schema !== undefined) yield header.schema
+    if (header.content) media.push(...header.content)
+  }
+  for (const { schema, itemSchema } of media) {
+    if (schema !== undefined) yield schema
+    if (itemSchema !== undefined) yield itemSchema
+  }
+}

@@ -1,0 +1,263 @@
+import {
+  operationName,
+  type Contact,
+  type Contract,
+  type Example,
+  type Extensions,
+  type ExternalDocs,
+  type License,
+  type NamedSchema,
+  type PathItem,
+  type Schema,
+  type SecurityRequirement,
+  type Tag,
+} from '../../contract/model'
+import type { Place } from '../../text/place'
+import { pointerStep } from '../../text/pointer'
+import type { PlacedProblem } from '../../text/problem'
+import { isObject } from '../../text/values'
+import type { References } from './references'
+
+export type Node = Record<string, unknown>
+export interface At {
+  value: Node
+  at: Place
+}
+
+/** The empty list that parts share, so that a large definition is not full of them. */
+export const none = Object.freeze([]) as unknown as never[]
+
+export const textOf = (value: unknown): string | undefined =>
+  typeof value === 'string' ? value : typeof value === 'number' ? String(value) : undefined
+
+export const namesOf = (value: unknown): string[] =>
+  Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : none
+
+/** The `x-…` members of an object, or undefined where there are none. */
+export function extensionsOf(node: Node): Extensions | undefined {
+  let found: Extensions | undefined
+  for (const key in node) {
+    if (key.charCodeAt(0) === 120 && key.charCodeAt(1) === 45) (found ??= {})[key] = node[key]
+  }
+  return found
+}
+
+/** Leaves out what is undefined, so that equal parts are equal objects. */
+export function compact<T extends object>(part: Loose<T>): T {
+  let holes = false
+  for (const key in part) if (part[key] === undefined) holes = true
+  if (!holes) return part as T
+  // Deleting would turn the object into a slow one; a copy stays quick.
+  const whole: Partial<T> = {}
+  for (const key in part) if (part[key] !== undefined) whole[key] = part[key]
+  return whole as T
+}
+
+/** The same fields, each perhaps undefined where it is optional. */
+type Loose<T> = { [K in keyof T]: T[K] | (object extends Pick<T, K> ? undefined : never) }
+
+/**
+ * Builds a contract's parts from values whose faults a {@link Walk} has reported already: what has the wrong shape is
+ * left out without another word.
+ */
+export class Builder {
+  readonly problems: PlacedProblem[] = []
+
+  constructor(
+    protected readonly references: References,
+    protected readonly root: Node,
+  ) {}
+
+  protected resolved(value: unknown, at: Place): At | undefined {
+    const target = this.references.follow(value, at)
+    if (!target || !isObject(target.value)) return undefined
+    if (target.value !== value && isObject(value)) {
+      const { description, summary } = value
+      // Beside a reference, these two speak for the place that refers (OpenAPI 3.1, section 4.8.23).
+      if (typeof description === 'string' || typeof summary === 'string') {
+        const spoken = compact({ description, summary })
+        return { value: { ...target.value, ...spoken }, at: target.at }
+      }
+    }
+    return { value: target.value, at: target.at }
+  }
+
+  protected node(value: unknown, at: Place): Node {
+    return this.resolved(value, at)?.value ?? {}
+  }
+
+  protected list(value: unknown, at: Place): At[] {
+    const target = this.references.follow(value, at)
+    if (!target || !Array.isArray(target.value)) return []
+    return target.value.flatMap((item, i) => this.resolved(item, `${target.at}/${i}`) ?? [])
+  }
+
+  protected entries(value: unknown, at: Place): (At & { key: string })[] {
+    if (value === undefined) return none
+    const target = this.references.follow(value, at)
+    if (!target || !isObject(target.value)) return none
+    const found: (At & { key: string })[] = []
+    for (const key in target.value) {
+      const item = this.resolved(target.value[key], pointerStep(target.at, key))
+      if (item) found.push({ key, value: item.value, at: item.at })
+    }
+    return found
+  }
+
+  protected schema(value: unknown): Schema | undefined {
+    return typeof value === 'boolean' || isObject(value) ? value : undefined
+  }
+
+  protected info() {
+    const info = this.node(this.root['info'], '/info')
+    const version = info['version']
+    if (typeof version === 'number') {
+      this.problems.push({
+        at: '/info/version',
+        level: 'warning',
+        message: `The version ${version} is a number; put it in quotes`,
+      })
+    }
+    return compact({
+      title: textOf(info['title']) ?? '',
+      version: textOf(version) ?? '',
+      summary: textOf(info['summary']),
+      description: textOf(info['description']),
+      termsOfService: textOf(info['termsOfService']),
+      contact: this.contact(info['contact']),
+      license: this.license(info['license']),
+    })
+  }
+
+  private contact(value: unknown): Contact | undefined {
+    if (!isObject(value)) return undefined
+    return compact({
+      name: textOf(value['name']),
+      email: textOf(value['email']),
+      url: textOf(value['url']),
+    })
+  }
+
+  private license(value: unknown): License | undefined {
+    if (!isObject(value)) return undefined
+    return compact({
+      name: textOf(value['name']) ?? '',
+      identifier: textOf(value['identifier']),
+      url: textOf(value['url']),
+    })
+  }
+
+  protected externalDocs(value: unknown): ExternalDocs | undefined {
+    if (!isObject(value)) return undefined
+    return compact({ url: textOf(value['url']) ?? '', description: textOf(value['description']) })
+  }
+
+  protected tags(): Tag[] {
+    return this.list(this.root['tags'], '/tags').map(({ value, at }) =>
+      compact({
+        at,
+        name: textOf(value['name']) ?? '',
+        summary: textOf(value['summary']),
+        description: textOf(value['description']),
+        parent: textOf(value['parent']),
+        kind: textOf(value['kind']),
+        externalDocs: this.externalDocs(value['externalDocs']),
+        extensions: extensionsOf(value),
+      }),
+    )
+  }
+
+  protected namedSchemas(value: unknown, at: Place): NamedSchema[] {
+    const target = this.references.follow(value, at)
+    if (!target || !isObject(target.value)) return []
+    const found: NamedSchema[] = []
+    for (const name in target.value) {
+      const schema = this.schema(target.value[name])
+      if (schema !== undefined)
+        found.push({ at: pointerStep(target.at, name), name, schema, declared: true })
+    }
+    return found
+  }
+
+  /** Names of schemes with their scopes; undefined where nothing is said. */
+  protected security(value: unknown): SecurityRequirement[] | undefined {
+    if (!Array.isArray(value)) return undefined
+    return value
+      .filter(isObject)
+      .map((item) =>
+        Object.fromEntries(Object.entries(item).map(([name, scopes]) => [name, namesOf(scopes)])),
+      )
+  }
+
+  protected pathItem(path: string, value: Node, at: Place): PathItem | undefined {
+    const item: PathItem = compact({
+      at,
+      path,
+      summary: textOf(value['summary']),
+      description: textOf(value['description']),
+      extensions: extensionsOf(value),
+    })
+    return (item.summary ?? item.description ?? item.extensions) ? item : undefined
+  }
+
+  protected examples(node: Node, at: Place): Example[] {
+    if (node['example'] !== undefined) return [{ name: 'example', value: node['example'] }]
+    if (node['examples'] === undefined) return none
+    return this.entries(node['examples'], pointerStep(at, 'examples')).map(({ key, value }) =>
+      compact({
+        name: key,
+        summary: textOf(value['summary']),
+        description: textOf(value['description']),
+        value: value['value'] ?? value['dataValue'] ?? value['serializedValue'],
+        externalValue: textOf(value['externalValue']),
+      }),
+    )
+  }
+}
+
+/** Warns of what a valid text may hold and a careful author would not: places that contradict one another. */
+export function contradictions({ operations, securitySchemes }: Contract): PlacedProblem[] {
+  const schemes = new Set(securitySchemes.map(({ name }) => name))
+  const judged = new Set<SecurityRequirement[]>()
+  const problems: PlacedProblem[] = []
+  const ids = new Map<string, { method: string; path: string }>()
+  const shapes = new Map<string, string>()
+  let previous = ''
+  let templates: string[] = []
+  for (const { at, method, path, id, parameters, security } of operations) {
+    if (!judged.has(security)) {
+      judged.add(security)
+      for (const name of security.flatMap((requirement) => Object.keys(requirement))) {
+        if (schemes.has(name)) continue
+        const message = `No security scheme is called "${name}"`
+        problems.push({ at: pointerStep(at, 'security'), level: 'warning', message })
+      }
+    }
+    if (id !== undefined) {
+      const twin = ids.get(id)
+      if (twin) {
+        const message = `The operationId "${id}" is also that of ${operationName(twin)}`
+        problems.push({ at: pointerStep(at, 'operationId'), level: 'warning', message })
+      } else ids.set(id, { method, path })
+    }
+    if (path !== previous) {
+      previous = path
+      templates = path.includes('{') ? (path.match(/\{[^}]+\}/g) ?? []) : []
+      const shape = templates.length > 0 ? path.replace(/\{[^}]*\}/g, '{}') : path
+      const known = shapes.get(shape)
+      if (known === undefined) shapes.set(shape, path)
+      else if (known !== path) {
+        const message = `"${path}" and "${known}" answer the same addresses`
+        problems.push({ at: at.slice(0, at.lastIndexOf('/')), level: 'warning', message })
+      }
+    }
+    for (const template of templates) {
+      const name = template.slice(1, -1)
+      if (!parameters.some((p) => p.in === 'path' && p.name === name)) {
+        const message = `${operationName({ method, path })} does not describe its path parameter "${name}"`
+        problems.push({ at, level: 'warning', message })
+      }
+    }
+  }
+  return problems
+}

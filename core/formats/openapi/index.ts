@@ -1,0 +1,53 @@
+import type { Contract } from '../../contract/model'
+import { resolveSchema } from '../../contract/schemas'
+import type { Documents } from '../../text/documents'
+import type { PlacedProblem } from '../../text/problem'
+import { isObject } from '../../text/values'
+import { contradictions } from './builder'
+import { OpenApiBuilder } from './read'
+import { References } from './references'
+import { shapesOf, type Specification } from './shapes'
+import { SwaggerBuilder } from './swagger'
+import { Walk } from './walk'
+
+const namesIn = (value: unknown, ...keys: string[]): string[] => {
+  let here = value
+  for (const key of keys) here = isObject(here) ? here[key] : undefined
+  return isObject(here) ? Object.keys(here) : []
+}
+
+/** The version of the specification a document says it follows, if it is one that is read. */
+export function specificationOf(document: Record<string, unknown>): Specification | undefined {
+  const { openapi, swagger } = document
+  if (swagger !== undefined) return swagger === '2.0' || swagger === 2 ? '2.0' : undefined
+  const minor = /^3\.([0-2])(\.\d+)?(-.+)?$/.exec(String(openapi))?.[1]
+  return minor === undefined ? undefined : (`3.${minor}` as Specification)
+}
+
+/** Reads an OpenAPI 3.0, 3.1, 3.2 or Swagger 2.0 document that is already values. */
+export function readOpenApi(
+  documents: Documents,
+  root: Record<string, unknown>,
+  specification: Specification,
+): { contract: Contract; problems: PlacedProblem[] } {
+  const old = specification === '2.0'
+  const container = old ? '/definitions' : '/components/schemas'
+  const declared = old ? namesIn(root, 'definitions') : namesIn(root, 'components', 'schemas')
+  const references = new References(documents, container, declared)
+  const walk = new Walk(documents, references, specification)
+  const shape = shapesOf(specification).get(old ? 'Swagger' : 'OpenAPI')!
+  walk.run(root, { kind: 'object', shape })
+  const builder = new (old ? SwaggerBuilder : OpenApiBuilder)(references, root)
+  const contract = builder.build()
+  for (const { name, schema, at } of contract.schemas) {
+    if (resolveSchema(contract, schema) !== undefined || !isObject(schema)) continue
+    if (typeof schema['$ref'] !== 'string' || !schema['$ref'].startsWith('#/components/schemas/'))
+      continue
+    const message = `The schema "${name}" goes in a circle and never reaches a definition`
+    walk.problems.push({ at, level: 'error', message })
+  }
+  return {
+    contract,
+    problems: [...walk.problems, ...builder.problems, ...contradictions(contract)],
+  }
+}

@@ -1,0 +1,530 @@
+import type { Schema, SchemaObject } from '../../contract/model'
+import { schemaKeywords, schemaListKeywords, schemaMapKeywords } from '../../contract/schemas'
+import type { Documents } from '../../text/documents'
+import type { Place } from '../../text/place'
+import { pointerTo, type Pointer } from '../../text/pointer'
+import type { PlacedProblem } from '../../text/problem'
+import { isObject } from '../../text/values'
+import { absolute, type References } from './references'
+import type { Shape, Specification, Type } from './shapes'
+
+type Node = Record<string, unknown>
+
+export const kindOf = (value: unknown) =>
+  value === null || value === undefined
+    ? 'nothing'
+    : Array.isArray(value)
+      ? 'a list'
+      : typeof value === 'object'
+        ? 'an object'
+        : typeof value === 'string'
+          ? `the text "${value.slice(0, 40)}"`
+          : `the ${typeof value} ${JSON.stringify(value)}`
+
+/** Problems kept of one definition; what goes beyond says nothing new. */
+const mostProblems = 1000
+
+const texts = new Set([
+  'title',
+  'description',
+  'format',
+  'pattern',
+  '$id',
+  '$anchor',
+  '$comment',
+  '$schema',
+  'contentMediaType',
+  'contentEncoding',
+])
+const numbers = new Set(['multipleOf', 'maximum', 'minimum'])
+const counts = new Set([
+  'maxLength',
+  'minLength',
+  'maxItems',
+  'minItems',
+  'maxProperties',
+  'minProperties',
+  'maxContains',
+  'minContains',
+])
+const flags = new Set(['uniqueItems', 'readOnly', 'writeOnly', 'deprecated'])
+const types = new Set(['string', 'number', 'integer', 'boolean', 'array', 'object', 'null'])
+/** Schema keywords that stop at 3.0: what it takes from JSON Schema and adds (OpenAPI 3.0, section 4.7.24). */
+const keywords30 = new Set([
+  '$ref',
+  'title',
+  'multipleOf',
+  'maximum',
+  'exclusiveMaximum',
+  'minimum',
+  'exclusiveMinimum',
+  'maxLength',
+  'minLength',
+  'pattern',
+  'maxItems',
+  'minItems',
+  'uniqueItems',
+  'maxProperties',
+  'minProperties',
+  'required',
+  'enum',
+  'type',
+  'allOf',
+  'oneOf',
+  'anyOf',
+  'not',
+  'items',
+  'properties',
+  'additionalProperties',
+  'description',
+  'format',
+  'default',
+  'nullable',
+  'discriminator',
+  'readOnly',
+  'writeOnly',
+  'example',
+  'externalDocs',
+  'deprecated',
+  'xml',
+])
+const notIn20 = new Set(['oneOf', 'anyOf', 'not', 'nullable', 'writeOnly', 'deprecated'])
+
+interface Waiting {
+  value: unknown
+  type: Type
+  file: string
+  pointer: Pointer
+}
+
+const schemaType: Type = { kind: 'schema' }
+
+/**
+ * Goes through a document once: reports where it departs from its specification, follows references into other files,
+ * and turns every schema, in place, into the contract's shape (JSON Schema 2020-12 with the contract's references).
+ */
+export class Walk {
+  readonly problems: PlacedProblem[] = []
+  private readonly path: string[] = []
+  /** What has been visited, where something can be met twice. */
+  private readonly seen = new Set<object>()
+  private mayMeetAgain: boolean
+  private readonly queue: Waiting[] = []
+  private readonly queued = new Set<unknown>()
+  private file: string
+  private start: Pointer = ''
+  private base = ''
+  private readonly old: boolean
+  private readonly reached: RegExp
+
+  constructor(
+    private readonly documents: Documents,
+    private readonly references: References,
+    private readonly specification: Specification,
+  ) {
+    this.file = documents.main.file
+    this.old = specification === '2.0' || specification === '3.0'
+    this.reached =
+      specification === '2.0'
+        ? /^$|^\/(paths|definitions|parameters|responses)(\/|$)/
+        : /^$|^\/(paths|components|webhooks)(\/|$)/
+    const { reading, text } = documents.get()!
+    // In JSON every part of the main file is reached by one way; an alias in YAML opens a second.
+    this.mayMeetAgain = reading.syntax !== 'json' && text.includes('*')
+  }
+
+  run(value: unknown, root: Type): void {
+    this.visit(value, root)
+    this.mayMeetAgain = true
+    for (let next = this.queue.shift(); next; next = this.queue.shift()) {
+      this.file = next.file
+      this.start = next.pointer
+      this.base = ''
+      this.path.length = 0
+      this.visit(next.value, next.type)
+    }
+  }
+
+  private here(...more: string[]): Place {
+    return this.documents.place(this.file, pointerTo(this.start, ...this.path, ...more))
+  }
+
+  private problem(
+    message: string,
+    level: PlacedProblem['level'] = 'error',
+    ...more: string[]
+  ): void {
+    if (this.problems.length < mostProblems)
+      this.problems.push({ at: this.here(...more), message, level })
+  }
+
+  private expected(what: string, value: unknown): void {
+    // An empty value in YAML is null: nothing is said, so nothing is wrong but the emptiness.
+    const level = value === null ? 'warning' : 'error'
+    this.problem(`${what} belongs here; found ${kindOf(value)}`, level)
+  }
+
+  private visit(value: unknown, type: Type): void {
+    switch (type.kind) {
+      case 'any':
+        return
+      case 'text':
+        // A version written as a number is understood, and said where the version is read.
+        if (typeof value === 'number' && this.path.at(-1) === 'version') return
+        if (typeof value !== 'string') this.expected('Text', value)
+        return
+      case 'flag':
+        if (typeof value !== 'boolean') this.expected('true or false', value)
+        return
+      case 'number':
+        if (typeof value !== 'number') this.expected('A number', value)
+        return
+      case 'schema':
+        return this.schema(value)
+      case 'list':
+        return this.list(value, type.of)
+      case 'map':
+        return this.map(value, type.of)
+      case 'object':
+        return this.object(value, type.shape, type)
+    }
+  }
+
+  private list(value: unknown, of: Type): void {
+    if (!Array.isArray(value)) {
+      if (this.strayReference(value, { kind: 'list', of })) return
+      return this.expected('A list', value)
+    }
+    for (let i = 0; i < value.length; i++) this.step(String(i), value[i], of)
+  }
+
+  private step(key: string, value: unknown, type: Type): void {
+    this.path.push(key)
+    this.visit(value, type)
+    this.path.pop()
+  }
+
+  private map(value: unknown, of: Type): void {
+    if (!isObject(value)) return this.expected('An object', value)
+    if (this.strayReference(value, { kind: 'map', of })) return
+    for (const key in value) {
+      if (
+        of.kind !== 'schema' &&
+        key.startsWith('x-') &&
+        of.kind === 'object' &&
+        !isObject(value[key])
+      )
+        continue
+      this.step(key, value[key], of)
+    }
+  }
+
+  /** A reference where the specification allows none is followed all the same, and said. */
+  private strayReference(value: unknown, type: Type): boolean {
+    if (!isObject(value) || typeof value['$ref'] !== 'string') return false
+    this.problem(
+      'The specification allows no reference here; it is followed all the same',
+      'warning',
+      '$ref',
+    )
+    this.reference(value['$ref'], type)
+    return true
+  }
+
+  private object(value: unknown, shape: Shape, type: Type): void {
+    if (!isObject(value)) return this.expected(`An object (${words(shape.title)})`, value)
+    const reference = value['$ref']
+    if (typeof reference === 'string') {
+      if (shape.referable || shape.title === 'PathItem') this.reference(reference, type)
+      else if (this.strayReference(value, type)) return
+      if (shape.title !== 'PathItem') return
+    }
+    if (this.meetsAgain(value)) return
+    const { fields, also } = shape
+    for (const key in value) {
+      const field = fields.get(key)
+      if (field) this.step(key, value[key], field.type)
+      else if (key.startsWith('x-')) continue
+      else {
+        const author = also?.(key)
+        if (author) this.step(key, value[key], author)
+        else {
+          this.unknownField(key, shape)
+          // What is wrongly named is looked into all the same.
+          const meant = shape.meant
+          if (meant) this.step(key, value[key], meant)
+        }
+      }
+    }
+    for (const name of shape.required) {
+      const found = value[name]
+      if (found === undefined) this.problem(`${words(shape.title)} needs "${name}"`)
+      else if (found === null)
+        this.problem(`${words(shape.title)} needs "${name}", which is empty here`, 'error', name)
+    }
+    shape.check?.(value, (field, message) => {
+      const exists = field !== '' && value[field] !== undefined
+      if (exists) this.problem(message, 'error', field)
+      else this.problem(message)
+    })
+  }
+
+  private meetsAgain(value: object): boolean {
+    if (!this.mayMeetAgain) return false
+    if (this.seen.has(value)) return true
+    this.seen.add(value)
+    return false
+  }
+
+  private unknownField(key: string, shape: Shape): void {
+    if (shape.otherwise) this.problem(`"${key}" ${shape.otherwise}`, 'error', key)
+    else
+      this.problem(
+        `${words(shape.title)} has no field "${key}" in ${this.specificationName}`,
+        'warning',
+        key,
+      )
+  }
+
+  private get specificationName(): string {
+    return `${this.specification === '2.0' ? 'Swagger' : 'OpenAPI'} ${this.specification}`
+  }
+
+  /** Checks a reference and goes on at its target. */
+  private reference(reference: string, type: Type): void {
+    const target = this.references.resolve(reference, this.file, this.base)
+    if (!target.found) {
+      this.problem(target.why, target.remote ? 'warning' : 'error', '$ref')
+      return
+    }
+    if (!this.references.follow(target.value, target.at)) {
+      this.problem(
+        `"${reference}" goes in a circle and never reaches a definition`,
+        'error',
+        '$ref',
+      )
+      return
+    }
+    this.later(target.value, type, target.file, target.pointer)
+  }
+
+  private later(value: unknown, type: Type, file: string, pointer: Pointer): void {
+    if (typeof value !== 'object' || value === null || this.isReached(file, pointer)) return
+    if (this.seen.has(value) || this.queued.has(value)) return
+    this.queued.add(value)
+    this.queue.push({ value, type, file, pointer })
+  }
+
+  /** Whether the way through the main file comes by a place anyhow. */
+  private isReached(file: string, pointer: Pointer): boolean {
+    return file === this.documents.main.file && this.reached.test(pointer)
+  }
+
+  private schema(value: unknown): void {
+    if (typeof value === 'boolean') {
+      if (this.old)
+        this.problem(`A schema is an object in ${this.specificationName}; found ${String(value)}`)
+      return
+    }
+    if (!isObject(value)) return this.expected('A schema', value)
+    if (this.meetsAgain(value)) return
+    const outer = this.base
+    if (typeof value['$id'] === 'string') this.base = absolute(value['$id'], this.base)
+    if (typeof value['$ref'] === 'string') {
+      this.schemaReference(value, '$ref', value['$ref'])
+      // Beside a reference, older versions ignore everything (JSON Reference, section 3).
+      if (this.old) {
+        for (const key in value) if (key !== '$ref') Reflect.deleteProperty(value, key)
+        this.base = outer
+        return
+      }
+    }
+    if (typeof value['$dynamicRef'] === 'string') {
+      this.schemaReference(value, '$dynamicRef', value['$dynamicRef'])
+    }
+    for (const key in value) this.keyword(key, value[key], value)
+    if (this.old) modernise(value)
+    // One example is a list of one (OpenAPI 3.1, section 4.8.24.2).
+    if ('example' in value && value['examples'] === undefined) {
+      value['examples'] = [value['example']]
+      delete value['example']
+    }
+    this.base = outer
+  }
+
+  private schemaReference(holder: SchemaObject, key: string, reference: string): void {
+    const target = this.references.resolve(reference, this.file, this.base)
+    if (!target.found) {
+      this.problem(target.why, target.remote ? 'warning' : 'error', key)
+      return
+    }
+    if (!isObject(target.value) && typeof target.value !== 'boolean') {
+      this.problem(`"${reference}" leads to ${kindOf(target.value)}, not to a schema`, 'error', key)
+      return
+    }
+    holder[key] = this.references.schemaAt(target)
+    this.later(target.value, schemaType, target.file, target.pointer)
+  }
+
+  private keyword(key: string, value: unknown, schema: SchemaObject): void {
+    if (schemaKeywords.has(key)) return this.subschema(key, value)
+    if (schemaMapKeywords.has(key)) {
+      if (!isObject(value)) return this.keywordExpects(key, 'an object', value)
+      return this.step(key, value, { kind: 'map', of: schemaType })
+    }
+    if (schemaListKeywords.has(key)) {
+      if (!Array.isArray(value)) return this.keywordExpects(key, 'a list', value)
+      return this.step(key, value, { kind: 'list', of: schemaType })
+    }
+    if (key === 'type') this.type(value, schema)
+    else if (texts.has(key)) {
+      if (typeof value !== 'string') this.keywordExpects(key, 'text', value)
+    } else if (numbers.has(key)) {
+      if (typeof value !== 'number') this.keywordExpects(key, 'a number', value)
+    } else if (counts.has(key)) {
+      if (!Number.isInteger(value) || (value as number) < 0)
+        this.keywordExpects(key, 'a whole number', value)
+    } else if (flags.has(key)) {
+      if (typeof value !== 'boolean') this.keywordExpects(key, 'true or false', value)
+    } else if (key === 'required') {
+      if (!Array.isArray(value) || !value.every((name) => typeof name === 'string')) {
+        this.keywordExpects(key, 'a list of names', value)
+      }
+    } else if (key === 'enum') {
+      if (!Array.isArray(value)) this.keywordExpects(key, 'a list', value)
+    } else if (key === 'exclusiveMaximum' || key === 'exclusiveMinimum') {
+      if (typeof value !== (this.old ? 'boolean' : 'number')) {
+        this.keywordExpects(key, this.old ? 'true or false' : 'a number', value)
+      }
+    } else if (key === 'discriminator') this.discriminator(value)
+    else if (key === 'nullable' && typeof value !== 'boolean')
+      this.keywordExpects(key, 'true or false', value)
+    if (this.old && !key.startsWith('x-') && this.isUnknownKeyword(key)) {
+      this.problem(`${this.specificationName} does not know "${key}" in a schema`, 'warning', key)
+    }
+  }
+
+  private isUnknownKeyword(key: string): boolean {
+    return !keywords30.has(key) || (this.specification === '2.0' && notIn20.has(key))
+  }
+
+  private keywordExpects(key: string, what: string, value: unknown): void {
+    const level = value === null ? 'warning' : 'error'
+    this.problem(`"${key}" of a schema is ${what}; found ${kindOf(value)}`, level, key)
+  }
+
+  private subschema(key: string, value: unknown): void {
+    if (typeof value === 'boolean') return
+    if (Array.isArray(value) && key === 'items') {
+      if (this.specification !== '2.0') this.keywordExpects(key, 'one schema', value)
+      return this.step(key, value, { kind: 'list', of: schemaType })
+    }
+    if (!isObject(value)) return this.keywordExpects(key, 'a schema', value)
+    this.step(key, value, schemaType)
+  }
+
+  private type(value: unknown, schema: SchemaObject): void {
+    const known = (name: unknown) =>
+      typeof name === 'string' &&
+      types.has(name) &&
+      !(this.specification === '3.0' && name === 'null')
+    if (this.specification === '2.0' && value === 'file') {
+      schema['type'] = 'string'
+      schema['format'] ??= 'binary'
+      return
+    }
+    if (Array.isArray(value)) {
+      if (this.specification === '3.0')
+        this.problem('"type" is one name in OpenAPI 3.0, not a list', 'error', 'type')
+      else if (!value.every(known))
+        this.problem(
+          `"type" names something that is no type: ${value.map(String).join(', ').slice(0, 60)}`,
+          'error',
+          'type',
+        )
+    } else if (!known(value)) {
+      this.problem(
+        `"type" is string, number, integer, boolean, array or object; found ${kindOf(value)}`,
+        value === null ? 'warning' : 'error',
+        'type',
+      )
+    }
+  }
+
+  private discriminator(value: unknown): void {
+    if (typeof value === 'string' && this.specification === '2.0') return
+    if (!isObject(value))
+      return this.keywordExpects(
+        'discriminator',
+        this.specification === '2.0' ? 'text' : 'an object',
+        value,
+      )
+    if (typeof value['propertyName'] !== 'string') {
+      this.problem('"discriminator" needs "propertyName"', 'error', 'discriminator')
+    }
+    const mapping = value['mapping']
+    if (!isObject(mapping)) return
+    for (const [name, reference] of Object.entries(mapping)) {
+      if (typeof reference !== 'string' || !/[#/.]/.test(reference)) continue
+      const target = this.references.resolve(reference, this.file, this.base)
+      if (target.found && isObject(target.value)) {
+        mapping[name] = this.references.schemaAt(target)
+        this.later(target.value, schemaType, target.file, target.pointer)
+      } else if (!target.found && reference.includes('#')) {
+        this.problem(
+          target.why,
+          target.remote ? 'warning' : 'error',
+          'discriminator',
+          'mapping',
+          name,
+        )
+      }
+    }
+  }
+}
+
+/** From the schemas of OpenAPI 3.0 and Swagger 2.0 to JSON Schema 2020-12, in place. */
+export function modernise(schema: SchemaObject): void {
+  const values = schema['enum']
+  if (
+    schema['nullable'] === true &&
+    Array.isArray(values) &&
+    values.length === 1 &&
+    values[0] === null
+  ) {
+    schema['type'] = 'null'
+    delete schema['enum']
+    delete schema['nullable']
+  }
+  if (schema['nullable'] === true && typeof schema['type'] === 'string') {
+    schema['type'] = [schema['type'], 'null']
+    delete schema['nullable']
+  } else if (schema['nullable'] === false) delete schema['nullable']
+  exclusive(schema, 'exclusiveMinimum', 'minimum')
+  exclusive(schema, 'exclusiveMaximum', 'maximum')
+  if (typeof schema['discriminator'] === 'string') {
+    schema['discriminator'] = { propertyName: schema['discriminator'] }
+  }
+  const items = schema['items']
+  if (Array.isArray(items)) {
+    schema['prefixItems'] = items as Schema[]
+    delete schema['items']
+  }
+}
+
+function exclusive(schema: SchemaObject, key: string, bound: string): void {
+  if (typeof schema[key] !== 'boolean') return
+  if (schema[key] && typeof schema[bound] === 'number') {
+    schema[key] = schema[bound]
+    delete schema[bound]
+  } else delete schema[key]
+}
+
+/** `RequestBody` in a sentence. */
+const words = (title: string) => {
+  if (title === 'OpenAPI' || title === 'Swagger') return 'The document'
+  const spaced = title.replace(/(?<=[a-z])(?=[A-Z])/g, ' ').toLowerCase()
+  return `${/^[aeiou]/.test(spaced) ? 'An' : 'A'} ${spaced}`
+}
+
+export type { Node }

@@ -1,0 +1,230 @@
+import { describe, expect, it } from 'vitest'
+import { besideIn } from '../../text/documents'
+import { readDefinition } from '../read'
+import { parseTypeExpression } from './expression'
+
+function read(text: string, others: Record<string, string> = {}) {
+  const reading = readDefinition(
+    { file: 'api.raml', text },
+    besideIn(new Map(Object.entries(others))),
+  )
+  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  return reading
+}
+
+describe('RAML 1.0', () => {
+  it('merges resource types and traits with parameters and functions, the author’s word first', () => {
+    const { contract, documents } = read(
+      `#%RAML 1.0
+title: Hydrants
+traits:
+  paged:
+    queryParameters:
+      limit: { type: integer, default: <<most>>, description: At most. }
+resourceTypes:
+  collection:
+    get:
+      description: All <<resourcePathName>>.
+      is: [{ paged: { most: 50 } }]
+      responses: { 200: { body: { application/json: { type: "<<resourcePathName | !singularize | !uppercamelcase>>[]" } } } }
+    post?:
+      description: Adds one <<resourcePathName | !singularize>>.
+types:
+  Hydrant: { properties: { number: string } }
+/hydrants:
+  type: collection
+  get:
+    queryParameters: { limit: { description: How many. } }
+/valves:
+  type: collection
+  post:
+types2:
+`
+        .replace('types2:\n', '')
+        .replace('Hydrant: {', 'Valve: string\n  Hydrant: {'),
+    )
+    const [list, valves, add] = contract.operations
+    expect(list).toMatchObject({ path: '/hydrants', description: 'All hydrants.' })
+    expect(list!.parameters[0]).toMatchObject({
+      name: 'limit',
+      description: 'How many.',
+      schema: { type: 'integer', default: 50 },
+    })
+    expect(list!.responses[0]!.content[0]!.schema).toEqual({
+      type: 'array',
+      items: { $ref: '#/components/schemas/Hydrant' },
+    })
+    expect(valves!.path).toBe('/valves')
+    expect(add).toMatchObject({ method: 'post', description: 'Adds one valve.' })
+    expect(contract.operations).toHaveLength(3)
+    // What comes from a template is found in the template; what the author wrote, where it was written.
+    const at = list!.responses[0]!.at
+    expect(documents.locate([at]).get(at)!.line).toBe(12)
+    expect(documents.locate([list!.at]).get(list!.at)!.line).toBe(20)
+  })
+
+  it('reads types: inheritance, unions, facets, optional and pattern properties, expressions', () => {
+    const { contract } = read(`#%RAML 1.0
+title: Types
+types:
+  Base: { type: object, properties: { id: string } }
+  More:
+    type: Base
+    properties:
+      note?: { type: string, maxLength: 9 }
+      sizes: number[]
+      /^x-/: string
+      either: string | Base
+    additionalProperties: false
+  Both: { type: [Base, More] }
+  Level: { type: number, minimum: 0, format: double }
+/x: { get: }
+`)
+    const schema = (name: string) => contract.schemas.find((found) => found.name === name)!.schema
+    expect(schema('More')).toEqual({
+      allOf: [{ $ref: '#/components/schemas/Base' }],
+      properties: {
+        note: { type: 'string', maxLength: 9 },
+        sizes: { type: 'array', items: { type: 'number' } },
+        either: { anyOf: [{ type: 'string' }, { $ref: '#/components/schemas/Base' }] },
+      },
+      patternProperties: { '^x-': { type: 'string' } },
+      required: ['sizes', 'either'],
+      additionalProperties: false,
+    })
+    expect(schema('Both')).toEqual({
+      allOf: [{ $ref: '#/components/schemas/Base' }, { $ref: '#/components/schemas/More' }],
+    })
+    expect(schema('Level')).toEqual({ type: 'number', minimum: 0, format: 'double' })
+  })
+
+  it('resolves names of a library where the library was written', () => {
+    const { contract, problems } = read(
+      `#%RAML 1.0
+title: Uses
+uses: { lib: lib.raml }
+/x: { get: { is: [lib.failing], body: { application/json: { type: lib.Outer } } } }
+`,
+      {
+        'lib.raml': `#%RAML 1.0 Library
+types:
+  Outer: { properties: { inner: Inner } }
+  Inner: integer
+traits:
+  failing: { responses: { 500: { body: { application/json: { type: Inner } } } } }
+`,
+      },
+    )
+    expect(problems).toEqual([])
+    expect(contract.schemas.map(({ name, declared }) => [name, declared])).toEqual([
+      ['Outer', false],
+      ['Inner', false],
+    ])
+    expect(contract.operations[0]!.responses[0]!.at).toMatch(/^lib\.raml#/)
+  })
+
+  it('applies an overlay over what it extends', () => {
+    const { contract } = read(
+      '#%RAML 1.0 Overlay\nextends: base.raml\ntitle: Said better\n/x: { get: { description: Better. } }\n',
+      {
+        'base.raml':
+          '#%RAML 1.0\ntitle: Base\nversion: "3"\n/x: { get: { description: Plain., responses: { 204: } } }\n',
+      },
+    )
+    expect(contract).toMatchObject({ title: 'Said better', version: '3' })
+    expect(contract.operations[0]).toMatchObject({
+      description: 'Better.',
+      responses: [{ status: '204' }],
+    })
+  })
+
+  it.each([
+    ['title: A\n/x: { get: { is: [none] } }', /No trait is called "none"/, 3],
+    ['title: A\n/x: { type: none }', /No resource type is called "none"/, 3],
+    [
+      'title: A\ntypes:\n  B: { properties: { c: Nowhere } }\n/x: {}',
+      /No type is called "Nowhere"/,
+      4,
+    ],
+    ['title: A\ntypes: { B: !include gone.raml }\n/x: {}', /gone.raml is not among the files/, 3],
+    ['/x: { get: }', /needs "title"/, 2],
+  ])('says what is wrong with %s', (text, message, line) => {
+    const { problems } = read(`#%RAML 1.0\n${text}\n`)
+    expect(problems).toContainEqual(
+      expect.objectContaining({
+        level: 'error',
+        message: expect.stringMatching(message) as string,
+        line,
+      }),
+    )
+  })
+
+  it('does not follow an include that includes itself', () => {
+    const { problems } = read('#%RAML 1.0\ntitle: A\ntypes: !include a.raml\n/x: {}\n', {
+      'a.raml': 'B: !include a.raml\n',
+    })
+    expect(problems[0]!.message).toMatch(/includes itself/)
+  })
+})
+
+describe('RAML 0.8', () => {
+  it('reads JSON schemas by name, form parameters and named parameters', () => {
+    const { contract, problems } = read(`#%RAML 0.8
+title: Tankers
+schemas:
+  - tanker: '{ "type": "object", "properties": { "at": { "$ref": "#/definitions/place" } }, "definitions": { "place": { "type": "object" } } }'
+/tankers/{id}:
+  post:
+    queryParameters: { dry: { type: boolean }, tag: { repeat: true } }
+    body:
+      application/x-www-form-urlencoded: { formParameters: { litres: { type: integer, required: true } } }
+    responses: { 200: { body: { application/json: { schema: tanker } } } }
+`)
+    expect(problems).toEqual([])
+    const [operation] = contract.operations
+    expect(
+      operation!.parameters.map(({ name, in: place, required }) => [name, place, required]),
+    ).toEqual([
+      ['id', 'path', true],
+      ['dry', 'query', false],
+      ['tag', 'query', false],
+    ])
+    expect(operation!.body!.content[0]!.schema).toEqual({
+      type: 'object',
+      properties: { litres: { type: 'integer' } },
+      required: ['litres'],
+    })
+    expect(contract.schemas.map(({ name, declared }) => [name, declared])).toEqual([
+      ['tanker', true],
+      ['place', false],
+    ])
+    expect(operation!.responses[0]!.content[0]!.schema).toEqual({
+      $ref: '#/components/schemas/tanker',
+    })
+  })
+})
+
+describe('type expressions', () => {
+  it.each([
+    ['A', { kind: 'name', name: 'A' }],
+    ['A[]', { kind: 'list', of: { kind: 'name', name: 'A' } }],
+    [
+      '(A | B)[]',
+      {
+        kind: 'list',
+        of: {
+          kind: 'union',
+          of: [
+            { kind: 'name', name: 'A' },
+            { kind: 'name', name: 'B' },
+          ],
+        },
+      },
+    ],
+    ['lib.A?', { kind: 'optional', of: { kind: 'name', name: 'lib.A' } }],
+  ])('%s', (text, expected) => expect(parseTypeExpression(text)).toEqual(expected))
+
+  it.each(['', '|', '(A', 'A B', 'A |', '[]'])('refuses %j', (text) =>
+    expect(parseTypeExpression(text)).toBeUndefined(),
+  )
+})

@@ -1,0 +1,49 @@
+import type { Part, SecurityScheme } from '../../contract/model'
+import type { Place } from '../../text/place'
+
+/**
+ * Something that a format cannot hold, where it was written, and which member of which part of the contract it is:
+ * without `key` the whole part is left out.
+ */
+export interface Loss {
+  at: Place
+  message: string
+  part: object
+  key: string | undefined
+}
+
+/** Collects what a writer cannot carry over. */
+export class Losses {
+  readonly all: Loss[] = []
+
+  /** One member of a part cannot be carried over. */
+  member<T extends Part>(
+    part: T,
+    key: keyof T & string,
+    message: string,
+    at: Place = part.at,
+  ): void {
+    this.all.push({ at, message, part, key })
+  }
+
+  /** Several members of a part, for one reason. */
+  members<T extends Part>(part: T, keys: (keyof T & string)[], message: string): void {
+    for (const key of keys) this.member(part, key, message)
+  }
+
+  /** A part, or a schema written at `at`, cannot be carried over as it is. */
+  whole(part: object, at: Place, message: string): void {
+    this.all.push({ at, message, part, key: undefined })
+  }
+}
+
+/** What says how a security scheme works; all of it is lost where a format has nothing like it. */
+export const schemeWords: (keyof SecurityScheme)[] = [
+  'type',
+  'in',
+  'parameterName',
+  'scheme',
+  'bearerFormat',
+  'openIdConnectUrl',
+  'flows',
+]

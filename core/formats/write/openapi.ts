@@ -1,0 +1,584 @@
+import {
+  methods,
+  operationName,
+  type Callback,
+  type Contract,
+  type Encoding,
+  type Example,
+  type Header,
+  type Link,
+  type MediaType,
+  type Operation,
+  type Parameter,
+  type Part,
+  type Response,
+  type Schema,
+  type SecurityScheme,
+  type Server,
+} from '../../contract/model'
+import type { Place } from '../../text/place'
+import { partsOf } from '../../text/place'
+import { segmentsOf } from '../../text/pointer'
+import { Losses, schemeWords } from './losses'
+import { OldSchemas } from './schemas'
+
+export type OpenApiVersion = '3.0' | '3.1' | '3.2'
+type Node = Record<string, unknown>
+
+const full: Record<OpenApiVersion, string> = { '3.0': '3.0.3', '3.1': '3.1.0', '3.2': '3.2.0' }
+
+/** Leaves out what is not there. */
+const node = (entries: Node): Node =>
+  Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined))
+
+const nonEmpty = <T>(list: T[]): T[] | undefined => (list.length > 0 ? list : undefined)
+
+/** Writes a contract as an OpenAPI document of values; what the version cannot hold is in `losses`. */
+export function writeOpenApi(
+  contract: Contract,
+  version: OpenApiVersion,
+): { document: Node; losses: Losses } {
+  const writer = new OpenApiWriter(contract, version)
+  return { document: writer.document(), losses: writer.losses }
+}
+
+class OpenApiWriter {
+  readonly losses = new Losses()
+  private readonly old: OldSchemas | undefined
+  private readonly shared = new SharedParts()
+  private readonly name: string
+
+  constructor(
+    private readonly contract: Contract,
+    private readonly version: OpenApiVersion,
+  ) {
+    this.name = `OpenAPI ${version}`
+    this.old = version === '3.0' ? new OldSchemas('3.0', this.losses, contract.origins) : undefined
+    for (const operation of [...contract.operations, ...contract.webhooks])
+      this.shared.count(operation)
+  }
+
+  document(): Node {
+    const { contract } = this
+    const security = sameSecurity([...contract.operations, ...contract.webhooks])
+    const paths = this.paths(contract.operations, security !== undefined)
+    return node({
+      openapi: full[this.version],
+      info: this.info(),
+      externalDocs: contract.externalDocs,
+      servers: nonEmpty(contract.servers.map((server) => this.server(server))),
+      tags: nonEmpty(
+        contract.tags.map((tag) => {
+          const { name, description, externalDocs, extensions, summary, parent, kind } = tag
+          if (this.version !== '3.2') {
+            for (const key of ['summary', 'parent', 'kind'] as const) {
+              if (tag[key] !== undefined)
+                this.losses.member(tag, key, `${this.name} has no "${key}" for a tag`)
+            }
+            return node({ name, description, externalDocs, ...extensions })
+          }
+          return node({ name, summary, description, parent, kind, externalDocs, ...extensions })
+        }),
+      ),
+      security: nonEmpty(security ?? []),
+      paths,
+      webhooks: this.webhooks(security !== undefined),
+      components: this.components(),
+      ...contract.extensions,
+    })
+  }
+
+  private lose<T extends Part>(part: T, key: keyof T & string, message: string): void {
+    if (part[key] !== undefined) this.losses.member(part, key, message)
+  }
+
+  private info(): Node {
+    const { contract } = this
+    const { title, version, summary, description, termsOfService, contact, license } = contract
+    const at: Place = '/info'
+    const modern = this.version !== '3.0'
+    if (!modern && summary !== undefined) {
+      this.losses.all.push({
+        at,
+        message: 'OpenAPI 3.0 has no summary of the whole',
+        part: contract,
+        key: 'summary',
+      })
+    }
+    if (!modern && license?.identifier !== undefined) {
+      this.losses.all.push({
+        at,
+        message: 'OpenAPI 3.0 has no licence identifier',
+        part: license,
+        key: 'identifier',
+      })
+    }
+    return node({
+      title,
+      version,
+      summary: modern ? summary : undefined,
+      description,
+      termsOfService,
+      contact,
+      license:
+        license &&
+        node({
+          name: license.name,
+          identifier: modern ? license.identifier : undefined,
+          url: license.url,
+        }),
+    })
+  }
+
+  private server(server: Server): Node {
+    const { url, name, description, variables, extensions } = server
+    if (this.version !== '3.2') this.lose(server, 'name', `${this.name} has no name for a server`)
+    return node({
+      url,
+      name: this.version === '3.2' ? name : undefined,
+      description,
+      variables:
+        variables.length === 0
+          ? undefined
+          : Object.fromEntries(
+              variables.map((variable) => [
+                variable.name,
+                node({
+                  default: variable.default,
+                  enum: variable.enum,
+                  description: variable.description,
+                }),
+              ]),
+            ),
+      ...extensions,
+    })
+  }
+
+  private paths(operations: Operation[], secured: boolean): Node {
+    const paths: Record<string, Node> = {}
+    const told = new Map(this.contract.paths.map((item) => [item.path, item]))
+    for (const operation of operations) {
+      const { path } = operation
+      const item = told.get(path)
+      paths[path] ??= node({
+        summary: item?.summary,
+        description: item?.description,
+        ...item?.extensions,
+      })
+      this.place(paths[path], operation, secured)
+    }
+    for (const [path, item] of told) {
+      paths[path] ??= node({
+        summary: item.summary,
+        description: item.description,
+        ...item.extensions,
+      })
+    }
+    return paths
+  }
+
+  private place(item: Node, operation: Operation, secured: boolean): void {
+    const { method } = operation
+    const written = (methods as readonly string[]).includes(method)
+    if (!written && this.version !== '3.2') {
+      this.losses.whole(
+        operation,
+        operation.at,
+        `${this.name} does not know the method ${method.toUpperCase()}: ${operationName(operation)} is left out`,
+      )
+      return
+    }
+    if (item[method] !== undefined) {
+      this.losses.whole(
+        operation,
+        operation.at,
+        `OpenAPI has one operation for a method and path: another ${operationName(operation)} is left out`,
+      )
+      return
+    }
+    if (written || method === 'query') item[method] = this.operation(operation, secured)
+    else {
+      const additional = (item['additionalOperations'] ??= {}) as Node
+      additional[method] = this.operation(operation, secured)
+    }
+  }
+
+  private webhooks(secured: boolean): Node | undefined {
+    const { webhooks } = this.contract
+    if (webhooks.length === 0) return undefined
+    if (this.version === '3.0') {
+      for (const hook of webhooks) {
+        this.losses.whole(hook, hook.at, `OpenAPI 3.0 has no webhooks: ${hook.path} is left out`)
+      }
+      return undefined
+    }
+    const items: Record<string, Node> = {}
+    for (const hook of webhooks) this.place((items[hook.path] ??= {}), hook, secured)
+    return items
+  }
+
+  private operation(operation: Operation, secured: boolean): Node {
+    const {
+      tags,
+      summary,
+      description,
+      externalDocs,
+      id,
+      parameters,
+      body,
+      responses,
+      callbacks,
+      deprecated,
+      security,
+      servers,
+      extensions,
+    } = operation
+    if (operation.soap) {
+      this.losses.members(
+        operation,
+        ['soap', 'extensions'],
+        'OpenAPI has no SOAP: action, style and headers are kept as x-soap only',
+      )
+    }
+    return node({
+      tags: nonEmpty(tags),
+      summary,
+      description,
+      externalDocs,
+      operationId: id,
+      parameters: nonEmpty(parameters.flatMap((parameter) => this.sharedParameter(parameter))),
+      requestBody:
+        body &&
+        node({
+          description: body.description,
+          content: this.content(body.content),
+          required: body.required ? true : undefined,
+          ...body.extensions,
+        }),
+      responses:
+        responses.length === 0 && this.version !== '3.0'
+          ? undefined
+          : Object.fromEntries(
+              responses.map((response) => [response.status, this.sharedResponse(response)]),
+            ),
+      callbacks: this.callbacks(callbacks),
+      deprecated: deprecated ? true : undefined,
+      security: secured ? undefined : nonEmpty(security),
+      servers: servers?.map((server) => this.server(server)),
+      'x-soap': operation.soap,
+      ...extensions,
+    })
+  }
+
+  private sharedParameter(parameter: Parameter): Node[] {
+    if (parameter.in === 'querystring' && this.version !== '3.2') {
+      this.losses.whole(
+        parameter,
+        parameter.at,
+        `${this.name} has no parameter for the whole query: "${parameter.name}" is left out`,
+      )
+      return []
+    }
+    return [this.shared.write('parameters', parameter, () => this.parameter(parameter))]
+  }
+
+  private parameter(parameter: Parameter): Node {
+    const { name, in: place, allowReserved, allowEmptyValue } = parameter
+    return {
+      name,
+      in: place,
+      ...this.header(parameter),
+      ...node({ allowReserved, allowEmptyValue }),
+    }
+  }
+
+  private header(header: Header): Node {
+    const {
+      at,
+      description,
+      required,
+      deprecated,
+      schema,
+      content,
+      style,
+      explode,
+      examples,
+      extensions,
+    } = header
+    return node({
+      description,
+      required: required ? true : undefined,
+      deprecated: deprecated ? true : undefined,
+      style,
+      explode,
+      schema: content
+        ? undefined
+        : this.schema(schema ?? {}, at, schema === undefined ? header : undefined),
+      content: content && this.content(content),
+      ...this.examples(examples),
+      ...extensions,
+    })
+  }
+
+  /** Where a parameter has no schema, one that says nothing stands in for it. */
+  private schema(schema: Schema, at: Place, without?: Header): Schema {
+    if (without)
+      this.losses.member(
+        without,
+        'schema',
+        'OpenAPI wants a schema here; one that allows anything stands in',
+      )
+    return this.old ? this.old.write(schema, at) : schema
+  }
+
+  private examples(examples: Example[]): Node {
+    if (examples.length === 0) return {}
+    const [only] = examples
+    const plain =
+      only?.name === 'example' &&
+      examples.length === 1 &&
+      only.summary === undefined &&
+      only.description === undefined &&
+      only.externalValue === undefined
+    if (plain) return { example: only.value }
+    return {
+      examples: Object.fromEntries(
+        examples.map(({ name, summary, description, value, externalValue }) => [
+          name,
+          node({ summary, description, value, externalValue }),
+        ]),
+      ),
+    }
+  }
+
+  private content(content: MediaType[]): Node {
+    return Object.fromEntries(content.map((media) => [media.type, this.media(media)]))
+  }
+
+  private media(media: MediaType): Node {
+    const { at, schema, itemSchema, examples, encoding, extensions } = media
+    if (this.version !== '3.2')
+      this.lose(media, 'itemSchema', `${this.name} has no schema for the items of a stream`)
+    return node({
+      schema: schema === undefined ? undefined : this.schema(schema, at),
+      itemSchema: this.version === '3.2' ? itemSchema : undefined,
+      ...this.examples(examples),
+      encoding:
+        encoding.length === 0
+          ? undefined
+          : Object.fromEntries(encoding.map((item) => [item.property, this.encoding(item)])),
+      ...extensions,
+    })
+  }
+
+  private encoding({
+    contentType,
+    style,
+    explode,
+    allowReserved,
+    headers,
+    extensions,
+  }: Encoding): Node {
+    return node({
+      contentType,
+      headers: this.headers(headers),
+      style,
+      explode,
+      allowReserved,
+      ...extensions,
+    })
+  }
+
+  private headers(headers: Header[]): Node | undefined {
+    if (headers.length === 0) return undefined
+    return Object.fromEntries(headers.map((header) => [header.name, this.header(header)]))
+  }
+
+  private sharedResponse(response: Response): Node {
+    return this.shared.write('responses', response, () => this.response(response))
+  }
+
+  private response(response: Response): Node {
+    const { summary, description, headers, content, links, extensions } = response
+    if (this.version !== '3.2') {
+      this.lose(response, 'summary', `${this.name} has no summary for a response`)
+      if (description === undefined) {
+        this.losses.member(
+          response,
+          'description',
+          `${this.name} wants a description here; an empty one stands in`,
+        )
+      }
+    }
+    return node({
+      summary: this.version === '3.2' ? summary : undefined,
+      description: this.version === '3.2' ? description : (description ?? ''),
+      headers: this.headers(headers),
+      content: content.length === 0 ? undefined : this.content(content),
+      links:
+        links.length === 0
+          ? undefined
+          : Object.fromEntries(links.map((link) => [link.name, this.link(link)])),
+      ...extensions,
+    })
+  }
+
+  private link({
+    operationId,
+    operationRef,
+    parameters,
+    requestBody,
+    description,
+    extensions,
+  }: Link): Node {
+    return node({ operationId, operationRef, parameters, requestBody, description, ...extensions })
+  }
+
+  private callbacks(callbacks: Callback[]): Node | undefined {
+    if (callbacks.length === 0) return undefined
+    const byName: Record<string, Node> = {}
+    for (const { name, expression, operations } of callbacks) {
+      const item: Node = {}
+      for (const operation of operations) this.place(item, operation, false)
+      byName[name] = { ...byName[name], [expression]: item }
+    }
+    return byName
+  }
+
+  private components(): Node | undefined {
+    const { schemas, securitySchemes } = this.contract
+    const components = node({
+      schemas:
+        schemas.length === 0
+          ? undefined
+          : Object.fromEntries(
+              schemas.map(({ name, schema, at }) => [name, this.schema(schema, at)]),
+            ),
+      ...this.shared.components(),
+      securitySchemes:
+        securitySchemes.length === 0
+          ? undefined
+          : Object.fromEntries(
+              securitySchemes.map((scheme) => [scheme.name, this.securityScheme(scheme)]),
+            ),
+    })
+    return Object.keys(components).length > 0 ? components : undefined
+  }
+
+  private securityScheme(scheme: SecurityScheme): Node {
+    const {
+      type,
+      description,
+      in: place,
+      parameterName,
+      scheme: http,
+      bearerFormat,
+      flows,
+      openIdConnectUrl,
+      extensions,
+    } = scheme
+    const known = [
+      'apiKey',
+      'http',
+      'oauth2',
+      'openIdConnect',
+      ...(this.version === '3.0' ? [] : ['mutualTLS']),
+    ]
+    if (!known.includes(type)) {
+      this.losses.members(
+        scheme,
+        schemeWords,
+        `${this.name} has no security scheme of the type "${type}"; "${scheme.name}" is written as a key in a header`,
+      )
+      return node({
+        type: 'apiKey',
+        in: 'header',
+        name: 'Authorization',
+        description,
+        ...extensions,
+      })
+    }
+    return node({
+      type,
+      description,
+      in: place,
+      name: parameterName,
+      scheme: http,
+      bearerFormat,
+      flows:
+        type === 'oauth2'
+          ? Object.fromEntries(
+              flows.flatMap((flow) => {
+                const { kind, ...rest } = flow
+                if (kind === 'deviceAuthorization' && this.version !== '3.2') {
+                  this.losses.whole(flow, scheme.at, `${this.name} has no device flow`)
+                  return []
+                }
+                return [[kind, rest]]
+              }),
+            )
+          : undefined,
+      openIdConnectUrl,
+      ...extensions,
+    })
+  }
+}
+
+/** The one requirement that all operations share, if they do. */
+function sameSecurity(operations: Operation[]): Operation['security'] | undefined {
+  const [first] = operations
+  if (!first || first.security.length === 0) return undefined
+  const expected = JSON.stringify(first.security)
+  return operations.every(({ security }) => JSON.stringify(security) === expected)
+    ? first.security
+    : undefined
+}
+
+/** Parts that several operations share are written once, as components. */
+class SharedParts {
+  private readonly uses = new Map<object, number>()
+  private readonly names = new Map<object, string>()
+  private readonly written: Record<'parameters' | 'responses', Node> = {
+    parameters: {},
+    responses: {},
+  }
+
+  count(operation: Operation): void {
+    for (const part of [...operation.parameters, ...operation.responses]) {
+      this.uses.set(part, (this.uses.get(part) ?? 0) + 1)
+    }
+  }
+
+  write(kind: 'parameters' | 'responses', part: Parameter | Response, build: () => Node): Node {
+    if ((this.uses.get(part) ?? 0) < 2) return build()
+    let name = this.names.get(part)
+    if (name === undefined) {
+      name = this.freeName(kind, part)
+      this.names.set(part, name)
+      this.written[kind][name] = build()
+    }
+    return { $ref: `#/components/${kind}/${name}` }
+  }
+
+  private freeName(kind: 'parameters' | 'responses', part: Parameter | Response): string {
+    const last = segmentsOf(partsOf(part.at).pointer).at(-1) ?? ''
+    const said = /^\d*$|\[/.test(last)
+      ? 'name' in part
+        ? part.name
+        : `Response${part.status}`
+      : last
+    const base = said.replace(/[^A-Za-z0-9._-]+/g, '_') || 'Part'
+    let name = base
+    for (let n = 2; Object.hasOwn(this.written[kind], name); n++) name = `${base}_${n}`
+    return name
+  }
+
+  components(): Node {
+    return node({
+      parameters:
+        Object.keys(this.written.parameters).length > 0 ? this.written.parameters : undefined,
+      responses:
+        Object.keys(this.written.responses).length > 0 ? this.written.responses : undefined,
+    })
+  }
+}

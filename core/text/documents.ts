@@ -1,0 +1,108 @@
+import { limits } from './limits'
+import { partsOf, placeIn, type Place } from './place'
+import type { PlacedProblem, Position, Problem } from './problem'
+import { locate, readText, type SourceText, type TextReading } from './read'
+import type { Pointer } from './pointer'
+
+/** The text of a file beside the main one by its name, or undefined where there is none. */
+export type Beside = (name: string) => string | undefined
+
+/** One file of a definition, read. */
+export interface Document {
+  file: string
+  text: string
+  reading: TextReading
+}
+
+/** Looks texts up in a map by name. */
+export const besideIn =
+  (texts: ReadonlyMap<string, string>): Beside =>
+  (name) =>
+    texts.get(name)
+
+/**
+ * The files of one definition: the main one and those it refers to, each read once, when it is first asked for. Names
+ * are as they resolve from the main file's.
+ */
+export class Documents {
+  private readonly read = new Map<string, Document>()
+  private bytes = 0
+  /** Names that something refers to and no file has. */
+  readonly missing = new Set<string>()
+
+  constructor(
+    readonly main: SourceText,
+    private readonly beside: Beside = () => undefined,
+  ) {
+    this.read.set(main.file, { ...main, reading: readText(main) })
+  }
+
+  /** The main file, or the file of that name where there is one. */
+  get(file: string = this.main.file): Document | undefined {
+    const known = this.read.get(file)
+    if (known) return known
+    const text = this.text(file)
+    if (text === undefined) return undefined
+    const document = { file, text, reading: readText({ file, text }) }
+    this.read.set(file, document)
+    return document
+  }
+
+  /** The text of a file, read as nothing in particular. */
+  text(file: string): string | undefined {
+    const known = this.read.get(file)
+    if (known) return known.text
+    if (this.read.size >= limits.files || this.bytes > limits.allBytes) return undefined
+    const text = this.beside(file)
+    if (text === undefined) this.missing.add(file)
+    this.bytes += text?.length ?? 0
+    return text
+  }
+
+  /** How a file is named in places: the main one is not named. */
+  placeName(file: string): string | undefined {
+    return file === this.main.file ? undefined : file
+  }
+
+  /** A place in a file. */
+  place(file: string, pointer: Pointer): Place {
+    return placeIn(this.placeName(file), pointer)
+  }
+
+  /** The files read so far, the main one first. */
+  get files(): Document[] {
+    return [...this.read.values()]
+  }
+
+  /** File, line and column of many places, in one pass over each file. */
+  locate(places: Iterable<Place>): Map<Place, Position & { file: string }> {
+    const byFile = new Map<string, Map<Pointer, Place>>()
+    for (const place of places) {
+      const { file = this.main.file, pointer } = partsOf(place)
+      let pointers = byFile.get(file)
+      if (!pointers) byFile.set(file, (pointers = new Map<Pointer, Place>()))
+      pointers.set(pointer, place)
+    }
+    const found = new Map<Place, Position & { file: string }>()
+    for (const [file, pointers] of byFile) {
+      const document = this.read.get(file)
+      const positions = document && positionsIn(document, pointers.keys())
+      for (const [pointer, place] of pointers) {
+        found.set(place, { file, ...(positions?.get(pointer) ?? { line: 1, column: 1 }) })
+      }
+    }
+    return found
+  }
+
+  /** Turns problems of values into problems with file, line and column, in the order of the text. */
+  placed(problems: PlacedProblem[]): Problem[] {
+    if (problems.length === 0) return []
+    const places = this.locate(problems.map((problem) => problem.at))
+    return problems.map(({ level, message, at }) => ({ level, message, ...places.get(at)! }))
+  }
+}
+
+function positionsIn({ text, reading }: Document, pointers: Iterable<Pointer>) {
+  if (!reading.readable) return undefined
+  return locate(text, reading.syntax, pointers, reading.syntax === 'xml' ? reading.root : undefined)
+}

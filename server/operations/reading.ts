@@ -1,0 +1,125 @@
+import {
+  ChangeItem,
+  ChangesQuery,
+  ConversionRequest,
+  Converted,
+  PartReading,
+  SearchPage,
+  SearchQuery,
+} from '../../shared/api/reading'
+import { ok, operation, type Operation } from '../http/operation'
+import { pageFrom } from '../services/paging'
+import { archiveRevision, changesBetween, convertRevision, readPart } from '../services/reading'
+import { search } from '../services/search'
+
+const revisionNumber = (params: Record<string, string>) => Number(params['revision']) || 0
+const position = (text: string | undefined) => Number(text) || 0
+
+export const readingOperations: Operation[] = [
+  operation<undefined, SearchQuery>({
+    id: 'listMatches',
+    method: 'GET',
+    path: '/search',
+    tag: 'Register',
+    summary: 'Find APIs by what they say, with the places where they say it',
+    description:
+      'Looks through names, descriptions, operations, paths, schemas, tags and extensions of newest revisions. A mistyped word is mended.',
+    query: SearchQuery,
+    success: { status: 200, says: 'A page of matches with facets', body: SearchPage },
+    handle: ({ query }, { db, now }) => ok(search(db, now(), query)),
+  }),
+  operation({
+    id: 'getOperation',
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/operations/{operation}',
+    tag: 'Definitions',
+    summary: 'Read one operation of a revision by its place in the list, from 0',
+    success: { status: 200, says: 'The operation', body: PartReading },
+    handle: ({ params }, { db }) =>
+      ok(
+        readPart(
+          db,
+          params['api']!,
+          revisionNumber(params),
+          'operation',
+          position(params['operation']),
+        ),
+      ),
+  }),
+  operation({
+    id: 'getWebhook',
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/webhooks/{webhook}',
+    tag: 'Definitions',
+    summary: 'Read one webhook of a revision by its place in the list, from 0',
+    success: { status: 200, says: 'The webhook', body: PartReading },
+    handle: ({ params }, { db }) =>
+      ok(
+        readPart(
+          db,
+          params['api']!,
+          revisionNumber(params),
+          'webhook',
+          position(params['webhook']),
+        ),
+      ),
+  }),
+  operation({
+    id: 'getSchema',
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/schemas/{schema}',
+    tag: 'Definitions',
+    summary: 'Read one named schema of a revision',
+    success: { status: 200, says: 'The schema in JSON Schema 2020-12', body: PartReading },
+    handle: ({ params }, { db }) =>
+      ok(readPart(db, params['api']!, revisionNumber(params), 'schema', params['schema']!)),
+  }),
+  operation<ConversionRequest>({
+    id: 'createConversion',
+    method: 'POST',
+    path: '/apis/{api}/revisions/{revision}/conversions',
+    tag: 'Definitions',
+    summary: 'Write a revision as one document, in its own or another format',
+    body: ConversionRequest,
+    success: { status: 200, says: 'The document, and what it could not hold', body: Converted },
+    errors: [422],
+    handle: ({ params, body }, context) =>
+      ok(convertRevision(context, params['api']!, revisionNumber(params), body)),
+  }),
+  operation({
+    id: 'getArchive',
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/archive',
+    tag: 'Definitions',
+    summary: 'Read the original files of a revision as a ZIP',
+    success: { status: 200, says: 'The archive', mediaType: 'application/zip', example: 'PK' },
+    async handle({ params }, { db }) {
+      const { bytes, file } = await archiveRevision(db, params['api']!, revisionNumber(params))
+      return {
+        body: Buffer.from(bytes),
+        headers: {
+          'X-Content-Type-Options': 'nosniff',
+          'Content-Disposition': `attachment; filename="${file}"`,
+        },
+      }
+    },
+  }),
+  operation<undefined, ChangesQuery>({
+    id: 'listChanges',
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/changes',
+    tag: 'Definitions',
+    summary: 'List what changed from one revision to another, in words',
+    query: ChangesQuery,
+    success: { status: 200, says: 'A page of changes', page: ChangeItem },
+    async handle({ params, query }, context) {
+      const changes = await changesBetween(
+        context,
+        params['api']!,
+        revisionNumber(params),
+        query.from,
+      )
+      return { body: pageFrom(changes, query) }
+    },
+  }),
+]

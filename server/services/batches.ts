@@ -1,0 +1,339 @@
+import { randomUUID } from 'node:crypto'
+import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { archiveLimits } from '../../core/archive/read'
+import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
+import { can } from './permissions'
+import type { Queries } from '../db/database'
+import { apis, batches, intakes, people } from '../db/schema'
+import type { Actor, Context, Services } from './context'
+import { Failure, conflict, invalid, notFound } from './failure'
+import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
+import { enterRegister, prepareEntry, twinsOf, workIntake, type IntakeRow } from './intakes'
+import { announce } from './ledger'
+import { requirePermission } from './permissions'
+import { currentEdition } from './rulebook'
+
+type BatchRow = typeof batches.$inferSelect
+
+/** Takes an archive in: it is kept first, and unpacked and read by a worker. */
+export async function takeInArchive(
+  context: Context,
+  bytes: Uint8Array,
+  source: string,
+): Promise<Batch> {
+  requirePermission(context.actor, 'edit')
+  if (bytes.byteLength === 0) throw invalid([{ field: 'archive', message: 'The archive is empty' }])
+  const sha256 = await storeBlob(context.db, bytes)
+  return begin(context, { source, sha256 })
+}
+
+/** Takes in what stands at several addresses. */
+export async function takeInAddresses(
+  context: Context,
+  { urls, agreed = false }: AddressBatch,
+): Promise<Batch> {
+  requirePermission(context.actor, 'edit')
+  const addresses = [...new Set(urls.map((url) => url.trim()).filter((url) => url !== ''))]
+  if (addresses.length === 0) {
+    throw invalid([{ field: 'urls', message: 'Give one address in each line' }])
+  }
+  const source = `${addresses.length} addresses`
+  return begin(context, { source, addresses, agreed })
+}
+
+async function begin(
+  context: Context,
+  start: { source: string; sha256?: string; addresses?: string[]; agreed?: boolean },
+): Promise<Batch> {
+  const id = randomUUID()
+  const by = context.actor.name
+  await context.db.insert(batches).values({ id, by, at: context.now(), state: 'waiting', ...start })
+  await context.queue.workBatch(id)
+  return readBatch(context.db, id)
+}
+
+async function findBatch(db: Queries, id: string): Promise<BatchRow> {
+  const isId = /^[0-9a-f-]{36}$/.test(id)
+  const [row] = isId ? await db.select().from(batches).where(eq(batches.id, id)) : []
+  if (!row) throw notFound('batch with this identifier')
+  return row
+}
+
+const itemsOf = (db: Queries, id: string) =>
+  db.select().from(intakes).where(eq(intakes.batch, id)).orderBy(asc(intakes.source))
+
+export async function readBatch(db: Queries, id: string): Promise<Batch> {
+  const { source, state, total, done, trouble } = await findBatch(db, id)
+  const rows = await itemsOf(db, id)
+  return { id, source, state, total, done, trouble, items: rows.map(toItem) }
+}
+
+function toItem({
+  id,
+  source,
+  state,
+  outcome,
+  summary,
+  files,
+  problems,
+  result,
+}: IntakeRow): BatchItem {
+  const errors = problems.filter(({ level }) => level === 'error')
+  const [first] = errors.length > 0 ? errors : problems
+  const item: BatchItem = {
+    id,
+    source,
+    state,
+    files: files.length,
+    errors: errors.length,
+    warnings: problems.length - errors.length,
+  }
+  if (outcome) item.outcome = outcome
+  if (summary) {
+    item.title = summary.title
+    item.version = summary.version
+    item.format = summary.format
+    item.operations = summary.operations.length
+  }
+  if (result?.says) item.problem = result.says
+  else if (first) item.problem = `${first.file}:${first.line}:${first.column} ${first.message}`
+  if (result?.api) item.api = result.api
+  if (result?.revision) item.revision = result.revision
+  return item
+}
+
+/** Stops a batch: what was being read is left, and what was being entered is as if it had never begun. */
+export async function cancelBatch(context: Context, id: string): Promise<Batch> {
+  requirePermission(context.actor, 'edit')
+  const { state } = await findBatch(context.db, id)
+  if (state === 'done') throw conflict('This batch has been brought in already.')
+  await context.db.update(batches).set({ state: 'stopped' }).where(eq(batches.id, id))
+  await announce(context.db, 'batch')
+  return readBatch(context.db, id)
+}
+
+/** Has everything in a batch that can be entered into the register, all of it or nothing. */
+export async function acceptBatch(
+  context: Context,
+  id: string,
+  { team, audience, without }: BatchAcceptance,
+): Promise<Batch> {
+  const { db } = context
+  requirePermission(context.actor, 'edit', team)
+  const { state } = await findBatch(db, id)
+  if (state !== 'ready') throw conflict('The batch has not been read to its end, or is done.')
+  if (without.length > 0) {
+    await db
+      .update(intakes)
+      .set({ outcome: 'refused', result: { api: '', revision: 0, says: 'Left out on request' } })
+      .where(and(eq(intakes.batch, id), inArray(intakes.id, without)))
+  }
+  await db
+    .update(batches)
+    .set({ state: 'accepting', team, audience, done: 0 })
+    .where(eq(batches.id, id))
+  await context.queue.workBatch(id)
+  await announce(db, 'batch')
+  return readBatch(db, id)
+}
+
+/** The worker's part of a batch, whichever step it stands at; safe to run again. */
+export async function workBatch(services: Services, id: string): Promise<void> {
+  const row = await findBatch(services.db, id)
+  try {
+    if (row.state === 'accepting') await enter(services, row)
+    else if (['waiting', 'unpacking', 'reading'].includes(row.state)) await readAll(services, row)
+  } catch (error) {
+    if (error instanceof Stopped) return
+    if (!(error instanceof Failure)) throw error
+    await services.db
+      .update(batches)
+      .set({ state: row.state === 'accepting' ? 'ready' : 'failed', trouble: error.detail })
+      .where(eq(batches.id, id))
+  }
+  await announce(services.db, 'batch')
+}
+
+class Stopped extends Error {}
+
+/** Says how far a batch is; throws where somebody has stopped it. */
+async function progress(db: Queries, id: string, done: number): Promise<void> {
+  const changed = await db
+    .update(batches)
+    .set({ done })
+    .where(and(eq(batches.id, id), sql`${batches.state} <> 'stopped'`))
+    .returning({ id: batches.id })
+  if (changed.length === 0) throw new Stopped()
+  await announce(db, 'batch')
+}
+
+async function readAll(services: Services, row: BatchRow): Promise<void> {
+  const { db } = services
+  const { id } = row
+  if (row.sha256) await unpack(services, row)
+  else await listAddresses(db, row)
+  const rows = await itemsOf(db, id)
+  await db.update(batches).set({ state: 'reading', total: rows.length }).where(eq(batches.id, id))
+  for (const [done, { id: intake, state }] of rows.entries()) {
+    await progress(db, id, done)
+    if (state === 'waiting' || state === 'reading') await workIntake(services, intake)
+  }
+  await progress(db, id, rows.length)
+  await judge(db, id)
+  await db
+    .update(batches)
+    .set({ state: 'ready' })
+    .where(and(eq(batches.id, id), eq(batches.state, 'reading')))
+}
+
+async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchRow): Promise<void> {
+  if ((await itemsOf(db, id)).length > 0) return
+  await db.update(batches).set({ state: 'unpacking' }).where(eq(batches.id, id))
+  await announce(db, 'batch')
+  const unpacked = await examiner.unpack(await bytesOf(db, sha256!))
+  if ('fault' in unpacked) throw new Failure(422, 'Not unpacked', unpacked.fault)
+  const { entries, mains } = unpacked
+  if (mains.length === 0) {
+    throw new Failure(
+      422,
+      'Nothing found',
+      `The archive holds ${entries.length} files, but no definition among them (OpenAPI, Swagger, RAML, WSDL or WADL).`,
+    )
+  }
+  const stored = await storeFiles(db, entries)
+  await db.insert(intakes).values(
+    mains.map((name) => {
+      const main = stored.find((file) => file.name === name)!
+      return {
+        id: randomUUID(),
+        batch: id,
+        by,
+        at,
+        source: name,
+        sha256: main.sha256,
+        bytes: main.bytes,
+        file: name,
+        files: [main, ...stored.filter((file) => file !== main)],
+        state: 'waiting' as const,
+      }
+    }),
+  )
+}
+
+async function listAddresses(
+  db: Queries,
+  { id, by, at, addresses, agreed }: BatchRow,
+): Promise<void> {
+  if ((await itemsOf(db, id)).length > 0) return
+  await db.insert(intakes).values(
+    addresses.map((address) => ({
+      id: randomUUID(),
+      batch: id,
+      by,
+      at,
+      source: address,
+      address,
+      agreed,
+      bytes: 0,
+      state: 'waiting' as const,
+    })),
+  )
+}
+
+/** Says of each definition what would become of it. */
+async function judge(db: Queries, id: string): Promise<void> {
+  const rows = await itemsOf(db, id)
+  const used = new Set(
+    rows.flatMap(({ file, files }) =>
+      files.map(({ name }) => name).filter((name) => name !== file),
+    ),
+  )
+  const seen = new Set<string>()
+  for (const row of rows) {
+    const fate = await fateOf(db, row, used, seen)
+    await db.update(intakes).set(fate).where(eq(intakes.id, row.id))
+  }
+}
+
+type Fate = Pick<IntakeRow, 'outcome' | 'result'>
+
+async function fateOf(
+  db: Queries,
+  row: IntakeRow,
+  used: Set<string>,
+  seen: Set<string>,
+): Promise<Fate> {
+  const says = (outcome: Fate['outcome'], words: string): Fate => ({
+    outcome,
+    result: { api: '', revision: 0, says: words },
+  })
+  if (row.state !== 'ready' || !row.summary) return { outcome: 'refused', result: null }
+  if (row.address === null && used.has(row.file))
+    return says('part', 'A part of another definition in the archive')
+  const digest = digestOf(row.files)
+  if (seen.has(digest)) return says('unchanged', 'The same text stands in the batch twice')
+  seen.add(digest)
+  const [twin] = await twinsOf(db, row)
+  if (!twin) return { outcome: 'added', result: null }
+  const result = { api: twin.api, revision: twin.revision }
+  if (twin.same === 'content') return { outcome: 'unchanged', result }
+  if (twin.fixed) {
+    return says(
+      'refused',
+      `Version ${row.summary.version} of ${twin.title} is placed, so its text is fixed; raise the version`,
+    )
+  }
+  return { outcome: 'revised', result: { api: twin.api, revision: 0 } }
+}
+
+/** Enters all of a batch in one transaction, so that stopping it leaves nothing half done. */
+async function enter(services: Services, batch: BatchRow): Promise<void> {
+  const { db, now } = services
+  const actor = await actorNamed(db, batch.by)
+  const rows = (await itemsOf(db, batch.id)).filter(
+    ({ outcome }) => outcome === 'added' || outcome === 'revised',
+  )
+  await db.update(batches).set({ total: rows.length }).where(eq(batches.id, batch.id))
+  await currentEdition(db)
+  const results = new Map<string, Fate>()
+  await db.transaction(async (tx) => {
+    for (const [done, row] of rows.entries()) {
+      // Progress is told outside of the transaction, so that others see it before the end.
+      await progress(db, batch.id, done)
+      const api = row.outcome === 'revised' ? row.result!.api : undefined
+      const [existing] =
+        api === undefined ? [] : await tx.select().from(apis).where(eq(apis.slug, api))
+      const team = existing?.team ?? batch.team!
+      if (!can(actor, 'edit', team)) {
+        results.set(row.id, {
+          outcome: 'refused',
+          result: { api: api ?? '', revision: 0, says: `Only owners of ${team} may change it` },
+        })
+        continue
+      }
+      const entry = await prepareEntry(services, row, {
+        api,
+        team,
+        audience: existing?.audience ?? batch.audience!,
+      })
+      const saved = await enterRegister(tx, { actor, now }, entry)
+      await tx
+        .update(intakes)
+        .set({ state: 'accepted', result: saved })
+        .where(eq(intakes.id, row.id))
+    }
+    await progress(db, batch.id, rows.length)
+    for (const [id, fate] of results) await tx.update(intakes).set(fate).where(eq(intakes.id, id))
+    await tx.update(batches).set({ state: 'done' }).where(eq(batches.id, batch.id))
+  })
+}
+
+async function actorNamed(db: Queries, name: string): Promise<Actor> {
+  const [row] = await db.select().from(people).where(eq(people.name, name))
+  if (!row) throw notFound(`person called "${name}"`)
+  const { displayName, role, team } = row
+  return { name, displayName, role, team: team ?? undefined }
+}
+
+/** How large an archive may be that is sent. */
+export const largestArchive = archiveLimits.bytes / 2

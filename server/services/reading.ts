@@ -1,0 +1,105 @@
+import { zipSync } from 'fflate'
+import { and, eq } from 'drizzle-orm'
+import type { SchemaObject } from '../../core/contract/model'
+import type {
+  ChangeItem,
+  ConversionRequest,
+  Converted,
+  PartReading,
+} from '../../shared/api/reading'
+import type { Queries } from '../db/database'
+import { parts } from '../db/schema'
+import { findApi, findRevision } from './catalog'
+import type { Services } from './context'
+import { Failure, notFound } from './failure'
+import { filesOf, loadFiles } from './files'
+
+type Kind = 'operation' | 'webhook' | 'schema'
+
+/** One operation or webhook by its place in the revision's list, or one schema by its name. */
+export async function readPart(
+  db: Queries,
+  slug: string,
+  number: number,
+  kind: Kind,
+  which: number | string,
+): Promise<PartReading> {
+  const row = await findRevision(db, await findApi(db, slug), number)
+  const [part] = await db
+    .select()
+    .from(parts)
+    .where(
+      and(
+        eq(parts.revision, row.id),
+        eq(parts.kind, kind),
+        typeof which === 'number' ? eq(parts.position, which) : eq(parts.name, which),
+      ),
+    )
+  if (!part) throw notFound(`${kind} "${which}" in revision ${number}`)
+  const { operations, webhooks, schemas } = row.summary
+  const list = { operation: operations, webhook: webhooks, schema: schemas }[kind]
+  const entry =
+    kind === 'schema' ? list.find(({ name }) => name === part.name) : list[part.position]
+  return {
+    name: part.name,
+    file: entry?.file ?? row.file,
+    line: entry?.line ?? 1,
+    detail: part.detail as SchemaObject,
+  }
+}
+
+/** A revision written in another format, or as one document. */
+export async function convertRevision(
+  { db, examiner }: Services,
+  slug: string,
+  number: number,
+  { to, dereference, syntax }: ConversionRequest,
+): Promise<Converted> {
+  const row = await findRevision(db, await findApi(db, slug), number)
+  const files = await loadFiles(db, await filesOf(db, row.id))
+  const converted = await examiner.convert(files, to, dereference ?? false, syntax)
+  if ('fault' in converted) throw new Failure(422, 'Not converted', converted.fault)
+  const { text, ending, losses } = converted
+  return { file: `${slug}-${row.version}.${ending}`.replace(/[^\w.-]+/g, '-'), text, losses }
+}
+
+/** The original files of a revision, byte for byte, in a ZIP archive. */
+export async function archiveRevision(
+  db: Queries,
+  slug: string,
+  number: number,
+): Promise<{ bytes: Uint8Array; file: string }> {
+  const row = await findRevision(db, await findApi(db, slug), number)
+  const files = await loadFiles(db, await filesOf(db, row.id))
+  const named = files.map(({ name, bytes }, i) => [archiveName(name, i), bytes] as const)
+  return {
+    bytes: zipSync(Object.fromEntries(named), { level: 6 }),
+    file: `${slug}-${row.version}.zip`.replace(/[^\w.-]+/g, '-'),
+  }
+}
+
+/** Names that lead upwards or to other hosts have no place in an archive; they keep their last part. */
+function archiveName(name: string, position: number): string {
+  const inside = !/^\/|^\.\.\/|\/\.\.\/|^[a-z][a-z0-9+.-]*:/i.test(name)
+  const last = name.split(/[/?#]/).findLast((part) => part !== '') ?? 'file'
+  return inside ? name : `beside/${position}-${last.replace(/[^\w.-]+/g, '-')}`
+}
+
+/** What changed between two revisions, in words. */
+export async function changesBetween(
+  { db, examiner }: Services,
+  slug: string,
+  number: number,
+  from: number | undefined,
+): Promise<ChangeItem[]> {
+  const api = await findApi(db, slug)
+  const after = await findRevision(db, api, number)
+  const earlier = from ?? number - 1
+  if (earlier < 1) return []
+  const before = await findRevision(db, api, earlier)
+  const changes = await examiner.compare(
+    await loadFiles(db, await filesOf(db, before.id)),
+    await loadFiles(db, await filesOf(db, after.id)),
+  )
+  return changes.map(({ kind, subject, words }) => ({ kind, subject, words }))
+}

@@ -1,0 +1,35 @@
+import { eq, sql } from 'drizzle-orm'
+import { apis, parts, revisions } from '../db/schema'
+import type { Services } from './context'
+import { insertDerived } from './catalog'
+import { filesOf, loadFiles } from './files'
+import { currentEdition } from './rulebook'
+
+/**
+ * Derives again what is kept of revisions that an earlier version of the register saved. What is derived can always be
+ * rebuilt from the texts; returns how many revisions were.
+ */
+export async function rebuildDerived({ db, examiner }: Services): Promise<number> {
+  const rows = await db
+    .select({ revision: revisions, api: apis })
+    .from(revisions)
+    .innerJoin(apis, eq(apis.id, revisions.api))
+    .where(sql`not jsonb_exists(${revisions.summary}, 'facts')`)
+  const edition = await currentEdition(db)
+  for (const { revision, api } of rows) {
+    const files = await loadFiles(db, await filesOf(db, revision.id))
+    const examination = await examiner.examine(files, edition, api, true)
+    if (!examination.readable || !examination.derived) continue
+    const { summary, derived } = examination
+    await db.transaction(async (tx) => {
+      await tx
+        .update(revisions)
+        .set({ summary: { ...summary, version: revision.version }, format: summary.format })
+        .where(eq(revisions.id, revision.id))
+      await tx.delete(parts).where(eq(parts.revision, revision.id))
+      const isNewest = revision.number === api.latestRevision
+      await insertDerived(tx, api.id, revision.id, derived, isNewest)
+    })
+  }
+  return rows.length
+}
