@@ -5,61 +5,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fork } from 'node:child_process'
 import autocannon from 'autocannon'
-import yaml from 'js-yaml'
-import { examine } from '../core/definition'
-import { readDefinition } from '../core/formats/read'
 import { compilePlacement, writeResources } from '../core/routing/resources'
-import { starterRules } from '../core/rules/starter'
-import { largeDefinition } from './large'
-
-/** Every figure is a ratio of two things measured in this one run; absolute times depend on the machine. */
-const rounds = 3
-
-const median = (values: number[]) => values.sort((a, b) => a - b)[Math.floor(values.length / 2)]!
-
-function timed(work: () => unknown): number {
-  return median(
-    Array.from({ length: rounds }, () => {
-      const started = performance.now()
-      work()
-      return performance.now() - started
-    }),
-  )
-}
-
-const lines: string[] = []
-const report = (what: string, ms: number, against: string, base: number) =>
-  lines.push(
-    `${what.padEnd(52)} ${ms.toFixed(0).padStart(7)} ms   ${(ms / base).toFixed(2).padStart(6)} × ${against} (${base.toFixed(0)} ms)`,
-  )
-
-const value = largeDefinition(25_000)
-const json = JSON.stringify(value)
-const yamlText = yaml.dump(value, { lineWidth: -1, noRefs: true })
-const edition = { number: 1, domain: 'brackenmere.example', rules: starterRules }
-const circumstances = { audience: 'partner', team: 'Field' } as const
-
-const parse = timed(() => JSON.parse(json))
-const load = timed(() => yaml.load(yamlText, { schema: yaml.CORE_SCHEMA }))
-const readJson = timed(() => readDefinition({ file: 'a.json', text: json }))
-report(
-  `Reading ${(json.length / 1e6).toFixed(1)} MB of JSON into a contract`,
-  readJson,
-  'JSON.parse',
-  parse,
-)
-report(
-  `Reading ${(yamlText.length / 1e6).toFixed(1)} MB of YAML into a contract`,
-  timed(() => readDefinition({ file: 'a.yaml', text: yamlText })),
-  'js-yaml',
-  load,
-)
-report(
-  'Reading, summarising and checking it (JSON)',
-  timed(() => examine({ file: 'a.json', text: json }, edition, circumstances)),
-  'reading',
-  readJson,
-)
+import { formats } from './formats'
+import { lines } from './measure'
+import { searching } from './search'
 
 interface Load {
   perSecond: number
@@ -127,5 +76,7 @@ async function proxies(): Promise<void> {
   backend.closeAllConnections()
 }
 
+formats()
+await searching()
 await proxies()
 console.log(lines.join('\n'))

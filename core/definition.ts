@@ -125,6 +125,9 @@ function derive(documents: Documents, contract: Contract): Derived {
   }
 }
 
+/** What stands for a summary where none is given. */
+const firstSentence = (text: string | undefined) => text && /^[^.\n]{1,160}/.exec(text)?.[0]
+
 function summarise(documents: Documents, contract: Contract, problems: number): DefinitionSummary {
   const schemas = contract.schemas.filter((schema) => schema.declared)
   const parts = [...contract.operations, ...schemas, ...contract.webhooks]
@@ -147,7 +150,7 @@ function summarise(documents: Documents, contract: Contract, problems: number): 
       method: operation.method.toUpperCase(),
       path: operation.path,
       id: operation.id,
-      summary: operation.summary,
+      summary: operation.summary ?? firstSentence(operation.description),
       tags: operation.tags,
       deprecated: operation.deprecated,
       ...whereIs(operation),

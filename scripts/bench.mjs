@@ -2,9 +2,11 @@ import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { command } from './lib/commands.mjs'
 import { ensurePackages } from './lib/packages.mjs'
+import { ensureDatabase, ensurePostgresInstalled, startPostgres } from './lib/postgres.mjs'
 import { run, step } from './lib/steps.mjs'
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
+const port = Number(process.env.ELM_BENCH_PORT ?? 4690)
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))
@@ -12,7 +14,16 @@ await run(async () => {
     const { bundle } = await import('./bundles.mjs')
     await bundle(root, { bench: 'bench/main.ts', 'bare-proxy': 'bench/bare-proxy.ts' })
   })
-  await command(process.execPath, ['--max-old-space-size=4096', join(root, 'dist/bench.mjs')], {
-    show: true,
-  })
+  await step('PostgreSQL', ensurePostgresInstalled)
+  const postgres = await startPostgres({ folder: join(root, '.data/bench/postgres'), port })
+  try {
+    const url = await ensureDatabase(postgres.url, 'elm', { fresh: true })
+    await command(
+      process.execPath,
+      ['--max-old-space-size=4096', '--expose-gc', join(root, 'dist/bench.mjs')],
+      { show: true, env: { ...process.env, ELM_BENCH_DATABASE: url } },
+    )
+  } finally {
+    await postgres.stop()
+  }
 })

@@ -272,7 +272,7 @@ const addParameter = () =>
 .row {
   display: flex;
   gap: 10px;
-  align-items: end;
+  align-items: start;
   flex-wrap: wrap;
 }
 .grow {

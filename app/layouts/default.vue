@@ -29,26 +29,28 @@ const isOn = (to: string) =>
     : route.path.startsWith(to)
 
 const search = ref<HTMLInputElement>()
-const onFind = computed(() => route.path === '/find')
-const words = ref(onFind.value ? String(route.query['q'] ?? '') : '')
+/** The pages whose list follows what is typed; from anywhere, Enter looks into everything. */
+const follows = (path: unknown) => path === '/' || path === '/find'
+const words = ref(follows(route.path) ? String(route.query['q'] ?? '') : '')
 let waiting: ReturnType<typeof setTimeout> | undefined
-/** Looks while typing; on other screens only when asked to, so that nobody is carried off by a letter. */
-function find(now = false) {
+function look(path: string) {
+  const here = route.path === path
+  const query = { ...(here && route.query), q: words.value || undefined }
+  return navigateTo({ path, query }, { replace: here })
+}
+function typed() {
   clearTimeout(waiting)
-  if (!now && !onFind.value) return
-  const go = () =>
-    navigateTo(
-      { path: '/find', query: { ...(onFind.value && route.query), q: words.value || undefined } },
-      { replace: onFind.value },
-    )
-  if (now) void go()
-  else waiting = setTimeout(() => void go(), 150)
+  if (follows(route.path)) waiting = setTimeout(() => void look(route.path), 150)
+}
+function find() {
+  clearTimeout(waiting)
+  void look('/find')
 }
 watch(
   () => [route.path, route.query['q']],
   ([path, q]) => {
-    if (document.activeElement !== search.value || path !== '/find' || !q)
-      words.value = path === '/find' ? String(q ?? '') : ''
+    if (document.activeElement !== search.value || !follows(path) || !q)
+      words.value = follows(path) ? String(q ?? '') : ''
   },
 )
 
@@ -84,8 +86,8 @@ async function leave() {
           v-model="words"
           type="search"
           placeholder="Find an API, operation, schema or tag"
-          @input="find()"
-          @keydown.enter="find(true)"
+          @input="typed()"
+          @keydown.enter="find()"
         />
         <kbd>/</kbd>
       </label>
@@ -120,7 +122,7 @@ async function leave() {
     <Dialog v-model:visible="help" header="Keys" modal dismissable-mask>
       <dl class="key-list">
         <dt><kbd>/</kbd></dt>
-        <dd>find an API, operation, schema or tag</dd>
+        <dd>narrow the list; <kbd>Enter</kbd> looks into every definition</dd>
         <dt><kbd>j</kbd> <kbd>k</kbd></dt>
         <dd>next and previous row</dd>
         <dt><kbd>Enter</kbd></dt>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { lifecycles } from '~~/shared/words'
 import type { RegisterPage, RegisterRow } from '~~/shared/api/catalog'
 
 const { data, refusal } = useLoad(() => api.get<RegisterPage>('/apis'))
@@ -47,7 +48,9 @@ const shown = computed(() => {
     .filter((row) => {
       const text =
         `${row.title} ${row.api} ${row.team} ${row.version} ${row.cells.map((cell) => cell.version).join(' ')}`.toLowerCase()
-      const alive = lifecycle === 'all' || row.lifecycle === (lifecycle || 'active')
+      const alive =
+        lifecycle === 'all' ||
+        (lifecycle ? row.lifecycle === lifecycle : row.lifecycle !== 'retired')
       return (
         words.every((word) => text.includes(word)) &&
         (!team || row.team === team) &&
@@ -124,11 +127,10 @@ watch(selected, (index) => {
       />
       <FilterChip
         label="Lifecycle"
-        any="active"
+        any="all but retired"
         :model-value="filters.lifecycle"
         :options="[
-          { value: 'deprecated', label: 'deprecated' },
-          { value: 'retired', label: 'retired' },
+          ...lifecycles.map((value) => ({ value, label: value })),
           { value: 'all', label: 'all' },
         ]"
         @update:model-value="set({ lifecycle: $event })"

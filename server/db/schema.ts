@@ -5,6 +5,7 @@ import {
   customType,
   index,
   integer,
+  json,
   jsonb,
   pgTable,
   primaryKey,
@@ -131,7 +132,8 @@ export const parts = pgTable(
     kind: text().$type<'operation' | 'webhook' | 'schema'>().notNull(),
     position: integer().notNull(),
     name: text().notNull(),
-    detail: jsonb().$type<unknown>().notNull(),
+    /** Text, not binary: the author's order of properties matters. */
+    detail: json().$type<unknown>().notNull(),
   },
   (table) => [
     primaryKey({ columns: [table.revision, table.kind, table.position] }),

@@ -12,6 +12,7 @@ import { enterRegister, prepareEntry, twinsOf, workIntake, type IntakeRow } from
 import { announce } from './ledger'
 import { requirePermission } from './permissions'
 import { currentEdition } from './rulebook'
+import { titleOf } from './titles'
 
 type BatchRow = typeof batches.$inferSelect
 
@@ -90,7 +91,7 @@ function toItem({
   }
   if (outcome) item.outcome = outcome
   if (summary) {
-    item.title = summary.title
+    item.title = titleOf(summary, source)
     item.version = summary.version
     item.format = summary.format
     item.operations = summary.operations.length
@@ -244,9 +245,9 @@ async function listAddresses(
 async function judge(db: Queries, id: string): Promise<void> {
   const rows = await itemsOf(db, id)
   const used = new Set(
-    rows.flatMap(({ file, files }) =>
-      files.map(({ name }) => name).filter((name) => name !== file),
-    ),
+    rows
+      .filter(({ state }) => state === 'ready')
+      .flatMap(({ file, files }) => files.map(({ name }) => name).filter((name) => name !== file)),
   )
   const seen = new Set<string>()
   for (const row of rows) {
@@ -300,7 +301,16 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
     for (const [done, row] of rows.entries()) {
       // Progress is told outside of the transaction, so that others see it before the end.
       await progress(db, batch.id, done)
-      const api = row.outcome === 'revised' ? row.result!.api : undefined
+      // What was entered a moment ago from the same batch counts as being there.
+      const [twin] = await twinsOf(tx, row)
+      if (twin?.same === 'content') {
+        results.set(row.id, {
+          outcome: 'unchanged',
+          result: { api: twin.api, revision: twin.revision },
+        })
+        continue
+      }
+      const api = twin?.api
       const [existing] =
         api === undefined ? [] : await tx.select().from(apis).where(eq(apis.slug, api))
       const team = existing?.team ?? batch.team!

@@ -292,7 +292,7 @@ export async function workIntake(services: Services, id: string): Promise<void> 
         file: files[0].name,
         files: readable
           ? stored.filter(({ name }) => readable.summary.files.includes(name))
-          : stored,
+          : stored.slice(0, 1),
         problems: examination.problems,
         missing: readable?.missing ?? [],
         summary: readable?.summary ?? null,

@@ -222,6 +222,9 @@ progress {
   overflow-wrap: anywhere;
   max-width: 420px;
 }
+.fmt {
+  margin-left: 6px;
+}
 .said {
   display: block;
   color: var(--soft);

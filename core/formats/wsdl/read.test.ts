@@ -227,7 +227,7 @@ describe('WSDL 1.1', () => {
   })
 
   it.each([
-    [`${portType('P')}`, /"message" names the message "tns:In", which does not exist/],
+    [portType('P'), /"message" names the message "tns:In", which does not exist/],
     [
       `${messages.replace('tns:ask', 'tns:none')}${types(element)}${portType('P')}`,
       /The schema has no element "tns:none"/,

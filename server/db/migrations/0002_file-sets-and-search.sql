@@ -20,7 +20,7 @@ CREATE TABLE "parts" (
 	"kind" text NOT NULL,
 	"position" integer NOT NULL,
 	"name" text NOT NULL,
-	"detail" jsonb NOT NULL,
+	"detail" json NOT NULL,
 	CONSTRAINT "parts_revision_kind_position_pk" PRIMARY KEY("revision","kind","position")
 );
 --> statement-breakpoint

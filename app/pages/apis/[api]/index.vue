@@ -268,16 +268,21 @@ const stages = computed(() =>
 }
 .facts {
   display: grid;
-  grid-template-columns: 90px 1fr;
+  grid-template-columns: 90px minmax(0, 1fr);
   gap: 6px 12px;
   margin: 0 0 8px;
-  align-items: center;
+  align-items: start;
 }
 .facts dt {
+  padding-top: 4px;
   color: var(--soft);
 }
 .facts dd {
   margin: 0;
+  padding-top: 4px;
+}
+.facts dd:has(.p-select) {
+  padding-top: 0;
 }
 .halves {
   display: grid;
@@ -308,6 +313,7 @@ const stages = computed(() =>
 }
 .tag {
   display: inline-block;
+  line-height: 24px;
   border: 1px solid var(--rule);
   border-radius: 4px;
   padding: 0 7px;
@@ -320,7 +326,9 @@ const stages = computed(() =>
   border: 0;
   background: none;
   cursor: pointer;
-  padding: 0 0 0 4px;
+  min-width: 24px;
+  min-height: 24px;
+  padding: 0;
   color: var(--soft);
 }
 .day,
@@ -328,6 +336,7 @@ const stages = computed(() =>
   display: flex;
   gap: 6px;
   align-items: center;
+  flex-wrap: wrap;
   margin-top: 4px;
 }
 .day input,
@@ -339,6 +348,7 @@ const stages = computed(() =>
   padding: 3px 7px;
   font-size: 12.5px;
   min-width: 0;
+  flex: 1 1 110px;
 }
 .link {
   margin: 0 0 3px;

@@ -1,0 +1,395 @@
+import { readdirSync, readFileSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { strToU8, unzipSync, zipSync } from 'fflate'
+import { eq } from 'drizzle-orm'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { apis, batches, parts, revisions, searchEntries } from '../../server/db/schema'
+import { rebuildDerived } from '../../server/services/rebuild'
+import { workBatch } from '../../server/services/batches'
+import type { Batch, BatchItem } from '../../shared/api/batches'
+import type { RevisionDetail } from '../../shared/api/catalog'
+import type { ChangeItem, Converted, PartReading, SearchPage } from '../../shared/api/reading'
+import { makeWorld, type Visitor, type World } from '../support/world'
+
+let world: World
+let imara: Visitor
+
+beforeAll(async () => {
+  world = await makeWorld()
+  imara = await world.visitor('imara')
+})
+afterAll(() => world.close())
+
+/** A folder of the demo as it would lie in an archive. */
+function folder(path: string): Record<string, Uint8Array> {
+  const root = join('demo/definitions', path)
+  const names = readdirSync(root, { recursive: true, encoding: 'utf8' })
+  return Object.fromEntries(
+    names
+      .filter((name) => statSync(join(root, name)).isFile())
+      .map((name) => [name, new Uint8Array(readFileSync(join(root, name)))]),
+  )
+}
+const below = (name: string, files: Record<string, Uint8Array>) =>
+  Object.fromEntries(Object.entries(files).map(([file, bytes]) => [`${name}/${file}`, bytes]))
+
+async function sendArchive(files: Record<string, Uint8Array>) {
+  const sent = await imara.call<Batch>('POST', '/batches?file=estate.zip', zipSync(files))
+  expect(sent.status).toBe(202)
+  return (await imara.call<Batch>('GET', `/batches/${sent.body.id}`)).body
+}
+const accept = async (id: string, without: string[] = []) => {
+  await imara.call('POST', `/batches/${id}/accept`, { team: 'Field', audience: 'private', without })
+  return (await imara.call<Batch>('GET', `/batches/${id}`)).body
+}
+const outcomes = ({ items }: Batch) =>
+  Object.fromEntries(items.map((item: BatchItem) => [item.source, item.outcome]))
+
+describe('many definitions at once', () => {
+  it('are told apart from their parts, reported one by one, and entered together', async () => {
+    const files = {
+      ...below('lab', folder('lab-sampling/1.6.0')),
+      ...below('accounts', folder('customer-accounts/3.3.0')),
+      'works.wsdl': new Uint8Array(readFileSync('demo/definitions/works-orders/3.2.0.wsdl')),
+      'broken.yaml': strToU8('openapi: 3.1.0\ninfo: [\n'),
+      'twice.wsdl': new Uint8Array(readFileSync('demo/definitions/works-orders/3.2.0.wsdl')),
+      'readme.md': strToU8('# Nothing'),
+    }
+    const read = await sendArchive(files)
+    expect(read).toMatchObject({ state: 'ready', total: 5, done: 5 })
+    expect(outcomes(read)).toEqual({
+      'accounts/customer-accounts.yaml': 'added',
+      'broken.yaml': 'refused',
+      'lab/lab-sampling.wsdl': 'added',
+      'twice.wsdl': 'added',
+      'works.wsdl': 'unchanged',
+    })
+    expect(read.items.find(({ source }) => source === 'broken.yaml')!.problem).toMatch(
+      /^broken\.yaml:\d+:\d+ /,
+    )
+    expect(await world.db.select().from(apis)).toEqual([])
+    const done = await accept(read.id)
+    expect(done.state).toBe('done')
+    expect(
+      done.items
+        .filter(({ state }) => state === 'accepted')
+        .map(({ api }) => api)
+        .sort(),
+    ).toEqual(['customer-accounts', 'lab-sampling', 'works-orders'])
+    const { body } = await imara.call<RevisionDetail>('GET', '/apis/customer-accounts/revisions/1')
+    expect(body.files.length).toBe(20)
+    expect(body.file).toBe('accounts/customer-accounts.yaml')
+    expect(body.operations.find(({ path }) => path === '/accounts')!.file).toBe(
+      'accounts/paths/accounts.yaml',
+    )
+  })
+
+  it('know what is there already', async () => {
+    const read = await sendArchive({
+      ...below('lab', folder('lab-sampling/1.6.0')),
+      ...below('new', folder('lab-sampling/1.8.0')),
+    })
+    expect(outcomes(read)).toEqual({
+      'lab/lab-sampling.wsdl': 'unchanged',
+      'new/lab-sampling.wsdl': 'revised',
+    })
+    const done = await accept(read.id)
+    expect(done.items.find(({ source }) => source.startsWith('new'))).toMatchObject({
+      state: 'accepted',
+      api: 'lab-sampling',
+      revision: 2,
+    })
+  })
+
+  it('leave nothing half done when they are stopped in the middle of being entered', async () => {
+    const read = await sendArchive({
+      'a.yaml': strToU8('openapi: 3.1.0\ninfo: { title: First Half, version: "1" }\npaths: {}\n'),
+      'b.yaml': strToU8('openapi: 3.1.0\ninfo: { title: Second Half, version: "1" }\npaths: {}\n'),
+    })
+    await world.db
+      .update(batches)
+      .set({ state: 'accepting', team: 'Field', audience: 'private' })
+      .where(eq(batches.id, read.id))
+    const examiner = world.services.examiner
+    const stopping = {
+      ...world.services,
+      examiner: {
+        ...examiner,
+        examine: async (...asked: Parameters<typeof examiner.examine>) => {
+          await world.db.update(batches).set({ state: 'stopped' }).where(eq(batches.id, read.id))
+          return examiner.examine(...asked)
+        },
+      },
+    }
+    await workBatch(stopping, read.id)
+    expect((await world.db.select().from(apis).where(eq(apis.title, 'First Half'))).length).toBe(0)
+    expect((await imara.call<Batch>('GET', `/batches/${read.id}`)).body.state).toBe('stopped')
+    expect(
+      (
+        await imara.call('POST', `/batches/${read.id}/accept`, {
+          team: 'Field',
+          audience: 'private',
+          without: [],
+        })
+      ).status,
+    ).toBe(409)
+  })
+
+  it.each([
+    ['no archive', strToU8('openapi: 3.1.0'), /neither a ZIP nor a TAR/],
+    ['a way out', zipSync({ '../a.yaml': strToU8('x') }), /leads out of its folder/],
+    ['nothing to read', zipSync({ 'a.txt': strToU8('x') }), /no definition among them/],
+  ])('that are %s are refused in words', async (_what, bytes, message) => {
+    const sent = await imara.call<Batch>('POST', '/batches?file=a.zip', bytes)
+    const { body } = await imara.call<Batch>('GET', `/batches/${sent.body.id}`)
+    expect(body.state).toBe('failed')
+    expect(body.trouble).toMatch(message)
+  })
+
+  it('are not for readers', async () => {
+    const wren = await world.visitor('wren')
+    expect((await wren.call('POST', '/batches', zipSync({ 'a.yaml': strToU8('x') }))).status).toBe(
+      403,
+    )
+  })
+})
+
+describe('a revision of many files', () => {
+  it('is read file by file and taken away byte for byte', async () => {
+    const files = folder('lab-sampling/1.8.0')
+    const answer = await imara.call<string>(
+      'GET',
+      '/apis/lab-sampling/revisions/2/text?file=new%2Fsamples.xsd',
+    )
+    expect(answer.body).toBe(new TextDecoder().decode(files['samples.xsd']))
+    expect(
+      (await imara.call('GET', '/apis/lab-sampling/revisions/2/text?file=..%2F..%2Fpackage.json'))
+        .status,
+    ).toBe(404)
+    const archive = await fetch(`${world.base}/api/v1/apis/lab-sampling/revisions/2/archive`, {
+      headers: { cookie: await cookieOf(imara) },
+    })
+    const unpacked = unzipSync(new Uint8Array(await archive.arrayBuffer()))
+    expect(Object.keys(unpacked).sort()).toEqual(
+      Object.keys(files)
+        .map((name) => `new/${name}`)
+        .sort(),
+    )
+    for (const [name, bytes] of Object.entries(files))
+      expect(Buffer.from(unpacked[`new/${name}`]!)).toEqual(Buffer.from(bytes))
+  })
+
+  it('is saved again as a text for its main file, or as an archive of all', async () => {
+    const main = new TextDecoder().decode(
+      folder('customer-accounts/3.3.0')['customer-accounts.yaml'],
+    )
+    const saved = await imara.call<{ revision: number }>(
+      'POST',
+      '/apis/customer-accounts/revisions',
+      main.replace('Customer Accounts', 'Customer Accounts '),
+      { 'if-match': '"revision-1"' },
+    )
+    expect(saved).toMatchObject({ status: 201, body: { revision: 2 } })
+    const files = below('accounts', folder('customer-accounts/3.3.0'))
+    const same = await imara.call(
+      'POST',
+      '/apis/customer-accounts/revisions?file=accounts%2Fcustomer-accounts.yaml',
+      zipSync({ ...files, 'accounts/schemas/person.yaml': strToU8('type: [\n') }),
+      { 'if-match': '"revision-2"' },
+    )
+    expect(same.status).toBe(201)
+    const broken = await imara.call<RevisionDetail>('GET', '/apis/customer-accounts/revisions/3')
+    expect(broken.body.files.length).toBe(20)
+    expect(
+      (
+        await imara.call(
+          'POST',
+          '/apis/customer-accounts/revisions?file=none.yaml',
+          zipSync(files),
+          { 'if-match': '"revision-3"' },
+        )
+      ).status,
+    ).toBe(422)
+  })
+
+  it('says what changed in words', async () => {
+    const { body } = await imara.call<{ items: ChangeItem[] }>(
+      'GET',
+      '/apis/lab-sampling/revisions/2/changes',
+    )
+    expect(body.items).toContainEqual({
+      kind: 'added',
+      subject: 'POST /attachReport',
+      words: 'is new',
+    })
+    expect(
+      (await imara.call<{ items: ChangeItem[] }>('GET', '/apis/lab-sampling/revisions/1/changes'))
+        .body.items,
+    ).toEqual([])
+  })
+
+  it('gives its operations and schemas in full, in the author’s order', async () => {
+    const operation = await imara.call<PartReading>(
+      'GET',
+      '/apis/lab-sampling/revisions/2/operations/0',
+    )
+    expect(operation.body).toMatchObject({
+      name: 'POST /registerSample',
+      file: 'new/lab-sampling.wsdl',
+      detail: { soap: [{ version: '1.1' }, { version: '1.2' }] },
+    })
+    const schema = await imara.call<PartReading>(
+      'GET',
+      '/apis/lab-sampling/revisions/2/schemas/Sample',
+    )
+    expect(
+      Object.keys((schema.body.detail as { properties: object }).properties).slice(0, 4),
+    ).toEqual(['id', 'point', 'kind', 'takenAt'])
+    expect((await imara.call('GET', '/apis/lab-sampling/revisions/2/schemas/None')).status).toBe(
+      404,
+    )
+    expect((await imara.call('GET', '/apis/lab-sampling/revisions/2/operations/99')).status).toBe(
+      404,
+    )
+  })
+
+  it.each(['bundle', 'openapi-3.2', 'openapi-3.1', 'openapi-3.0', 'swagger-2.0', 'raml-1.0'])(
+    'is written as %s',
+    async (to) => {
+      const { status, body } = await imara.call<Converted>(
+        'POST',
+        '/apis/lab-sampling/revisions/2/conversions',
+        { to },
+      )
+      expect(status).toBe(200)
+      expect(body.text.length).toBeGreaterThan(1000)
+      for (const { line, file } of body.losses)
+        expect([line > 0, file]).toEqual([true, expect.stringMatching(/^new\//)])
+      if (to !== 'bundle') expect(body.losses.length).toBeGreaterThan(0)
+    },
+  )
+})
+
+describe('finding', () => {
+  const find = async (query: string) =>
+    (await imara.call<SearchPage>('GET', `/search?${query}`)).body
+  const found = ({ items }: SearchPage) => items.map(({ api }) => api)
+
+  it('looks into names, descriptions, operations, schemas and SOAP, and says where', async () => {
+    const page = await find('q=attachReport')
+    expect(found(page)).toEqual(['lab-sampling'])
+    expect(page.items[0]!.matches[0]).toMatchObject({
+      kind: 'operation',
+      name: 'POST /attachReport',
+      file: 'new/lab-sampling.wsdl',
+      line: 75,
+    })
+    expect(found(await find('q=regulatory%20sample'))).toEqual(['lab-sampling'])
+    expect(found(await find('q=crew'))).toEqual(['works-orders'])
+    expect(found(await find('q=nothing-at-all-like-this'))).toEqual([])
+  })
+
+  it('begins words and mends mistyped ones', async () => {
+    expect(found(await find('q=attachRep'))).toEqual(['lab-sampling'])
+    const mended = await find('q=laboratery')
+    expect(mended.corrected).toEqual(['laboratory'])
+    expect(found(mended)).toEqual(['lab-sampling'])
+  })
+
+  it('only looks into the newest revision', async () => {
+    const { body } = await imara.call<RevisionDetail>('GET', '/apis/works-orders/revisions/1')
+    const text = (await imara.call<string>('GET', '/apis/works-orders/revisions/1/text')).body
+    await imara.call(
+      'POST',
+      '/apis/works-orders/revisions',
+      text.replaceAll('listCrews', 'listGangs'),
+      { 'if-match': `"revision-${body.revision}"` },
+    )
+    expect(found(await find('q=listCrews'))).toEqual([])
+    expect(found(await find('q=listGangs'))).toEqual(['works-orders'])
+  })
+
+  it('divides by facets that count among one another', async () => {
+    const all = await find('')
+    expect(all.total).toBe(3)
+    const format = all.facets.find(({ name }) => name === 'format')!
+    expect(format.values).toEqual(
+      expect.arrayContaining([
+        { value: 'WSDL 1.1', count: 1 },
+        { value: 'WSDL 2.0', count: 1 },
+      ]),
+    )
+    expect(found(await find('format=WSDL%202.0'))).toEqual(['works-orders'])
+    expect(found(await find('format=WSDL%202.0&team=Metering'))).toEqual([])
+    expect((await find('step=not-placed')).total).toBe(3)
+  })
+
+  it.each(["'", '&', '!', '(:*', '<script>', ':*|', 'a'.repeat(190), '%00'])(
+    'takes %s as words and nothing else',
+    async (q) => {
+      expect((await imara.call('GET', `/search?q=${encodeURIComponent(q)}`)).status).toBeLessThan(
+        500,
+      )
+    },
+  )
+})
+
+describe('what is derived', () => {
+  it('is rebuilt for revisions of an earlier register', async () => {
+    const [row] = await world.db
+      .select()
+      .from(revisions)
+      .innerJoin(apis, eq(apis.id, revisions.api))
+      .where(eq(apis.slug, 'works-orders'))
+      .limit(1)
+    const { facts: _, ...old } = row!.revisions.summary
+    await world.db
+      .update(revisions)
+      .set({ summary: old as never })
+      .where(eq(revisions.id, row!.revisions.id))
+    await world.db.delete(parts).where(eq(parts.revision, row!.revisions.id))
+    expect(await rebuildDerived(world.services)).toBe(1)
+    expect(
+      (await world.db.select().from(parts).where(eq(parts.revision, row!.revisions.id))).length,
+    ).toBeGreaterThan(10)
+    expect(
+      (await world.db.select().from(searchEntries).where(eq(searchEntries.api, row!.apis.id)))
+        .length,
+    ).toBeGreaterThan(10)
+  })
+})
+
+describe('facts beside a definition', () => {
+  it('are kept, refused where they make no sense, and recorded', async () => {
+    const change = (what: object) =>
+      imara.call<{ faults?: { field: string }[] }>('PATCH', '/apis/works-orders', what)
+    expect(
+      (
+        await change({
+          owner: 'bryn',
+          labels: ['night'],
+          links: [{ title: 'Book', url: 'https://wiki.brackenmere.example/x' }],
+        })
+      ).body,
+    ).toMatchObject({ owner: 'bryn', labels: ['night'] })
+    expect(await change({ lifecycle: 'deprecated' })).toMatchObject({
+      status: 422,
+      body: { faults: [{ field: 'sunset' }] },
+    })
+    expect(await change({ owner: 'nobody' })).toMatchObject({ status: 422 })
+    expect(await change({ links: [{ title: 'x', url: 'javascript:alert(1)' }] })).toMatchObject({
+      status: 422,
+    })
+    expect(await change({ lifecycle: 'deprecated', sunset: '2027-02-31' })).toMatchObject({
+      status: 422,
+    })
+    expect((await change({ lifecycle: 'deprecated', sunset: '2027-03-31' })).body).toMatchObject({
+      sunset: '2027-03-31',
+    })
+  })
+})
+
+async function cookieOf(visitor: Visitor): Promise<string> {
+  await visitor.call('GET', '/self')
+  return (visitor as unknown as { cookie: string }).cookie
+}
