@@ -75,7 +75,7 @@ interface Usage {
 function runCommand(args: string[]): Usage {
   const script = `
     const started = performance.now()
-    process.argv = [process.execPath, 'elm-ledger', ...${JSON.stringify(args)}]
+    process.argv = [process.execPath, ...${JSON.stringify(args)}]
     process.stdout.write = () => true
     process.on('exit', () => {
       const { maxRSS, userCPUTime, systemCPUTime } = process.resourceUsage()

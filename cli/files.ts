@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
-import { archiveKind, readArchive } from '../core/archive/read'
+import { archiveKind, ArchiveFault, readArchive } from '../core/archive/read'
 import { definitionEndings } from '../core/formats/detect'
 import type { Beside } from '../core/text/documents'
 import { limits } from '../core/text/limits'
@@ -15,6 +15,8 @@ export interface Source {
   /** Whether the person named this very file, so that it has to be a definition. */
   named: boolean
   archive?: string
+  /** Why an archive cannot be looked into. */
+  fault?: string
 }
 
 /** Every file that the paths name: files themselves, folders with what is below, archives with what is inside. */
@@ -24,7 +26,7 @@ export function sourcesOf(paths: string[]): Source[] {
     if (!stat) throw new WrongUse(`There is no file or folder "${path}".`)
     if (stat.isDirectory()) return [...below(path)].map((file) => ({ file, named: false }))
     if (stat.size <= limits.allBytes * 4 && archiveKind(readStart(path))) {
-      return archiveFiles(path).map((name) => ({ file: name, named: false, archive: path }))
+      return archiveSources(path)
     }
     return [{ file: path, named: true }]
   })
@@ -61,6 +63,15 @@ function archiveOf(path: string): Map<string, Uint8Array> {
     archives.set(path, files)
   }
   return files
+}
+
+function archiveSources(path: string): Source[] {
+  try {
+    return archiveFiles(path).map((name) => ({ file: name, named: false, archive: path }))
+  } catch (error) {
+    if (error instanceof ArchiveFault) return [{ file: path, named: true, fault: error.message }]
+    throw error
+  }
 }
 
 const archiveFiles = (path: string) =>

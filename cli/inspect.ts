@@ -39,6 +39,10 @@ export function inspect({ source, root }: InspectionTask): Inspection | undefine
     servers: 0,
   }
   const elapsed = () => Math.round((performance.now() - started) * 10) / 10
+  if (source.fault !== undefined) {
+    const problem = { level: 'error' as const, message: source.fault, file, line: 1, column: 1 }
+    return { ...nothing, problems: [problem], ms: elapsed() }
+  }
   const decoded = decodeText(bytesOf(source), file)
   if ('problem' in decoded) {
     return source.named ? { ...nothing, problems: [decoded.problem], ms: elapsed() } : undefined

@@ -51,6 +51,15 @@ describe('elm-ledger inspect', () => {
     ])
   })
 
+  it('says of an archive that is refused why, and goes on with the others', () => {
+    const archive = join(folder, 'up.zip')
+    writeFileSync(archive, zipSync({ '../up.yaml': new Uint8Array(4) }))
+    const { status, found } = inspect(archive, 'demo/definitions/works-orders')
+    expect(status).toBe(1)
+    expect(found.map(({ format }) => format)).toEqual([null, 'WSDL'])
+    expect(found[0]!.problems[0]!.message).toMatch(/leads out of its folder/)
+  })
+
   it('says with 1 that something is wrong, and where', () => {
     const file = join(folder, 'bad.yaml')
     writeFileSync(

@@ -4,7 +4,6 @@ import { availableParallelism } from 'node:os'
 import { fileURLToPath } from 'node:url'
 import { Command, CommanderError } from 'commander'
 import { Piscina } from 'piscina'
-import { ArchiveFault } from '../core/archive/read'
 import { addConvert } from './convert'
 import { sourcesOf, WrongUse } from './files'
 import { describe, inspect, type Inspection, type InspectionTask } from './inspect'
@@ -70,7 +69,7 @@ try {
   await program.parseAsync()
 } catch (error) {
   if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : 2
-  else if (error instanceof WrongUse || error instanceof ArchiveFault) {
+  else if (error instanceof WrongUse) {
     console.error(error.message)
     process.exitCode = 2
   } else throw error

@@ -33,10 +33,10 @@ const says = computed(() => {
   display: flex;
   align-items: center;
   justify-content: space-between;
-  gap: 8px;
+  gap: 5px;
   height: 26px;
   border-radius: 13px;
-  padding: 0 11px;
+  padding: 0 9px;
   font: 12px var(--mono);
   background: var(--elm-wash);
   color: var(--elm-deep);

@@ -94,12 +94,13 @@ watch(
   gap: 7px;
   align-items: baseline;
   flex-wrap: wrap;
-  padding: 2px 0;
+  padding: 0;
 }
 .twist {
   border: 0;
   background: none;
-  width: 14px;
+  width: 24px;
+  min-height: 24px;
   flex: none;
   padding: 0;
   cursor: pointer;
@@ -121,15 +122,15 @@ watch(
   overflow-wrap: anywhere;
 }
 .about {
-  margin: 0 0 2px 21px;
+  margin: 0 0 2px 31px;
   color: var(--soft);
   font-size: 12px;
   max-width: 78ch;
   white-space: pre-line;
 }
 .inside {
-  margin-left: 6px;
-  padding-left: 12px;
+  margin-left: 11px;
+  padding-left: 6px;
   border-left: 1px solid var(--rule);
 }
 </style>

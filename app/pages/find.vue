@@ -102,8 +102,8 @@ function pieces(text: string): Piece[] {
     <p class="sentence" role="status">
       <template v-if="!page">Looking …</template>
       <template v-else-if="filters.q">
-        {{ count(page.total, 'API says', 'APIs say') }} something of “{{ filters.q }}”<template
-          v-if="page.corrected.length"
+        {{ page.more ? 'At least ' : '' }}{{ count(page.total, 'API says', 'APIs say') }} something
+        of “{{ filters.q }}”<template v-if="page.corrected.length"
           >, read as <b>{{ page.corrected.join(', ') }}</b></template
         >.
       </template>
@@ -214,6 +214,7 @@ function pieces(text: string): Piece[] {
 .match {
   display: flex;
   gap: 9px;
+  min-height: 24px;
   padding: 2px 0;
   align-items: baseline;
 }
@@ -255,6 +256,7 @@ mark {
   width: 100%;
   border: 0;
   background: none;
+  min-height: 24px;
   padding: 2px 5px;
   border-radius: 4px;
   cursor: pointer;

@@ -156,10 +156,23 @@ export function jsonFaults(text: string, most = 100): JsonFault[] {
       if (name === 'EndOfFileExpected') before.message = fault.message
       continue
     }
+    // What follows on the same line or the next is most often the same slip, felt again.
+    if (before && linesBetween(text, before.offset, fault.offset) < 2) continue
     faults.push(fault)
     before = fault
   }
   return faults.length > 0 ? faults : [{ message: 'This is not valid JSON', offset: 0 }]
+}
+
+function linesBetween(text: string, from: number, to: number): number {
+  let lines = 0
+  for (
+    let at = text.indexOf('\n', from);
+    at !== -1 && at < to && lines < 2;
+    at = text.indexOf('\n', at + 1)
+  )
+    lines++
+  return lines
 }
 
 function wordsFor(text: string, name: string, offset: number): string {

@@ -19,6 +19,13 @@ describe('names of files', () => {
     expect(resolveName(base, written)).toBe(expected),
   )
 
+  it.each(['http://', '//', 'https://[', 'http://a b'])(
+    'that are no addresses stay as they are: %s',
+    (written) => {
+      expect(resolveName('a.yaml', written)).toBe(written)
+    },
+  )
+
   it('never turn a file into another host', () => {
     fc.assert(
       fc.property(fc.webPath(), fc.stringMatching(/^[a-z./]{0,20}$/), (base, written) => {

@@ -26,7 +26,7 @@ export const isRemote = (name: string) => /^(https?:)?\/\//i.test(name)
 /** The name of a file as it is written in another one, relative to that one (RFC 3986 section 5.2). */
 export function resolveName(base: string, written: string): string {
   const target = written.replaceAll('\\', '/')
-  if (isRemote(target)) return new URL(target, 'https://unknown.invalid/').href
+  if (isRemote(target)) return URL.parse(target, 'https://unknown.invalid/')?.href ?? target
   if (isRemote(base)) return URL.parse(target, base)?.href ?? target
   if (isAddress(target)) return target
   const isRooted = target.startsWith('/') || base.startsWith('/')

@@ -33,6 +33,26 @@ describe('texts that cannot be read', () => {
     expect(problemsOf(text)[0]).toMatchObject({ message, line: 1, column })
   })
 
+  it('reports each slip once, and those of other parts too', () => {
+    const yaml = `openapi: 3.1.0
+info:
+  title: [a
+  version: "1"
+paths:
+  /a:
+    get: { tags: [x }
+  /b:
+    get: {}
+servers:
+  - url: "x
+`
+    const lines = problemsOf(yaml).map(({ line }) => line)
+    expect(lines.length).toBeGreaterThan(1)
+    expect(new Set(lines).size).toBe(lines.length)
+    const json = '{\n "a": 1\n "b": 2,\n "c": [1, 2,],\n\n "d": tru,\n\n "e": 3\n}'
+    expect(problemsOf(json).map(({ line }) => line)).toEqual([3, 6])
+  })
+
   it('refuses aliases that multiply, quickly and with their place', () => {
     const levels = Array.from(
       { length: 12 },

@@ -137,10 +137,8 @@ function readYaml(source: SourceText): TextReading {
       return { readable: false, syntax, problems: [tooDeep(position)] }
     }
     const first: Problem = { level: 'error', message: sentence(error.reason), ...position }
-    const others = problemsFrom(source, 'error', yamlFaults(text)).filter(
-      (problem) => problem.line > first.line,
-    )
-    return { readable: false, syntax, problems: [first, ...others] }
+    const others = problemsFrom(source, 'error', yamlFaults(text))
+    return { readable: false, syntax, problems: independent(text, first, others) }
   }
   const size = measure(value)
   if (size.fits) return { readable: true, syntax, value, problems: [] }
@@ -158,6 +156,21 @@ function readYaml(source: SourceText): TextReading {
           ...position,
         }
   return { readable: false, syntax, problems: [problem] }
+}
+
+/** A line where a new part of a definition begins: what is wrong before it is not felt after it. */
+const beginsAnew = /^\S|^ {1,4}['"]?\/\S/
+
+/** A slip is felt further down; of what follows the first fault, only one in each new part is a fault of its own. */
+function independent(text: string, first: Problem, others: Problem[]): Problem[] {
+  const lines = text.split('\n')
+  const kept = [first]
+  for (const problem of others) {
+    const before = kept.at(-1)!.line
+    const between = lines.slice(before, Math.max(before, problem.line))
+    if (problem.line > before && between.some((line) => beginsAnew.test(line))) kept.push(problem)
+  }
+  return kept
 }
 
 function readElements(source: SourceText): TextReading {

@@ -2,9 +2,12 @@ import { SaxesParser } from 'saxes'
 import { limits } from './limits'
 import type { Pointer } from './pointer'
 
+/** The children of elements that have none, so that leaves cost nothing. */
+const childless: readonly XmlElement[] = []
+
 /** An element of an XML document (XML 1.0, Namespaces in XML 1.0). `start` is the offset of its `<`. */
 export class XmlElement {
-  readonly children: XmlElement[] = []
+  children: readonly XmlElement[] = childless
   text = ''
   /** Its number among the siblings of the same name, from 1; 0 until somebody asks for a path. */
   rank = 0
@@ -12,7 +15,8 @@ export class XmlElement {
   constructor(
     readonly prefix: string,
     readonly local: string,
-    readonly attributes: Readonly<Record<string, string>>,
+    /** Names and values in turn: a document has very many attributes, and few of them are asked for. */
+    private readonly flat: readonly string[],
     readonly start: number,
     readonly parent: XmlElement | undefined,
     /** Prefixes in scope; shared with the parent where nothing is declared. */
@@ -24,17 +28,26 @@ export class XmlElement {
     return this.scope[this.prefix] ?? ''
   }
 
+  /** Names and values of its attributes, as written and in their order. */
+  get attributes(): [name: string, value: string][] {
+    const pairs: [string, string][] = []
+    for (let i = 0; i < this.flat.length; i += 2) pairs.push([this.flat[i]!, this.flat[i + 1]!])
+    return pairs
+  }
+
   /** The value of an attribute by its name as written. */
   attribute(name: string): string | undefined {
-    return Object.hasOwn(this.attributes, name) ? this.attributes[name] : undefined
+    const { flat } = this
+    for (let i = 0; i < flat.length; i += 2) if (flat[i] === name) return flat[i + 1]
+    return undefined
   }
 
   /** The value of an attribute of a namespace. */
   attributeOf(namespace: string, local: string): string | undefined {
-    for (const name in this.attributes) {
+    for (const [name, value] of this.attributes) {
       const colon = name.indexOf(':')
       if (colon === -1 || name.slice(colon + 1) !== local) continue
-      if (this.scope[name.slice(0, colon)] === namespace) return this.attributes[name]
+      if (this.scope[name.slice(0, colon)] === namespace) return value
     }
     return undefined
   }
@@ -92,7 +105,7 @@ const mostFaults = 100
  * document type declaration fetches nothing. Reading goes on after a fault, to report all it can.
  */
 export function readXml(text: string): { root: XmlElement | undefined; faults: XmlFault[] } {
-  const parser = new SaxesParser({ position: true })
+  const parser = new SaxesParser({ position: false })
   const faults: XmlFault[] = []
   let root: XmlElement | undefined
   let current: XmlElement | undefined
@@ -123,26 +136,22 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: X
       return
     }
     const attributes = tag.attributes as Record<string, string>
+    const flat: string[] = []
     let scope: Record<string, string> = current?.scope ?? builtIn
     for (const name in attributes) {
+      flat.push(name, attributes[name]!)
       if (!name.startsWith('xmlns')) continue
       if (name === 'xmlns') scope = { ...scope, '': attributes[name]! }
       else if (name.charCodeAt(5) === 58) scope = { ...scope, [name.slice(6)]: attributes[name]! }
     }
     const colon = tag.name.indexOf(':')
     const prefix = colon === -1 ? '' : tag.name.slice(0, colon)
-    const element = new XmlElement(
-      prefix,
-      tag.name.slice(colon + 1),
-      attributes,
-      start,
-      current,
-      scope,
-    )
+    const element = new XmlElement(prefix, tag.name.slice(colon + 1), flat, start, current, scope)
     if (prefix !== '' && scope[prefix] === undefined) {
       fault(`The prefix "${prefix}" is not declared`, start)
     }
-    if (current) current.children.push(element)
+    if (current?.children === childless) current.children = [element]
+    else if (current) (current.children as XmlElement[]).push(element)
     else root ??= element
     current = element
   })

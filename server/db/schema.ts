@@ -94,6 +94,7 @@ export const revisions = pgTable(
     /** What the whole is known by: the main file's hash, or one over the names and hashes of all files. */
     digest: text().notNull(),
     format: text().notNull(),
+    tags: text().array().notNull().default([]),
     bytes: integer().notNull(),
     /** Derived from the text; can be rebuilt. */
     summary: jsonb().$type<DefinitionSummary>().notNull(),
@@ -154,13 +155,22 @@ export const searchEntries = pgTable(
     text: text().notNull(),
     file: text().notNull(),
     line: integer().notNull(),
-    /** The words of its name and text, names taken apart. */
+    /** The words of its name, and those of its text; names are taken apart. */
+    named: text().notNull(),
     words: text().notNull(),
     vector: tsvector()
       .notNull()
-      .generatedAlwaysAs(sql`to_tsvector('simple', words)`),
+      .generatedAlwaysAs(
+        sql`setweight(to_tsvector('simple', named), 'A') || setweight(to_tsvector('simple', words), 'D')`,
+      ),
   },
-  (table) => [index().on(table.api), index().using('gin', table.vector)],
+  (table) => [
+    index().on(table.api),
+    index().using('gin', table.vector),
+    index('search_entries_about')
+      .using('gin', table.vector)
+      .where(sql`kind = 'api'`),
+  ],
 )
 
 /** Every word that occurs, to mend a mistyped one by. */

@@ -1,3 +1,4 @@
+import { isValid, parseISO } from 'date-fns'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { countLevels, type Derived, type Examination } from '../../core/definition'
 import type { Circumstances, Edition } from '../../core/rules/model'
@@ -161,7 +162,7 @@ async function requireSense(
   if (lifecycle === 'deprecated' && sunset === '') {
     faults.push({ field: 'sunset', message: 'Say until which day a deprecated API is served' })
   }
-  if (sunset !== '' && Number.isNaN(Date.parse(sunset))) {
+  if (sunset !== '' && !isValid(parseISO(sunset))) {
     faults.push({ field: 'sunset', message: `${sunset} is not a day` })
   }
   if (owner !== '') {
@@ -393,6 +394,7 @@ export async function insertRevision(
       sha256: stored[0]!.sha256,
       digest: digestOf(stored),
       format: summary.format,
+      tags: summary.tags,
       bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
       summary: { ...summary, version },
       counts,

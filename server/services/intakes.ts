@@ -251,19 +251,19 @@ export async function enterRegister(
 const knownEndings = /\.(ya?ml|json|raml|wsdl|wadl|xml)$/i
 const endings = { yaml: 'yaml', json: 'json', xml: 'xml' }
 
-/** The last part of where it came from, without anything a path could be made of. */
-function fileName(source: string, summary: DefinitionSummary | null): string {
-  const last = source.split(/[/\\?#]/).findLast((part) => part !== '') ?? ''
+/** The last part of where it came from, without anything a path could be made of, with the ending of its format. */
+function fileName(source: string, { title, format, syntax }: DefinitionSummary): string {
+  const last =
+    source
+      .split(/[?#]/)[0]!
+      .split(/[/\\]/)
+      .findLast((part) => part !== '') ?? ''
   const clean = last.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '')
   if (knownEndings.test(clean)) return clean
-  const format = summary?.format.split(' ')[0]?.toLowerCase() ?? ''
-  const ending = ['raml', 'wsdl', 'wadl'].includes(format)
-    ? format
-    : endings[summary?.syntax ?? 'yaml']
-  const asked = /[?&](\w+)$/.exec(source)?.[1]?.toLowerCase()
-  const base =
-    asked === ending ? clean.replace(/-?\w+$/, '') || clean : slugOf(summary?.title ?? 'definition')
-  return `${base || 'definition'}.${ending}`
+  const [name = ''] = format.toLowerCase().split(' ')
+  const ending = ['raml', 'wsdl', 'wadl'].includes(name) ? name : endings[syntax]
+  const base = isRemote(source) ? clean.replace(/\.\w+$/, '') : slugOf(title)
+  return `${base || slugOf(title)}.${ending}`
 }
 
 /**
@@ -327,9 +327,9 @@ async function readWhole(
   const first = row.files.length > 0 ? undefined : await mainFile(services, row)
   let files: FileSet = first ? [{ name: row.source, bytes: first }] : await loadFiles(db, row.files)
   let examination = await examine(files)
-  if (first) {
-    const summary = examination.readable ? examination.summary : null
-    files = [{ name: fileName(row.source, summary), bytes: first }]
+  // What cannot be read is spoken of by the name it came with.
+  if (first && examination.readable) {
+    files = [{ name: fileName(row.source, examination.summary), bytes: first }]
     examination = await examine(files)
   }
   const asked = new Set<string>()

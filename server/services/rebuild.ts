@@ -24,7 +24,11 @@ export async function rebuildDerived({ db, examiner }: Services): Promise<number
     await db.transaction(async (tx) => {
       await tx
         .update(revisions)
-        .set({ summary: { ...summary, version: revision.version }, format: summary.format })
+        .set({
+          summary: { ...summary, version: revision.version },
+          format: summary.format,
+          tags: summary.tags,
+        })
         .where(eq(revisions.id, revision.id))
       await tx.delete(parts).where(eq(parts.revision, revision.id))
       const isNewest = revision.number === api.latestRevision

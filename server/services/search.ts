@@ -1,4 +1,4 @@
-import { eq, inArray, sql } from 'drizzle-orm'
+import { eq, inArray, sql, type SQL } from 'drizzle-orm'
 import type { SearchEntry } from '../../core/contract/search'
 import type {
   Facet,
@@ -14,8 +14,9 @@ import { cellsByApi } from './register'
 
 type PlacedEntry = SearchEntry & { file: string; line: number }
 
-/** Matches taken into account for one search; the ranking looks at no more. */
-const mostMatches = 4000
+/** Matches taken into account for one search: APIs by what they say of themselves, and everything inside of them. */
+const mostAbout = 500
+const mostInside = 800
 const wordsPerEntry = 400
 
 /** Lower-case words of a text; names in camel case and paths are taken apart. */
@@ -34,9 +35,12 @@ export async function indexApi(
   await tx.delete(searchEntries).where(eq(searchEntries.api, api))
   const vocabulary = new Set<string>()
   const rows = entries.map(({ kind, name, text, file, line }) => {
-    const words = [...wordsOf(name), ...wordsOf(text)].slice(0, wordsPerEntry)
-    for (const word of words) if (word.length >= 3 && word.length <= 40) vocabulary.add(word)
-    return { api, kind, name, text, file, line, words: words.join(' ') }
+    const named = wordsOf(name)
+    const words = wordsOf(text).slice(0, wordsPerEntry)
+    for (const word of [...named, ...words]) {
+      if (word.length >= 3 && word.length <= 40) vocabulary.add(word)
+    }
+    return { api, kind, name, text, file, line, named: named.join(' '), words: words.join(' ') }
   })
   for (let i = 0; i < rows.length; i += 1000) {
     await tx.insert(searchEntries).values(rows.slice(i, i + 1000))
@@ -85,31 +89,42 @@ async function termsOf(db: Queries, question: string): Promise<Terms | undefined
   return { query: parts.join(' & '), corrected }
 }
 
-interface Match extends SearchMatch {
+interface Match {
+  id: number
   api: number
   rank: number
 }
 
-const kindRank = sql`case ${searchEntries.kind} when 'api' then 4 when 'operation' then 2 when 'schema' then 1.5 when 'tag' then 1.2 else 1 end`
-
+/** The matches of a question, without their texts: which entry, of which API, how well. */
 async function matchesOf(db: Queries, query: string): Promise<Match[]> {
-  const question = sql`to_tsquery('simple', ${query})`
-  const inner = db
+  const part = (about: SQL, most: number) => sql`
+    (select id, api, kind, vector from search_entries
+      where vector @@ to_tsquery('simple', ${query}) and ${about} limit ${most})`
+  // One JSON value is read several times faster than as many rows.
+  const { rows } = await db.execute<{
+    found: [id: number, api: number, rank: number][] | null
+  }>(sql`
+    select json_agg(json_build_array(id, api, ts_rank('{0.1, 0.2, 0.4, 1}', vector, to_tsquery('simple', ${query}))
+      * case kind when 'api' then 4 when 'operation' then 2 when 'schema' then 1.5 else 1 end)) as found
+    from (${part(sql`kind = 'api'`, mostAbout)} union all ${part(sql`kind <> 'api'`, mostInside)}) as found`)
+  return (rows[0]?.found ?? []).map(([id, api, rank]) => ({ id, api, rank }))
+}
+
+/** The entries to be shown, by their identifiers. */
+async function entriesOf(db: Queries, ids: number[]): Promise<Map<number, SearchMatch>> {
+  if (ids.length === 0) return new Map()
+  const rows = await db
     .select({
-      api: searchEntries.api,
+      id: searchEntries.id,
       kind: searchEntries.kind,
       name: searchEntries.name,
-      words: sql<string>`left(${searchEntries.text}, 400)`.as('start'),
+      words: sql<string>`left(${searchEntries.text}, 1000)`,
       file: searchEntries.file,
       line: searchEntries.line,
-      rank: sql<number>`ts_rank(${searchEntries.vector}, ${question}) * ${kindRank} * case when to_tsvector('simple', ${searchEntries.name}) @@ ${question} then 3 else 1 end`.as(
-        'rank',
-      ),
     })
     .from(searchEntries)
-    .where(sql`${searchEntries.vector} @@ ${question}`)
-    .limit(mostMatches)
-  return inner
+    .where(inArray(searchEntries.id, ids))
+  return new Map(rows.map(({ id, ...entry }) => [id, entry]))
 }
 
 /** The words around the first of the words that were found. */
@@ -146,15 +161,16 @@ interface ApiFacts {
 
 async function factsOf(db: Queries, now: Date, ids: number[] | undefined): Promise<ApiFacts[]> {
   if (ids?.length === 0) return []
-  const rows = await db.execute<Omit<ApiFacts, 'stages' | 'step'>>(sql`
-    select a.id, a.slug as api, a.title, a.team, a.audience, a.lifecycle, r.format, r.version, r.number as revision,
-      (r.counts ->> 'must')::int as must, (r.counts ->> 'should')::int as should, (r.counts ->> 'may')::int as may,
-      a.labels || coalesce((select array_agg(s.name) from search_entries s where s.api = a.id and s.kind = 'tag'), '{}') as tags
-    from apis a join revisions r on r.api = a.id and r.number = a.latest_revision
-    ${ids ? sql`where ${inArray(sql`a.id`, ids)}` : sql``}
-    order by a.title limit 5000`)
-  const cells = await cellsByApi(db, now)
-  return rows.rows.map((row) => {
+  const asked = db.execute<{ found: Omit<ApiFacts, 'stages' | 'step'>[] | null }>(sql`
+    select json_agg(found) as found from (
+      select a.id, a.slug as api, a.title, a.team, a.audience, a.lifecycle, r.format, r.version, r.number as revision,
+        (r.counts ->> 'must')::int as must, (r.counts ->> 'should')::int as should, (r.counts ->> 'may')::int as may,
+        a.labels || r.tags as tags
+      from apis a join revisions r on r.api = a.id and r.number = a.latest_revision
+      ${ids ? sql`where a.id = any(${sql.param(ids)}::int[])` : sql``}
+      order by a.title limit 5000) as found`)
+  const [{ rows }, cells] = await Promise.all([asked, cellsByApi(db, now)])
+  return (rows[0]?.found ?? []).map((row) => {
     const own = cells.get(row.id) ?? []
     const marks = own.map((cell) => cell.mark)
     const step =
@@ -186,17 +202,19 @@ const facetValues: Record<FacetName, (facts: ApiFacts) => string[]> = {
 
 const facetNames = Object.keys(facetValues) as FacetName[]
 
-const passes = (facts: ApiFacts, query: SearchQuery, except?: FacetName) =>
-  facetNames.every((name) => {
-    const wanted = query[name]
-    return name === except || wanted === undefined || facetValues[name](facts).includes(wanted)
-  })
+/** The filters that are set, but for one. */
+const filtersOf = (query: SearchQuery, except?: FacetName) =>
+  facetNames.filter((name) => name !== except && query[name] !== undefined)
+
+const passes = (facts: ApiFacts, query: SearchQuery, filters: FacetName[]) =>
+  filters.every((name) => facetValues[name](facts).includes(query[name]!))
 
 /** Counts of a facet among the APIs that all other facets let through. */
 function facetOf(name: FacetName, all: ApiFacts[], query: SearchQuery): Facet {
   const counts = new Map<string, number>()
+  const filters = filtersOf(query, name)
   for (const facts of all) {
-    if (!passes(facts, query, name)) continue
+    if (!passes(facts, query, filters)) continue
     for (const value of new Set(facetValues[name](facts)))
       counts.set(value, (counts.get(value) ?? 0) + 1)
   }
@@ -220,40 +238,46 @@ export async function search(db: Queries, now: Date, query: SearchQuery): Promis
     else byApi.set(match.api, [match])
   }
   const all = await factsOf(db, now, terms === undefined ? undefined : [...byApi.keys()])
-  const passed = all.filter((facts) => passes(facts, query))
+  const filters = filtersOf(query)
+  const passed = all.filter((facts) => passes(facts, query, filters))
   const score = (id: number) => Math.max(0, ...(byApi.get(id) ?? []).map((match) => match.rank))
   const ranked = passed
     .map((facts) => ({ facts, rank: score(facts.id) }))
     .sort((a, b) => b.rank - a.rank)
-  const items = ranked
-    .slice(offset, offset + limit + 1)
-    .map(({ facts }) => itemOf(facts, byApi.get(facts.id) ?? [], terms?.query ?? ''))
+  const page = ranked.slice(offset, offset + limit + 1).map(({ facts }) => facts)
+  const best = new Map(
+    page.map(({ id }) => [
+      id,
+      [...(byApi.get(id) ?? [])].sort((a, b) => b.rank - a.rank).slice(0, 6),
+    ]),
+  )
+  const entries = await entriesOf(
+    db,
+    [...best.values()].flatMap((list) => list.map(({ id }) => id)),
+  )
+  const items = page.map((facts): SearchItem => {
+    const { api, title, team, format, version, revision, lifecycle } = facts
+    const matches = best.get(facts.id)!.flatMap(({ id }) => entries.get(id) ?? [])
+    return {
+      api,
+      title,
+      team,
+      format,
+      version,
+      revision,
+      lifecycle,
+      places: byApi.get(facts.id)?.length ?? 0,
+      matches: matches.map((match) => ({
+        ...match,
+        words: snippet(match.words, terms?.query ?? ''),
+      })),
+    }
+  })
   return {
     ...pageOf(items, limit, offset),
     total: passed.length,
+    more: matches.length >= mostInside,
     facets: facetNames.map((name) => facetOf(name, all, query)),
     corrected: terms?.corrected ?? [],
-  }
-}
-
-function itemOf(facts: ApiFacts, matches: Match[], query: string): SearchItem {
-  const { api, title, team, format, version, revision, lifecycle } = facts
-  const best = [...matches].sort((a, b) => b.rank - a.rank).slice(0, 6)
-  return {
-    api,
-    title,
-    team,
-    format,
-    version,
-    revision,
-    lifecycle,
-    places: matches.length,
-    matches: best.map(({ kind, name, words, file, line }) => ({
-      kind,
-      name,
-      words: snippet(words, query),
-      file,
-      line,
-    })),
   }
 }

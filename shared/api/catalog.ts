@@ -1,3 +1,4 @@
+import type { ContractFacts } from '../../core/contract/facts'
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, moment, one, text, texts, whole } from './fields'
 
@@ -217,21 +218,6 @@ export class ApiLink {
   url!: string
 }
 
-/** What can be counted in a contract. */
-export interface Facts {
-  operations: number
-  deprecated: number
-  webhooks: number
-  callbacks: number
-  parameters: number
-  responses: number
-  exampled: number
-  schemas: number
-  securitySchemes: string[]
-  mediaTypes: string[]
-  soap: boolean
-}
-
 export class ApiDetail {
   @text({ says: 'The API’s name in addresses.', example: 'supply-interruptions' })
   api!: string
@@ -301,7 +287,7 @@ export class ApiDetail {
     says: 'What can be counted in the newest revision.',
     example: { operations: 19, deprecated: 1 },
   })
-  facts!: Facts
+  facts!: ContractFacts
 
   @whole({
     says: 'Errors and warnings of the newest revision against its specification.',

@@ -212,6 +212,9 @@ export class SearchPage {
   @whole({ says: 'How many APIs match.', example: 4 })
   total!: number
 
+  @flag({ says: 'Whether so many places match that not all were counted.' })
+  more!: boolean
+
   @many(() => Facet, { says: 'How the matches divide.' })
   facets!: Facet[]
 

@@ -49,11 +49,11 @@ test('reads a text again, once, when the worker is killed in the middle', async 
   await page.getByLabel('or choose files').setInputFiles({
     name: 'large.json',
     mimeType: 'application/json',
-    buffer: Buffer.from(JSON.stringify(largeDefinition(1500))),
+    buffer: Buffer.from(JSON.stringify(largeDefinition(4500))),
   })
   await expect(page.getByText(/Reading and checking large.json/)).toBeVisible({ timeout: 20_000 })
   await fate('kill-worker')
-  await expect(page.getByText('2000 operations')).toBeVisible({ timeout: 90_000 })
+  await expect(page.getByText('6000 operations')).toBeVisible({ timeout: 90_000 })
   const client = new pg.Client({ connectionString: process.env['ELM_DATABASE']! })
   await client.connect()
   const { rows } = await client.query<{ attempts: number; state: string }>(

@@ -6,6 +6,7 @@ import { pointerTo, type Pointer } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
 import { absolute, type References } from './references'
+import { keywords30, notIn20 } from './keywords'
 import type { Shape, Specification, Type } from './shapes'
 
 type Node = Record<string, unknown>
@@ -49,47 +50,6 @@ const counts = new Set([
 ])
 const flags = new Set(['uniqueItems', 'readOnly', 'writeOnly', 'deprecated'])
 const types = new Set(['string', 'number', 'integer', 'boolean', 'array', 'object', 'null'])
-/** Schema keywords that stop at 3.0: what it takes from JSON Schema and adds (OpenAPI 3.0, section 4.7.24). */
-const keywords30 = new Set([
-  '$ref',
-  'title',
-  'multipleOf',
-  'maximum',
-  'exclusiveMaximum',
-  'minimum',
-  'exclusiveMinimum',
-  'maxLength',
-  'minLength',
-  'pattern',
-  'maxItems',
-  'minItems',
-  'uniqueItems',
-  'maxProperties',
-  'minProperties',
-  'required',
-  'enum',
-  'type',
-  'allOf',
-  'oneOf',
-  'anyOf',
-  'not',
-  'items',
-  'properties',
-  'additionalProperties',
-  'description',
-  'format',
-  'default',
-  'nullable',
-  'discriminator',
-  'readOnly',
-  'writeOnly',
-  'example',
-  'externalDocs',
-  'deprecated',
-  'xml',
-])
-const notIn20 = new Set(['oneOf', 'anyOf', 'not', 'nullable', 'writeOnly', 'deprecated'])
-
 interface Waiting {
   value: unknown
   type: Type

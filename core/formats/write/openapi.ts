@@ -20,18 +20,11 @@ import type { Place } from '../../text/place'
 import { partsOf } from '../../text/place'
 import { segmentsOf } from '../../text/pointer'
 import { Losses, schemeWords } from './losses'
+import { node, nonEmpty, type Node } from './node'
 import { OldSchemas } from './schemas'
 
 export type OpenApiVersion = '3.0' | '3.1' | '3.2'
-type Node = Record<string, unknown>
-
 const full: Record<OpenApiVersion, string> = { '3.0': '3.0.3', '3.1': '3.1.0', '3.2': '3.2.0' }
-
-/** Leaves out what is not there. */
-const node = (entries: Node): Node =>
-  Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined))
-
-const nonEmpty = <T>(list: T[]): T[] | undefined => (list.length > 0 ? list : undefined)
 
 /** Writes a contract as an OpenAPI document of values; what the version cannot hold is in `losses`. */
 export function writeOpenApi(

@@ -15,11 +15,8 @@ import { referencedName, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
 import { isObject } from '../../text/values'
 import { Losses, schemeWords } from './losses'
+import { node, type Node } from './node'
 
-type Node = Record<string, unknown>
-
-const node = (entries: Node): Node =>
-  Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined))
 const isEmpty = (value: Node) => Object.keys(value).length === 0
 
 const methods = new Set(['get', 'patch', 'put', 'post', 'delete', 'options', 'head'])

@@ -2,48 +2,8 @@ import type { Origins, Schema, SchemaObject } from '../../contract/model'
 import { mapSchema, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
 import { isObject } from '../../text/values'
+import { keywords30, notIn20 } from '../openapi/keywords'
 import type { Losses } from './losses'
-
-/** What OpenAPI 3.0 lets a schema say (OpenAPI 3.0, section 4.7.24). */
-const known30 = new Set([
-  '$ref',
-  'title',
-  'multipleOf',
-  'maximum',
-  'exclusiveMaximum',
-  'minimum',
-  'exclusiveMinimum',
-  'maxLength',
-  'minLength',
-  'pattern',
-  'maxItems',
-  'minItems',
-  'uniqueItems',
-  'maxProperties',
-  'minProperties',
-  'required',
-  'enum',
-  'type',
-  'allOf',
-  'oneOf',
-  'anyOf',
-  'not',
-  'items',
-  'properties',
-  'additionalProperties',
-  'description',
-  'format',
-  'default',
-  'nullable',
-  'discriminator',
-  'readOnly',
-  'writeOnly',
-  'example',
-  'externalDocs',
-  'deprecated',
-  'xml',
-])
-const notIn20 = ['oneOf', 'anyOf', 'not', 'writeOnly', 'deprecated', 'nullable']
 
 /** Writes the contract's schemas (JSON Schema 2020-12) as an older OpenAPI has them, and says what it cannot write. */
 export class OldSchemas {
@@ -153,7 +113,7 @@ export class OldSchemas {
         result[key] = value
         return
       default:
-        if (known30.has(key) || key.startsWith('x-')) result[key] = value
+        if (keywords30.has(key) || key.startsWith('x-')) result[key] = value
         else lose(key)
     }
   }

@@ -16,13 +16,8 @@ import type { Place } from '../../text/place'
 import { isObject } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
 import { Losses, schemeWords } from './losses'
+import { node, nonEmpty, type Node } from './node'
 import { OldSchemas } from './schemas'
-
-type Node = Record<string, unknown>
-
-const node = (entries: Node): Node =>
-  Object.fromEntries(Object.entries(entries).filter(([, value]) => value !== undefined))
-const nonEmpty = <T>(list: T[]): T[] | undefined => (list.length > 0 ? list : undefined)
 
 const methods = new Set(['get', 'put', 'post', 'delete', 'options', 'head', 'patch'])
 const flowNames: Record<string, string> = {

@@ -36,7 +36,7 @@ function written(
   extra = '',
   skip: (child: XmlElement) => boolean = () => false,
 ): string {
-  const attributes = Object.entries(element.attributes)
+  const attributes = element.attributes
     .filter(([name]) => name !== 'xmlns' && !name.startsWith('xmlns:'))
     .map(([name, value]) => ` ${name}="${escaped(value)}"`)
     .join('')

@@ -49,20 +49,33 @@ const keyOf = (namespace: string, local: string) => `{${namespace}}${local}`
 /** Elements of a group within a group within a group, no further than this. */
 const deepestGroups = 40
 
-/** Where translated schemas come from; the path is counted when somebody asks. */
+/** Where translated schemas come from; file and path are found when somebody asks. */
 class ElementOrigins implements Origins {
-  private readonly known = new WeakMap<SchemaObject, Component>()
+  private readonly known = new Map<SchemaObject, XmlElement>()
+  private readonly files = new Map<XmlElement, string>()
 
   constructor(private readonly documents: Documents) {}
 
-  set(schema: SchemaObject, component: Component): void {
-    this.known.set(schema, component)
+  /** Notes the file that an element's document was read from. */
+  locate(element: XmlElement, file: string): void {
+    this.files.set(rootOf(element), file)
+  }
+
+  set(schema: SchemaObject, { element }: Component): void {
+    this.known.set(schema, element)
   }
 
   get(schema: SchemaObject): Place | undefined {
-    const component = this.known.get(schema)
-    return component && this.documents.place(component.file, component.element.path)
+    const element = this.known.get(schema)
+    const file = element && this.files.get(rootOf(element))
+    return file === undefined ? undefined : this.documents.place(file, element!.path)
   }
+}
+
+const rootOf = (element: XmlElement): XmlElement => {
+  let root = element
+  while (root.parent) root = root.parent
+  return root
 }
 
 /** What the content of a complex type comes to. */
@@ -97,6 +110,7 @@ export class XsdReader {
   private readonly names = new Map<Component, string>()
   private readonly taken = new Set<string>()
   private readonly byReference = new Map<string, Component>()
+  private readonly references = new Map<Component, string>()
   private readonly undeclared: Named[] = []
   private readonly members = new Map<string, Component[]>()
   private groupDepth = 0
@@ -117,6 +131,7 @@ export class XsdReader {
       )
     }
     this.present.add(namespace)
+    this.origins.locate(schema, file)
     for (const child of schema.children) {
       if (!isXsd(child)) continue
       const { local } = child
@@ -244,6 +259,16 @@ export class XsdReader {
     return { name, schema, at: this.documents.place(file, element.path), declared }
   }
 
+  /** The contract's reference to a named component; made once, since large schemas refer very often. */
+  private referenceTo(component: Component): string {
+    let reference = this.references.get(component)
+    if (reference === undefined) {
+      reference = schemaReference(this.nameFor(component).name)
+      this.references.set(component, reference)
+    }
+    return reference
+  }
+
   private nameFor(component: Component): Named {
     let name = this.names.get(component)
     if (name === undefined) {
@@ -270,7 +295,7 @@ export class XsdReader {
       return schema ?? true
     }
     const component = this.find('type', namespace, local, from)
-    if (component) return { $ref: schemaReference(this.nameFor(component).name) }
+    if (component) return { $ref: this.referenceTo(component) }
     if (encodingNamespaces.has(namespace)) return builtIn(local) ?? true
     this.missing('type', namespace, qname, from)
     return true
@@ -459,7 +484,7 @@ export class XsdReader {
   private encodedArray(component: Component): SchemaObject {
     const { element } = component
     for (const attribute of element.children) {
-      for (const [name, value] of Object.entries(attribute.attributes)) {
+      for (const [name, value] of attribute.attributes) {
         if (!name.endsWith(':arrayType')) continue
         const type = value.replace(/(\[[\d,]*\])+$/, '')
         return {
@@ -792,6 +817,7 @@ function objectOf({ properties, required, choices, open }: Content): SchemaObjec
 
 /** The text of an element's xs:documentation, or of the XML Schema drafts' annotations. */
 export function documentation(element: XmlElement): string | undefined {
+  if (element.children.length === 0) return undefined
   const parts = element.children
     .filter((child) => child.local === 'annotation')
     .flatMap((annotation) => annotation.children.filter((child) => child.local === 'documentation'))

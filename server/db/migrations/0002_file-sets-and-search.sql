@@ -41,8 +41,9 @@ CREATE TABLE "search_entries" (
 	"text" text NOT NULL,
 	"file" text NOT NULL,
 	"line" integer NOT NULL,
+	"named" text NOT NULL,
 	"words" text NOT NULL,
-	"vector" "tsvector" GENERATED ALWAYS AS (to_tsvector('simple', words)) STORED NOT NULL
+	"vector" "tsvector" GENERATED ALWAYS AS (setweight(to_tsvector('simple', named), 'A') || setweight(to_tsvector('simple', words), 'D')) STORED NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE "search_words" (
@@ -62,6 +63,7 @@ ALTER TABLE "intakes" ADD COLUMN "files" jsonb DEFAULT '[]'::jsonb NOT NULL;--> 
 ALTER TABLE "intakes" ADD COLUMN "missing" jsonb DEFAULT '[]'::jsonb NOT NULL;--> statement-breakpoint
 ALTER TABLE "intakes" ADD COLUMN "outcome" text;--> statement-breakpoint
 ALTER TABLE "intakes" ADD COLUMN "result" jsonb;--> statement-breakpoint
+ALTER TABLE "revisions" ADD COLUMN "tags" text[] DEFAULT '{}' NOT NULL;--> statement-breakpoint
 ALTER TABLE "revisions" ADD COLUMN "digest" text;--> statement-breakpoint
 UPDATE "revisions" SET "digest" = "sha256";--> statement-breakpoint
 ALTER TABLE "revisions" ALTER COLUMN "digest" SET NOT NULL;--> statement-breakpoint
@@ -76,6 +78,7 @@ ALTER TABLE "search_entries" ADD CONSTRAINT "search_entries_api_apis_id_fk" FORE
 CREATE INDEX "parts_revision_kind_name_index" ON "parts" USING btree ("revision","kind","name");--> statement-breakpoint
 CREATE INDEX "search_entries_api_index" ON "search_entries" USING btree ("api");--> statement-breakpoint
 CREATE INDEX "search_entries_vector_index" ON "search_entries" USING gin ("vector");--> statement-breakpoint
+CREATE INDEX "search_entries_about" ON "search_entries" USING gin ("vector") WHERE kind = 'api';--> statement-breakpoint
 CREATE INDEX "search_words_near" ON "search_words" USING gin ("word" gin_trgm_ops);--> statement-breakpoint
 CREATE INDEX "search_words_begin" ON "search_words" USING spgist ("word");--> statement-breakpoint
 ALTER TABLE "intakes" ADD CONSTRAINT "intakes_batch_batches_id_fk" FOREIGN KEY ("batch") REFERENCES "public"."batches"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint

@@ -296,15 +296,20 @@ const stages = computed(() =>
   display: grid;
   grid-template-columns: 84px 60px 40px 1fr;
   gap: 8px;
-  margin: 3px 0;
+  min-height: 26px;
+  margin: 0;
   align-items: center;
+}
+.cell a {
+  line-height: 24px;
 }
 .counts {
   width: 100%;
   border-collapse: collapse;
 }
 .counts td {
-  padding: 2px 0;
+  line-height: 24px;
+  padding: 1px 0;
   border-bottom: 1px dotted var(--rule);
 }
 .counts td:last-child {

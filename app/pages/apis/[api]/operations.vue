@@ -373,7 +373,7 @@ article h2 {
   max-width: 80ch;
 }
 .said {
-  margin: 0 0 4px 21px;
+  margin: 0 0 4px 31px;
   color: var(--soft);
   font-size: 12px;
   white-space: pre-line;
