@@ -100,11 +100,13 @@ watch(
   border: 0;
   background: none;
   width: 24px;
-  min-height: 24px;
   flex: none;
   padding: 0;
   cursor: pointer;
   color: var(--soft);
+}
+button.twist {
+  min-height: 24px;
 }
 .name {
   font-weight: 600;

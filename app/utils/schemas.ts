@@ -1,3 +1,4 @@
+import { count } from './words'
 import type { Schema, SchemaObject } from '~~/core/contract/model'
 import { referencedName, typesOf } from '~~/core/contract/schemas'
 
@@ -32,8 +33,8 @@ const constraintWords: Record<string, (value: unknown) => string> = {
   exclusiveMinimum: (value) => `more than ${value}`,
   exclusiveMaximum: (value) => `less than ${value}`,
   multipleOf: (value) => `a multiple of ${value}`,
-  minItems: (value) => `at least ${value} items`,
-  maxItems: (value) => `at most ${value} items`,
+  minItems: (value) => `at least ${count(Number(value), 'item')}`,
+  maxItems: (value) => `at most ${count(Number(value), 'item')}`,
   uniqueItems: (value) => (value ? 'no item twice' : ''),
   minProperties: (value) => `at least ${value} members`,
   maxProperties: (value) => `at most ${value} members`,

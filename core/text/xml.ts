@@ -9,6 +9,8 @@ const childless: readonly XmlElement[] = []
 export class XmlElement {
   children: readonly XmlElement[] = childless
   text = ''
+  /** The namespace name of the element, or the empty string. */
+  readonly namespace: string
   /** Its number among the siblings of the same name, from 1; 0 until somebody asks for a path. */
   rank = 0
 
@@ -21,11 +23,8 @@ export class XmlElement {
     readonly parent: XmlElement | undefined,
     /** Prefixes in scope; shared with the parent where nothing is declared. */
     readonly scope: Readonly<Record<string, string>>,
-  ) {}
-
-  /** The namespace name of the element, or the empty string. */
-  get namespace(): string {
-    return this.scope[this.prefix] ?? ''
+  ) {
+    this.namespace = scope[prefix] ?? ''
   }
 
   /** Names and values of its attributes, as written and in their order. */
@@ -119,7 +118,7 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: X
   }
   const keepText = () => {
     if (content === '') return
-    if (current && content.trim() !== '') current.text += content
+    if (current && /\S/.test(content)) current.text += content
     content = ''
   }
   parser.on('error', (error) => {

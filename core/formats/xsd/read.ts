@@ -549,7 +549,7 @@ export class XsdReader {
     content: Content,
     around: { optional: boolean; many: boolean },
   ): void {
-    const here = { ...from, element }
+    const here: Component = { element, file: from.file, namespace: from.namespace }
     const optional = around.optional || element.attribute('minOccurs') === '0'
     const most = element.attribute('maxOccurs')
     const many = around.many || (most !== undefined && most !== '1' && most !== '0')
