@@ -104,7 +104,7 @@ async function endToEnd() {
     port,
     fresh: true,
     postgresSettings: hasty,
-    env: { ELM_JOB_EXPIRE_SECONDS: '6', ELM_JOB_MAINTENANCE_SECONDS: '2' },
+    env: { ELM_JOB_EXPIRE_SECONDS: '20', ELM_JOB_MAINTENANCE_SECONDS: '2' },
   })
   const control = await controlServer(system)
   try {
