@@ -7,6 +7,8 @@ import { readDefinition } from './read'
 /** Mutated inputs; a nightly run sets ELM_FUZZ=10000 or more. */
 const inputs = Number(process.env['ELM_FUZZ'] ?? 400)
 const longestMs = 2000
+/** Of the processor: what a busy machine keeps waiting does not hang. */
+const spentMs = () => process.cpuUsage().user / 1000
 const folder = 'demo/definitions'
 const files = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter((name) =>
   statSync(join(folder, name)).isFile(),
@@ -111,7 +113,7 @@ describe('a definition that somebody broke', () => {
           const whole = readFileSync(path, 'utf8')
           return next(2) === 0 ? mutated(whole, next) : whole
         }
-        const started = performance.now()
+        const started = spentMs()
         try {
           const reading = readDefinition({ file: file.replace(/^.*\//, ''), text: broken }, beside)
           for (const { line, column, message } of reading.problems) {
@@ -126,7 +128,7 @@ describe('a definition that somebody broke', () => {
           if (error instanceof ConversionFault) continue
           throw new Error(`seed ${seed}, ${file}: ${(error as Error).stack}`)
         }
-        if (performance.now() - started > longestMs) slow.push(`seed ${seed}, ${file}`)
+        if (spentMs() - started > longestMs) slow.push(`seed ${seed}, ${file}`)
       }
       expect(slow).toEqual([])
     },
