@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync, statSync } from 'node:fs'
+import { closeSync, openSync, readdirSync, readFileSync, readSync, statSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
 import { archiveKind, ArchiveFault, readArchive } from '../core/archive/read'
 import { definitionEndings } from '../core/formats/detect'
@@ -32,10 +32,19 @@ export function sourcesOf(paths: string[]): Source[] {
   })
 }
 
+/** The beginning of a file, which tells archives from texts. */
 function readStart(path: string): Uint8Array {
-  // A definition is read again by whoever reads it; only its beginning matters here.
-  return readFileSync(path).subarray(0, 512)
+  const file = openSync(path, 'r')
+  const start = new Uint8Array(512)
+  try {
+    return start.subarray(0, readSync(file, start))
+  } finally {
+    closeSync(file)
+  }
 }
+
+/** Whether a file may hold a definition by itself, not only a part of one. */
+const mayBeWhole = (name: string) => definitionEndings.test(name) && !/\.(xsd|md|txt)$/i.test(name)
 
 function* below(folder: string): Generator<string> {
   const entries = readdirSync(folder, { withFileTypes: true }).sort((a, b) =>
@@ -45,12 +54,7 @@ function* below(folder: string): Generator<string> {
     if (entry.name.startsWith('.') || entry.name === 'node_modules') continue
     const path = join(folder, entry.name)
     if (entry.isDirectory()) yield* below(path)
-    else if (
-      entry.isFile() &&
-      definitionEndings.test(entry.name) &&
-      !/\.(xsd|md|txt)$/i.test(entry.name)
-    )
-      yield path
+    else if (entry.isFile() && mayBeWhole(entry.name)) yield path
   }
 }
 
@@ -74,10 +78,7 @@ function archiveSources(path: string): Source[] {
   }
 }
 
-const archiveFiles = (path: string) =>
-  [...archiveOf(path).keys()].filter(
-    (name) => definitionEndings.test(name) && !/\.(xsd|md|txt)$/i.test(name),
-  )
+const archiveFiles = (path: string) => [...archiveOf(path).keys()].filter(mayBeWhole)
 
 /** The bytes of a source. */
 export function bytesOf({ file, archive }: Source): Uint8Array {

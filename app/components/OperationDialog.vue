@@ -10,6 +10,7 @@ import {
   type ParameterDraft,
   type WritableFormat,
 } from '~~/core/edit/operation'
+import type { Shape } from './ShapeField.vue'
 
 /** Writes a new operation into the text at its place; the text stays the truth. */
 interface Outline {
@@ -33,8 +34,8 @@ const summary = ref('')
 const tag = ref('')
 const status = ref('200')
 const others = ref<ParameterDraft[]>([])
-const body = ref({ from: 'none', example: '', schema: '' })
-const answer = ref({ from: 'none', example: '', schema: '' })
+const body = ref<Shape>({ from: 'none', example: '', schema: '' })
+const answer = ref<Shape>({ from: 'none', example: '', schema: '' })
 const fault = ref('')
 
 const methods = ['get', 'post', 'put', 'patch', 'delete', 'head', 'options']
@@ -53,17 +54,12 @@ watch(method, (now) => {
   status.value = now === 'post' ? '201' : now === 'delete' ? '204' : '200'
 })
 
-const choices = [
-  { value: 'none', label: 'none' },
-  { value: 'example', label: 'from an example' },
-  { value: 'schema', label: 'a schema that exists' },
-]
-function draftOf({ from, example, schema }: typeof body.value): BodyDraft | undefined {
+function draftOf({ from, example, schema }: Shape): BodyDraft | undefined {
   if (from === 'schema' && schema !== '') return { kind: 'schema', name: schema }
   if (from !== 'example' || example.trim() === '') return undefined
   return { kind: 'example', value: JSON.parse(example) as unknown }
 }
-function exampleFault({ from, example }: typeof body.value): string {
+function exampleFault({ from, example }: Shape): string {
   if (from !== 'example' || example.trim() === '') return ''
   try {
     JSON.parse(example)
@@ -203,55 +199,24 @@ const addParameter = () =>
       </fieldset>
       <fieldset v-if="takesBody">
         <legend>Body</legend>
-        <div class="row">
-          <select v-model="body.from" aria-label="Body">
-            <option v-for="item in choices" :key="item.value" :value="item.value">
-              {{ item.label }}
-            </option>
-          </select>
-          <select
-            v-if="body.from === 'schema'"
-            v-model="body.schema"
-            aria-label="Schema of the body"
-          >
-            <option v-for="name in schemas" :key="name">{{ name }}</option>
-          </select>
-        </div>
-        <textarea
-          v-if="body.from === 'example'"
-          v-model="body.example"
-          class="mono"
-          rows="5"
+        <ShapeField
+          v-model="body"
+          label="Body"
+          :schemas="schemas"
+          :fault="exampleFaults.body"
           placeholder='{ "pressure": 3.2 }'
-          aria-label="Example of the body"
         />
-        <small v-if="exampleFaults.body" class="wrong">{{ exampleFaults.body }}</small>
       </fieldset>
       <fieldset>
         <legend>Answer</legend>
-        <div class="row">
+        <ShapeField
+          v-model="answer"
+          label="Answer"
+          :schemas="schemas"
+          :fault="exampleFaults.answer"
+        >
           <input v-model="status" class="mono status" aria-label="Status" />
-          <select v-model="answer.from" aria-label="Answer">
-            <option v-for="item in choices" :key="item.value" :value="item.value">
-              {{ item.label }}
-            </option>
-          </select>
-          <select
-            v-if="answer.from === 'schema'"
-            v-model="answer.schema"
-            aria-label="Schema of the answer"
-          >
-            <option v-for="name in schemas" :key="name">{{ name }}</option>
-          </select>
-        </div>
-        <textarea
-          v-if="answer.from === 'example'"
-          v-model="answer.example"
-          class="mono"
-          rows="5"
-          aria-label="Example of the answer"
-        />
-        <small v-if="exampleFaults.answer" class="wrong">{{ exampleFaults.answer }}</small>
+        </ShapeField>
         <small v-if="faults['status']" class="wrong">{{ faults['status'] }}</small>
       </fieldset>
       <p v-if="fault" class="trouble" role="alert">{{ fault }}</p>
@@ -265,11 +230,12 @@ const addParameter = () =>
 </template>
 
 <style scoped>
+/* What is asked in the parts of the form looks the same in all of them. */
 .operation {
   display: grid;
   gap: 10px;
 }
-.row {
+.operation :deep(.row) {
   display: flex;
   gap: 10px;
   align-items: start;
@@ -282,9 +248,9 @@ const addParameter = () =>
 .field {
   margin: 0;
 }
-input:not([type='checkbox']),
-select,
-textarea {
+.operation :deep(input:not([type='checkbox'])),
+.operation :deep(select),
+.operation :deep(textarea) {
   width: 100%;
   border: 1px solid var(--line);
   border-radius: 5px;
@@ -293,8 +259,7 @@ textarea {
   padding: 4px 8px;
   font-size: 12.5px;
 }
-.row > select,
-.status {
+.operation :deep(.row > select) {
   width: auto;
 }
 .status {
@@ -308,8 +273,8 @@ fieldset {
   gap: 7px;
   justify-items: start;
 }
-fieldset .row,
-fieldset textarea {
+fieldset :deep(.row),
+fieldset :deep(textarea) {
   width: 100%;
 }
 legend {
@@ -321,7 +286,7 @@ legend {
   gap: 4px;
   align-items: center;
 }
-.wrong {
+.operation :deep(.wrong) {
   color: var(--copper);
 }
 </style>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { Schema } from '~~/core/contract/model'
+import { textOf } from '~~/core/text/values'
 
 /** A schema as a tree that opens level by level; a named schema is loaded when it is opened. */
 const props = defineProps<{
@@ -19,20 +20,12 @@ const reference = computed(() => typeof props.schema === 'object' && '$ref' in p
 const shown = computed<Schema>(() => target.value ?? (reference.value ? true : props.schema))
 const children = computed(() => childrenOf(shown.value))
 const opens = computed(() => reference.value || children.value.length > 0)
-const facts = computed(() => (typeof shown.value === 'object' ? constraintsOf(shown.value) : []))
-const examples = computed(() =>
-  typeof shown.value === 'object' ? examplesIn(shown.value).slice(0, 2) : [],
-)
-const about = computed(() =>
-  typeof shown.value === 'object' && typeof shown.value['description'] === 'string'
-    ? shown.value['description']
-    : '',
-)
-const extras = computed(() =>
-  typeof shown.value === 'object'
-    ? Object.entries(shown.value).filter(([key]) => key.startsWith('x-'))
-    : [],
-)
+/** What it says of itself; one that allows everything or nothing says no more. */
+const said = computed(() => (typeof shown.value === 'object' ? shown.value : {}))
+const facts = computed(() => constraintsOf(said.value))
+const examples = computed(() => examplesIn(said.value).slice(0, 2))
+const about = computed(() => textOf(said.value['description']) ?? '')
+const extras = computed(() => Object.entries(said.value).filter(([key]) => key.startsWith('x-')))
 
 watch(
   [opened, () => props.schema],

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
+import { largestArchive } from '~~/core/archive/limits'
 import { newDefinition } from '~~/core/edit/operation'
+import { limits } from '~~/core/text/limits'
 import type { Batch } from '~~/shared/api/batches'
 import type { Intake, IntakeSummary, Saved } from '~~/shared/api/catalog'
 import { audiences } from '~~/shared/words'
@@ -15,8 +17,6 @@ const audience = ref('')
 const { busy, refusal, act } = useAct()
 const accepting = useAct()
 const draftKey = 'draft:bring-in'
-const largest = 32 * 1024 * 1024
-const largestArchive = 128 * 1024 * 1024
 const agreed = ref(false)
 
 onMounted(async () => {
@@ -37,25 +37,10 @@ async function follow(id: string) {
     intake.value = await api.get<Intake>(`/intakes/${id}`)
   })
 }
-useChanges(
-  () =>
-    intake.value && ['waiting', 'reading'].includes(intake.value.state)
-      ? follow(intake.value.id)
-      : undefined,
-  ['intake'],
-)
-let again: ReturnType<typeof setInterval> | undefined
-onMounted(
-  () =>
-    (again = setInterval(
-      () =>
-        intake.value &&
-        ['waiting', 'reading'].includes(intake.value.state) &&
-        void follow(intake.value.id),
-      1500,
-    )),
-)
-onUnmounted(() => clearInterval(again))
+const working = computed(() => intake.value && ['waiting', 'reading'].includes(intake.value.state))
+const look = () => (working.value ? follow(intake.value!.id) : undefined)
+useChanges(look, ['intake'])
+useRepeating(() => working.value, look)
 
 const started = async (work: () => Promise<Intake>) => {
   const made = await act(work)
@@ -113,7 +98,7 @@ async function takeFiles(files: NamedFile[]) {
   if (files.length === 1) {
     const { file } = first
     const isArchive = /\.(zip|tar|tgz|tar\.gz)$/i.test(file.name)
-    const most = isArchive ? largestArchive : largest
+    const most = isArchive ? largestArchive : limits.bytes
     if (file.size > most) refusal.value = tooLarge(file.name, file.size, most)
     else if (isArchive) await sendArchive(file, file.name)
     else await sendText(file, file.name)
@@ -139,7 +124,6 @@ async function sendArchive(archive: Blob, file: string) {
   if (made) await navigateTo(`/batches/${made.id}`)
 }
 
-const working = computed(() => intake.value && ['waiting', 'reading'].includes(intake.value.state))
 const twin = computed(() => intake.value?.twins[0])
 const joins = computed(() => twin.value && twin.value.same !== 'content')
 const fixed = computed(() => twin.value?.same === 'version' && twin.value.fixed)

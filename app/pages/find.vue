@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { wordPattern } from '~~/core/contract/search'
 import type { SearchItem, SearchMatch, SearchPage } from '~~/shared/api/reading'
 
 const names = [
@@ -66,34 +67,12 @@ const to = (item: SearchItem, match: SearchMatch) =>
     ? `/apis/${item.api}`
     : { path: `/apis/${item.api}/source`, query: { file: match.file, line: match.line } }
 
-interface Piece {
-  text: string
-  hit: boolean
-}
-/** A text in pieces, so that the words that were looked for can be told apart. */
-function pieces(text: string): Piece[] {
-  const wanted = [
-    ...(filters.value.q.match(/[\p{L}\p{N}]+/gu) ?? []),
-    ...(page.value?.corrected ?? []),
-  ]
+/** What was looked for, as it may stand in a text. */
+const wanted = computed(() =>
+  [...(filters.value.q.match(wordPattern) ?? []), ...(page.value?.corrected ?? [])]
     .map((word) => word.toLowerCase())
-    .filter((word) => word.length > 1)
-  const found: Piece[] = []
-  const lower = text.toLowerCase()
-  let at = 0
-  while (at < text.length) {
-    const next = wanted
-      .map((word) => ({ word, i: lower.indexOf(word, at) }))
-      .filter(({ i }) => i !== -1)
-      .sort((a, b) => a.i - b.i)[0]
-    if (!next) break
-    if (next.i > at) found.push({ text: text.slice(at, next.i), hit: false })
-    found.push({ text: text.slice(next.i, next.i + next.word.length), hit: true })
-    at = next.i + next.word.length
-  }
-  if (at < text.length) found.push({ text: text.slice(at), hit: false })
-  return found
-}
+    .filter((word) => word.length > 1),
+)
 </script>
 
 <template>
@@ -124,11 +103,8 @@ function pieces(text: string): Piece[] {
       <li v-for="(item, i) in items" :key="item.api" :class="{ on: i === selected }">
         <div class="head">
           <NuxtLink class="title" :to="`/apis/${item.api}`"
-            ><template v-for="(piece, p) in pieces(item.title)" :key="p"
-              ><mark v-if="piece.hit">{{ piece.text }}</mark
-              ><template v-else>{{ piece.text }}</template></template
-            ></NuxtLink
-          >
+            ><Marked :text="item.title" :words="wanted"
+          /></NuxtLink>
           <span class="fmt">{{ item.format }}</span>
           <span class="mono soft">{{ item.version }}</span>
           <span class="soft">{{ item.team }}</span>
@@ -137,18 +113,8 @@ function pieces(text: string): Piece[] {
         <NuxtLink v-for="(match, m) in item.matches" :key="m" class="match" :to="to(item, match)">
           <span class="kind">{{ match.kind === 'api' ? 'about' : match.kind }}</span>
           <span class="words">
-            <code v-if="match.kind !== 'api'"
-              ><template v-for="(piece, p) in pieces(match.name)" :key="p"
-                ><mark v-if="piece.hit">{{ piece.text }}</mark
-                ><template v-else>{{ piece.text }}</template></template
-              ></code
-            >
-            <span class="soft"
-              ><template v-for="(piece, p) in pieces(match.words)" :key="p"
-                ><mark v-if="piece.hit">{{ piece.text }}</mark
-                ><template v-else>{{ piece.text }}</template></template
-              ></span
-            >
+            <code v-if="match.kind !== 'api'"><Marked :text="match.name" :words="wanted" /></code>
+            <span class="soft"><Marked :text="match.words" :words="wanted" /></span>
           </span>
           <span v-if="match.kind !== 'api'" class="soft place">line {{ match.line }}</span>
         </NuxtLink>
@@ -238,11 +204,6 @@ function pieces(text: string): Piece[] {
 .place {
   font-size: 11.5px;
   white-space: nowrap;
-}
-mark {
-  background: var(--ochre-wash);
-  color: inherit;
-  border-radius: 2px;
 }
 .facet {
   margin: 14px 0 4px;

@@ -2,7 +2,8 @@ import { gzipSync, zipSync, strToU8 } from 'fflate'
 import fc from 'fast-check'
 import { createTar } from 'nanotar'
 import { describe, expect, it } from 'vitest'
-import { archiveKind, archiveLimits, ArchiveFault, readArchive } from './read'
+import { archiveLimits } from './limits'
+import { archiveKind, ArchiveFault, readArchive } from './read'
 
 const text = (bytes: Uint8Array) => new TextDecoder().decode(bytes)
 const namesIn = (bytes: Uint8Array) => readArchive(bytes).map(({ name }) => name)

@@ -1,6 +1,7 @@
 import { Gunzip, Unzip, UnzipInflate } from 'fflate'
 import { parseTar } from 'nanotar'
 import { limits } from '../text/limits'
+import { archiveLimits } from './limits'
 
 export interface ArchiveEntry {
   name: string
@@ -9,15 +10,6 @@ export interface ArchiveEntry {
 
 /** Why an archive, or one file in it, is not taken. */
 export class ArchiveFault extends Error {}
-
-/** Bounds on archives from strangers: what comes out of one, in files, bytes, and bytes for each byte that went in. */
-export const archiveLimits = {
-  entries: 5000,
-  bytes: 256 * 1024 * 1024,
-  ratio: 200,
-  /** Ratios are judged past this size: a small text may well be one letter often. */
-  ratioFrom: 4 * 1024 * 1024,
-} as const
 
 /** The kind of an archive by its first bytes, or undefined for any other file. */
 export function archiveKind(bytes: Uint8Array): 'zip' | 'gzip' | 'tar' | undefined {
@@ -109,10 +101,7 @@ function readZip(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
       }
       size += chunk.length
       bounds.grow(chunk.length)
-      if (size > limits.bytes)
-        throw new ArchiveFault(
-          `"${file.name}" in the archive is larger than ${limits.bytes / 1024 / 1024} MB`,
-        )
+      if (size > limits.bytes) throw tooLarge(file.name)
       chunks.push(chunk)
       if (final && name !== undefined) entries.push({ name, bytes: joined(chunks, size) })
     }
@@ -159,15 +148,14 @@ function readTar(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
   return files.flatMap(({ name, data = new Uint8Array(), type }) => {
     bounds.entry()
     if (type !== 'file') return []
-    if (data.byteLength > limits.bytes) {
-      throw new ArchiveFault(
-        `"${name}" in the archive is larger than ${limits.bytes / 1024 / 1024} MB`,
-      )
-    }
+    if (data.byteLength > limits.bytes) throw tooLarge(name)
     const safe = safeName(name)
     return safe === undefined ? [] : [{ name: safe, bytes: data }]
   })
 }
+
+const tooLarge = (name: string) =>
+  new ArchiveFault(`"${name}" in the archive is larger than ${limits.bytes / 1024 / 1024} MB`)
 
 function joined(chunks: Uint8Array[], size: number): Uint8Array {
   if (chunks.length === 1) return chunks[0]!

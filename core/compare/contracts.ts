@@ -92,16 +92,12 @@ class Comparison {
   }
 
   private operations(before: Operation[], after: Operation[], prefix = ''): void {
-    const known = new Map(before.map((operation) => [shapeOf(operation), operation]))
-    for (const operation of after) {
-      const old = known.get(shapeOf(operation))
-      known.delete(shapeOf(operation))
-      const name = prefix + operationName(operation)
-      if (!old) this.say('added', name, 'is new', operation.at)
-      else this.operation(name, old, operation)
+    for (const { old, now } of paired(before, after, shapeOf)) {
+      const name = prefix + operationName(now ?? old)
+      if (!old) this.say('added', name, 'is new', now.at)
+      else if (!now) this.say('removed', name, 'is gone', old.at)
+      else this.operation(name, old, now)
     }
-    for (const gone of known.values())
-      this.say('removed', prefix + operationName(gone), 'is gone', gone.at)
   }
 
   private operation(name: string, before: Operation, after: Operation): void {
@@ -154,61 +150,34 @@ class Comparison {
     kind: (header: T) => string,
   ): void {
     const key = (header: T) => `${kind(header)} "${header.name}"`
-    const known = new Map(before.map((header) => [key(header), header]))
-    for (const header of after) {
-      const old = known.get(key(header))
-      known.delete(key(header))
-      if (!old) {
-        this.say(
-          'added',
-          name,
-          `${key(header)} is new${header.required ? ', and required' : ''}`,
-          header.at,
-        )
-        continue
+    for (const { old, now } of paired(before, after, key)) {
+      const what = key((now ?? old)!)
+      if (!now) this.say('removed', name, `${what} is gone`, at)
+      else if (!old)
+        this.say('added', name, `${what} is new${now.required ? ', and required' : ''}`, now.at)
+      else {
+        if (old.required !== now.required) {
+          const needed = now.required ? 'now' : 'no longer'
+          this.say('changed', name, `${what} is ${needed} required`, now.at)
+        }
+        if (!old.deprecated && now.deprecated)
+          this.say('changed', name, `${what} is now deprecated`, now.at)
+        this.schema(name, what, now.at, old.schema, now.schema, 0)
       }
-      if (old.required !== header.required) {
-        this.say(
-          'changed',
-          name,
-          `${key(header)} is ${header.required ? 'now' : 'no longer'} required`,
-          header.at,
-        )
-      }
-      if (!old.deprecated && header.deprecated)
-        this.say('changed', name, `${key(header)} is now deprecated`, header.at)
-      this.schema(name, key(header), header.at, old.schema, header.schema, 0)
     }
-    for (const gone of known.values()) this.say('removed', name, `${key(gone)} is gone`, at)
   }
 
   private responses(name: string, at: Place, before: Response[], after: Response[]): void {
-    const known = new Map(before.map((response) => [response.status, response]))
-    for (const response of after) {
-      const old = known.get(response.status)
-      known.delete(response.status)
-      if (!old) {
-        this.say('added', name, `response ${response.status} is new`, response.at)
-        continue
+    for (const { old, now } of paired(before, after, ({ status }) => status)) {
+      const what = `response ${(now ?? old).status}`
+      if (!now) this.say('removed', name, `${what} is gone`, at)
+      else if (!old) this.say('added', name, `${what} is new`, now.at)
+      else {
+        this.text(name, now.at, `description of ${what}`, old.description, now.description)
+        this.headers(name, now.at, old.headers, now.headers, () => `${what} header`)
+        this.content(name, what, now.at, old.content, now.content)
       }
-      this.text(
-        name,
-        response.at,
-        `description of response ${response.status}`,
-        old.description,
-        response.description,
-      )
-      this.headers(
-        name,
-        response.at,
-        old.headers,
-        response.headers,
-        () => `response ${response.status} header`,
-      )
-      this.content(name, `response ${response.status}`, response.at, old.content, response.content)
     }
-    for (const gone of known.values())
-      this.say('removed', name, `response ${gone.status} is gone`, at)
   }
 
   private content(
@@ -218,26 +187,23 @@ class Comparison {
     before: MediaType[],
     after: MediaType[],
   ): void {
-    const known = new Map(before.map((media) => [media.type, media]))
-    for (const media of after) {
-      const old = known.get(media.type)
-      known.delete(media.type)
-      if (!old) this.say('added', name, `${what} may be ${media.type}`, media.at)
-      else this.schema(name, what, media.at, old.schema, media.schema, 0)
+    for (const { old, now } of paired(before, after, ({ type }) => type)) {
+      if (!now) this.say('removed', name, `${what} may no longer be ${old.type}`, at)
+      else if (!old) this.say('added', name, `${what} may be ${now.type}`, now.at)
+      else this.schema(name, what, now.at, old.schema, now.schema, 0)
     }
-    for (const gone of known.values())
-      this.say('removed', name, `${what} may no longer be ${gone.type}`, at)
   }
 
   private schemas(): void {
-    const known = new Map(this.before.schemas.map((named) => [named.name, named]))
-    for (const { name, schema, at } of this.after.schemas) {
-      const old = known.get(name)
-      known.delete(name)
-      if (!old) this.say('added', name, 'schema is new', at)
-      else this.schema(name, '', at, old.schema, schema, 0)
+    for (const { old, now } of paired(
+      this.before.schemas,
+      this.after.schemas,
+      ({ name }) => name,
+    )) {
+      if (!now) this.say('removed', old.name, 'schema is gone', old.at)
+      else if (!old) this.say('added', now.name, 'schema is new', now.at)
+      else this.schema(now.name, '', now.at, old.schema, now.schema, 0)
     }
-    for (const gone of known.values()) this.say('removed', gone.name, 'schema is gone', gone.at)
   }
 
   /** Named schemas are compared once by themselves, so a reference is only a name here. */
@@ -255,7 +221,6 @@ class Comparison {
     const [old, now] = [this.typeWords(before), this.typeWords(after)]
     if (old !== now) {
       this.say('changed', name, `${of}is ${now}, was ${old}`, at)
-      if (!isObject(before) || !isObject(after)) return
     }
     if (!isObject(before) || !isObject(after)) return
     for (const keyword of constraints)
@@ -389,6 +354,20 @@ const constraints = [
   'writeOnly',
   'deprecated',
 ]
+
+type Pair<T> = { old: T; now: T } | { old: undefined; now: T } | { old: T; now: undefined }
+
+/** Parts of two lists that are the same by their key, in the order of the newer one, and then what is gone. */
+function* paired<T>(before: T[], after: T[], keyOf: (part: T) => string): Generator<Pair<T>> {
+  const known = new Map(before.map((part) => [keyOf(part), part]))
+  for (const now of after) {
+    const key = keyOf(now)
+    const old = known.get(key)
+    known.delete(key)
+    yield { old, now } as Pair<T>
+  }
+  for (const old of known.values()) yield { old, now: undefined }
+}
 
 /** Operations are the same if their method and the shape of their path are. */
 const shapeOf = ({ method, path }: Operation) => `${method} ${path.replace(/\{[^}]*\}/g, '{}')}`

@@ -1,6 +1,6 @@
 import { isObject } from '../text/values'
 import type { Contract, Schema } from './model'
-import { schemaKeywords, schemaListKeywords, schemaMapKeywords } from './schemas'
+import { isSchema, schemaKeywords, schemaListKeywords, schemaMapKeywords } from './schemas'
 
 /** Stands for what a comparison passes over. */
 const masked = Symbol('masked')
@@ -99,7 +99,7 @@ function plainSchema(
   let result: Record<string, unknown> = {}
   for (const [key, value] of Object.entries(schema)) {
     if (value === undefined) continue
-    if (schemaKeywords.has(key) && (isObject(value) || typeof value === 'boolean')) {
+    if (schemaKeywords.has(key) && isSchema(value)) {
       result[key] =
         key.startsWith('additional') && value === true ? true : plainSchema(value, masks)
     } else if (schemaListKeywords.has(key) && Array.isArray(value)) {

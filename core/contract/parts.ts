@@ -1,4 +1,4 @@
-import type { Contract, Header, MediaType, Operation, Schema } from './model'
+import type { Contract, Header, MediaType, Operation, Parameter, Schema } from './model'
 
 /** Every operation of a contract: those of paths, webhooks, and callbacks inside of them. */
 export function* everyOperation(contract: Contract): Generator<Operation> {
@@ -19,6 +19,10 @@ export function* headersOf(operation: Operation): Generator<Header> {
   }
 }
 
+/** What an example is called that its definition gives no name, by its position. */
+export const exampleName = (position: number) =>
+  position === 0 ? 'example' : `example${position + 1}`
+
 /** The media types of an operation's body and responses. */
 export function* mediaOf(operation: Operation): Generator<MediaType> {
   if (operation.body) yield* operation.body.content
@@ -37,3 +41,9 @@ export function* schemasOf(operation: Operation): Generator<Schema> {
     if (itemSchema !== undefined) yield itemSchema
   }
 }
+
+/** What an operation's own parameters leave of those around it, and then its own (OpenAPI 3.1, section 4.8.9). */
+export const overridden = (around: Parameter[], own: Parameter[]): Parameter[] => [
+  ...around.filter((p) => !own.some((o) => o.in === p.in && o.name === p.name)),
+  ...own,
+]

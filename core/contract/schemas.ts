@@ -1,16 +1,16 @@
+import { pointerStep, unescapeSegment } from '../text/pointer'
 import { isObject } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
 
-const prefix = '#/components/schemas/'
+const container = '#/components/schemas'
 
 /** The reference to a schema of a contract by its name. */
-export const schemaReference = (name: string) =>
-  prefix + name.replaceAll('~', '~0').replaceAll('/', '~1')
+export const schemaReference = (name: string) => pointerStep(container, name)
 
 /** The name of the schema a reference of a contract leads to. */
 export function referencedName(reference: string): string | undefined {
-  if (!reference.startsWith(prefix)) return undefined
-  return reference.slice(prefix.length).replaceAll('~1', '/').replaceAll('~0', '~')
+  if (!reference.startsWith(`${container}/`)) return undefined
+  return unescapeSegment(reference.slice(container.length + 1))
 }
 
 const indexes = new WeakMap<Contract, Map<string, Schema>>()
@@ -95,7 +95,9 @@ function* numbered(key: string, list: unknown[]) {
   }
 }
 
-const isSchema = (value: unknown): value is Schema => typeof value === 'boolean' || isObject(value)
+/** Whether a value has the outer shape of a schema. */
+export const isSchema = (value: unknown): value is Schema =>
+  typeof value === 'boolean' || isObject(value)
 
 /** A copy of a schema with every schema in it passed through `change`, the inner ones first. */
 export function mapSchema(schema: Schema, change: (schema: SchemaObject) => Schema): Schema {

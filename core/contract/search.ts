@@ -6,6 +6,9 @@ import { subschemas } from './schemas'
 export const searchKinds = ['api', 'operation', 'schema', 'tag', 'extension'] as const
 export type SearchKind = (typeof searchKinds)[number]
 
+/** What counts as one word of a text, and of a question. */
+export const wordPattern = /[\p{L}\p{N}]+/gu
+
 /** One thing that can be found: what it is called, what else is said of it, and where it is written. */
 export interface SearchEntry {
   kind: SearchKind

@@ -1,7 +1,7 @@
 import { applyEdits, modify } from 'jsonc-parser'
 import yaml from 'js-yaml'
 import { isMap, isScalar, parseDocument, type Pair, type ParsedNode, type YAMLMap } from 'yaml'
-import { isObject } from '../text/values'
+import { isObject, type Node } from '../text/values'
 
 /** A parameter as a form gives it. */
 export interface ParameterDraft {
@@ -33,8 +33,6 @@ export type WritableFormat = 'OpenAPI' | 'Swagger' | 'RAML'
 
 /** Why an operation cannot be written. */
 export class EditFault extends Error {}
-
-type Node = Record<string, unknown>
 
 /** Why a draft is not complete, by field; empty where nothing is wrong. */
 export function draftFaults(draft: OperationDraft): Record<string, string> {

@@ -1,13 +1,9 @@
 import { parse, printParseErrorCode, type ParseError } from 'jsonc-parser'
 import { limits } from './limits'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
+import type { TextFault } from './problem'
 
 /** A fault in a JSON text (RFC 8259) at an offset. */
-export interface JsonFault {
-  message: string
-  offset: number
-}
-
 const quote = 34
 const backslash = 92
 
@@ -80,8 +76,8 @@ export function namesWritten(text: string): number {
 }
 
 /** The names that stand twice in the same object of a well-formed text. */
-export function repeatedNames(text: string): JsonFault[] {
-  const faults: JsonFault[] = []
+export function repeatedNames(text: string): TextFault[] {
+  const faults: TextFault[] = []
   const open: (Set<string> | undefined)[] = []
   let expectsName = false
   for (let at = 0; at < text.length; at++) {
@@ -133,7 +129,7 @@ const words: Record<string, string> = {
 }
 
 /** Every fault of the grammar that a reader which mends and goes on can find; at most `most`. */
-export function jsonFaults(text: string, most = 100): JsonFault[] {
+export function jsonFaults(text: string, most = 100): TextFault[] {
   const tooDeep = tooDeepAt(text)
   if (tooDeep !== undefined) {
     return [
@@ -145,8 +141,8 @@ export function jsonFaults(text: string, most = 100): JsonFault[] {
   }
   const errors: ParseError[] = []
   parse(text, errors, { allowTrailingComma: false, disallowComments: true })
-  const faults: JsonFault[] = []
-  let before: JsonFault | undefined
+  const faults: TextFault[] = []
+  let before: TextFault | undefined
   for (const { error, offset } of errors) {
     if (faults.length >= most) break
     const name = printParseErrorCode(error)

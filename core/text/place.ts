@@ -1,4 +1,5 @@
 import type { Pointer } from './pointer'
+import type { PlacedProblem } from './problem'
 
 /**
  * Where something is written: a pointer into the main file, or `file#pointer` for a file beside it. Pointers are JSON
@@ -22,6 +23,12 @@ const isAddress = (name: string) => /^[a-z][a-z0-9+.-]+:/i.test(name)
 
 /** Whether a reference leads to another host. */
 export const isRemote = (name: string) => /^(https?:)?\/\//i.test(name)
+
+/** What is said of a file that is not there: `written` is how it is called where something refers to it. */
+export const absence = (name: string, written: string): Pick<PlacedProblem, 'level' | 'message'> =>
+  isRemote(name)
+    ? { level: 'warning', message: `${written} is on another host, which was not asked` }
+    : { level: 'error', message: `${written} is not among the files` }
 
 /** The name of a file as it is written in another one, relative to that one (RFC 3986 section 5.2). */
 export function resolveName(base: string, written: string): string {

@@ -21,13 +21,14 @@ export function pointerTo(base: Pointer, ...segments: (string | number)[]): Poin
 export const pointerStep = (base: Pointer, segment: string): Pointer =>
   `${base}/${escapeSegment(segment)}`
 
+/** A segment as it was before it was escaped. */
+export const unescapeSegment = (segment: string) =>
+  segment.replaceAll('~1', '/').replaceAll('~0', '~')
+
 /** Splits a pointer into its unescaped segments. */
 export function segmentsOf(pointer: Pointer): string[] {
   if (pointer === '') return []
-  return pointer
-    .slice(1)
-    .split('/')
-    .map((segment) => segment.replaceAll('~1', '/').replaceAll('~0', '~'))
+  return pointer.slice(1).split('/').map(unescapeSegment)
 }
 
 /** The value a pointer names, or `undefined` where the document has no such place. */

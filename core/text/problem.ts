@@ -11,6 +11,12 @@ export interface Problem extends Position {
   file: string
 }
 
+/** What a reader finds wrong at an offset of a text. */
+export interface TextFault {
+  message: string
+  offset: number
+}
+
 /** A problem of a value, before its pointer has been turned into a line and column. */
 export interface PlacedProblem {
   level: Problem['level']

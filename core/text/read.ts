@@ -2,7 +2,7 @@ import yaml from 'js-yaml'
 import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
 import { limits, measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
-import { lineIndex, type Position, type Problem } from './problem'
+import { lineIndex, type Position, type Problem, type TextFault } from './problem'
 import { locateInXml, readXml, type XmlElement } from './xml'
 import { loadYaml, locateInYaml, yamlFaults } from './yaml'
 
@@ -99,7 +99,7 @@ export function readText(source: SourceText): TextReading {
 function problemsFrom(
   { text, file }: SourceText,
   level: Problem['level'],
-  faults: { message: string; offset: number }[],
+  faults: TextFault[],
 ): Problem[] {
   if (faults.length === 0) return []
   const position = lineIndex(text)

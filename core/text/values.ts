@@ -1,3 +1,31 @@
+/** An object of a text: names with values. */
+export type Node = Record<string, unknown>
+
 /** Whether a value read from a text is an object: neither a list nor null. */
-export const isObject = (value: unknown): value is Record<string, unknown> =>
+export const isObject = (value: unknown): value is Node =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
+
+/** The empty list that parts share, so that a large definition is not full of them. */
+export const none = Object.freeze([]) as unknown as never[]
+
+/** A text, or a number taken for one. */
+export const textOf = (value: unknown): string | undefined =>
+  typeof value === 'string' ? value : typeof value === 'number' ? String(value) : undefined
+
+/** The texts in a list; whatever else it holds is passed over. */
+export const namesOf = (value: unknown): string[] =>
+  Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : none
+
+/** Leaves out what is undefined, so that equal parts are equal objects. */
+export function compact<T extends object>(part: Loose<T>): T {
+  let holes = false
+  for (const key in part) if (part[key] === undefined) holes = true
+  if (!holes) return part as T
+  // Deleting would turn the object into a slow one; a copy stays quick.
+  const whole: Partial<T> = {}
+  for (const key in part) if (part[key] !== undefined) whole[key] = part[key]
+  return whole as T
+}
+
+/** The same fields, each perhaps undefined where it is optional. */
+type Loose<T> = { [K in keyof T]: T[K] | (object extends Pick<T, K> ? undefined : never) }

@@ -1,6 +1,7 @@
 import { SaxesParser } from 'saxes'
 import { limits } from './limits'
 import type { Pointer } from './pointer'
+import type { TextFault } from './problem'
 
 /** The children of elements that have none, so that leaves cost nothing. */
 const childless: readonly XmlElement[] = []
@@ -91,11 +92,6 @@ export interface QName {
   local: string
 }
 
-export interface XmlFault {
-  message: string
-  offset: number
-}
-
 const builtIn = { '': '', xml: 'http://www.w3.org/XML/1998/namespace' }
 const mostFaults = 100
 
@@ -103,9 +99,9 @@ const mostFaults = 100
  * Reads an XML document into elements with their offsets. No entity is expanded beyond the five of XML itself, and a
  * document type declaration fetches nothing. Reading goes on after a fault, to report all it can.
  */
-export function readXml(text: string): { root: XmlElement | undefined; faults: XmlFault[] } {
+export function readXml(text: string): { root: XmlElement | undefined; faults: TextFault[] } {
   const parser = new SaxesParser({ position: false })
-  const faults: XmlFault[] = []
+  const faults: TextFault[] = []
   let root: XmlElement | undefined
   let current: XmlElement | undefined
   let depth = 0

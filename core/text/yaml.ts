@@ -1,6 +1,7 @@
 import yaml from 'js-yaml'
 import { parseDocument } from 'yaml'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
+import type { TextFault } from './problem'
 
 /** Merge keys are not in the core schema; the loader acts on the tag alone. */
 const merge = new yaml.Type('tag:yaml.org,2002:merge', {
@@ -30,16 +31,11 @@ export function loadYaml(text: string): unknown {
   return yaml.load(text, options)
 }
 
-export interface YamlFault {
-  message: string
-  offset: number
-}
-
 /** Texts longer than this get only their first fault: finding them all takes several times a read. */
 const longestForAll = 400_000
 
 /** Every fault that a reader which mends and goes on can find; empty where it finds none or the text is long. */
-export function yamlFaults(text: string, most = 100): YamlFault[] {
+export function yamlFaults(text: string, most = 100): TextFault[] {
   if (text.length > longestForAll) return []
   try {
     const { errors } = parseDocument(text, { prettyErrors: false, keepSourceTokens: false })

@@ -1,3 +1,4 @@
+import { largestArchive } from '../../core/archive/limits'
 import { AddressBatch, Batch, BatchAcceptance, BatchQuery } from '../../shared/api/batches'
 import { ok, operation, type Operation } from '../http/operation'
 import * as batches from '../services/batches'
@@ -13,7 +14,7 @@ export const batchOperations: Operation[] = [
       'The archive is kept at once, and unpacked and read by a worker; ask for the batch until it is ready. Nothing enters the register before it is accepted.',
     query: BatchQuery,
     raw: ['application/zip', 'application/x-tar', 'application/gzip', 'application/octet-stream'],
-    largest: batches.largestArchive,
+    largest: largestArchive,
     success: { status: 202, says: 'The batch', body: Batch },
     errors: [403],
     handle: ({ bytes, query }, context) =>

@@ -1,17 +1,16 @@
 import { randomUUID } from 'node:crypto'
+import { isUUID } from 'class-validator'
 import { and, asc, eq, inArray, sql } from 'drizzle-orm'
-import { archiveLimits } from '../../core/archive/read'
 import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
-import { can } from './permissions'
 import type { Queries } from '../db/database'
-import { apis, batches, intakes, people } from '../db/schema'
-import type { Actor, Context, Services } from './context'
+import { apis, batches, intakes } from '../db/schema'
+import type { Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
 import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
 import { enterRegister, prepareEntry, twinsOf, workIntake, type IntakeRow } from './intakes'
 import { announce } from './ledger'
-import { requirePermission } from './permissions'
-import { currentEdition } from './rulebook'
+import { actorNamed } from './people'
+import { can, requirePermission } from './permissions'
 import { titleOf } from './titles'
 
 type BatchRow = typeof batches.$inferSelect
@@ -54,8 +53,7 @@ async function begin(
 }
 
 async function findBatch(db: Queries, id: string): Promise<BatchRow> {
-  const isId = /^[0-9a-f-]{36}$/.test(id)
-  const [row] = isId ? await db.select().from(batches).where(eq(batches.id, id)) : []
+  const [row] = isUUID(id) ? await db.select().from(batches).where(eq(batches.id, id)) : []
   if (!row) throw notFound('batch with this identifier')
   return row
 }
@@ -295,7 +293,6 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
     ({ outcome }) => outcome === 'added' || outcome === 'revised',
   )
   await db.update(batches).set({ total: rows.length }).where(eq(batches.id, batch.id))
-  await currentEdition(db)
   const results = new Map<string, Fate>()
   await db.transaction(async (tx) => {
     for (const [done, row] of rows.entries()) {
@@ -337,13 +334,3 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
     await tx.update(batches).set({ state: 'done' }).where(eq(batches.id, batch.id))
   })
 }
-
-async function actorNamed(db: Queries, name: string): Promise<Actor> {
-  const [row] = await db.select().from(people).where(eq(people.name, name))
-  if (!row) throw notFound(`person called "${name}"`)
-  const { displayName, role, team } = row
-  return { name, displayName, role, team: team ?? undefined }
-}
-
-/** How large an archive may be that is sent. */
-export const largestArchive = archiveLimits.bytes / 2

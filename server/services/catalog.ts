@@ -110,7 +110,7 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     servers: summary.servers,
     tags: summary.tags,
     latest: toItem(latest, await nameOfPerson(db, latest.savedBy)),
-    cells: (await cellsByApi(db, now(), api.id)).get(api.id) ?? [],
+    cells: (await cellsByApi(db, now(), [api.id])).get(api.id) ?? [],
     versions: fixed.map(({ version }) => version),
     operations: summary.operations.length,
     schemas: summary.schemas.length,

@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { isUUID } from 'class-validator'
 import { desc, eq, sql } from 'drizzle-orm'
 import type { DefinitionSummary, Examination } from '../../core/definition'
 import { limits } from '../../core/text/limits'
@@ -70,8 +71,7 @@ export async function agreeToFetch(context: Context, id: string): Promise<Intake
 }
 
 export async function findIntake(db: Queries, id: string): Promise<IntakeRow> {
-  const isId = /^[0-9a-f-]{36}$/.test(id)
-  const [row] = isId ? await db.select().from(intakes).where(eq(intakes.id, id)) : []
+  const [row] = isUUID(id) ? await db.select().from(intakes).where(eq(intakes.id, id)) : []
   if (!row) throw notFound('intake with this identifier')
   return row
 }
@@ -329,8 +329,11 @@ async function readWhole(
   let examination = await examine(files)
   // What cannot be read is spoken of by the name it came with.
   if (first && examination.readable) {
-    files = [{ name: fileName(row.source, examination.summary), bytes: first }]
-    examination = await examine(files)
+    const name = fileName(row.source, examination.summary)
+    if (name !== row.source) {
+      files = [{ name, bytes: first }]
+      examination = await examine(files)
+    }
   }
   const asked = new Set<string>()
   for (let round = 0; round < mostRounds && examination.readable; round++) {

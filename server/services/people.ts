@@ -4,7 +4,7 @@ import type { Credentials } from '../../shared/api/people'
 import type { Queries } from '../db/database'
 import { people, sessions } from '../db/schema'
 import type { Actor, Services } from './context'
-import { Failure } from './failure'
+import { Failure, notFound } from './failure'
 
 /** scrypt (RFC 7914) with 32 MB a hash. */
 const cost: ScryptOptions = { N: 32_768, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
@@ -38,6 +38,13 @@ const toActor = (row: typeof people.$inferSelect): Actor => ({
   role: row.role,
   team: row.team ?? undefined,
 })
+
+/** A person as somebody who acts, for work that goes on after their request. */
+export async function actorNamed(db: Queries, name: string): Promise<Actor> {
+  const [row] = await db.select().from(people).where(eq(people.name, name))
+  if (!row) throw notFound(`person called "${name}"`)
+  return toActor(row)
+}
 
 /** Checks a password and opens a session; the same words and the same work whether the name or the password is wrong. */
 export async function signIn(

@@ -43,11 +43,11 @@ export function compareVersions(a: string, b: string): number {
 
 const worst: Mark[] = ['differs', 'unseen', 'in-step']
 
-/** Where versions live, by API: for each stage the newest version placed there. */
+/** Where versions live, by API: for each stage the newest version placed there; of all APIs, or of some. */
 export async function cellsByApi(
   db: Queries,
   now: Date,
-  api?: number,
+  of?: number[],
 ): Promise<Map<number, StageCell[]>> {
   const rows = await db
     .select({
@@ -64,7 +64,7 @@ export async function cellsByApi(
     .from(placements)
     .innerJoin(stages, eq(stages.name, placements.stage))
     .innerJoin(apis, eq(apis.id, placements.api))
-    .where(api === undefined ? undefined : eq(placements.api, api))
+    .where(of && sql`${placements.api} = any(${sql.param(of)}::int[])`)
     .orderBy(asc(stages.position))
   const grouped = new Map<number, Map<string, typeof rows>>()
   for (const row of rows) {

@@ -1,5 +1,5 @@
 import { eq, inArray, sql, type SQL } from 'drizzle-orm'
-import type { SearchEntry } from '../../core/contract/search'
+import { wordPattern, type SearchEntry } from '../../core/contract/search'
 import type {
   Facet,
   SearchItem,
@@ -22,7 +22,7 @@ const wordsPerEntry = 400
 /** Lower-case words of a text; names in camel case and paths are taken apart. */
 export function wordsOf(text: string): string[] {
   const apart = text.replace(/([a-z0-9])([A-Z])/g, '$1 $2')
-  const words = `${text} ${apart === text ? '' : apart}`.toLowerCase().match(/[\p{L}\p{N}]+/gu)
+  const words = `${text} ${apart === text ? '' : apart}`.toLowerCase().match(wordPattern)
   return words ?? []
 }
 
@@ -62,7 +62,7 @@ interface Terms {
 
 /** The words of a question as a tsquery; a word that nothing begins with is mended to its nearest ones. */
 async function termsOf(db: Queries, question: string): Promise<Terms | undefined> {
-  const words = [...new Set(question.toLowerCase().match(/[\p{L}\p{N}]+/gu) ?? [])].slice(0, 12)
+  const words = [...new Set(question.toLowerCase().match(wordPattern) ?? [])].slice(0, 12)
   if (words.length === 0) return undefined
   const corrected: string[] = []
   const parts: string[] = []
@@ -129,7 +129,7 @@ async function entriesOf(db: Queries, ids: number[]): Promise<Map<number, Search
 
 /** The words around the first of the words that were found. */
 function snippet(text: string, query: string): string {
-  const wanted = query.match(/[\p{L}\p{N}]+/gu) ?? []
+  const wanted = query.match(wordPattern) ?? []
   const lower = text.toLowerCase()
   const at =
     wanted
@@ -169,7 +169,7 @@ async function factsOf(db: Queries, now: Date, ids: number[] | undefined): Promi
       from apis a join revisions r on r.api = a.id and r.number = a.latest_revision
       ${ids ? sql`where a.id = any(${sql.param(ids)}::int[])` : sql``}
       order by a.title limit 5000) as found`)
-  const [{ rows }, cells] = await Promise.all([asked, cellsByApi(db, now)])
+  const [{ rows }, cells] = await Promise.all([asked, cellsByApi(db, now, ids)])
   return (rows[0]?.found ?? []).map((row) => {
     const own = cells.get(row.id) ?? []
     const marks = own.map((cell) => cell.mark)

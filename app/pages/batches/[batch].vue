@@ -18,9 +18,7 @@ const without = ref(new Set<string>())
 const working = computed(
   () => batch.value && ['waiting', 'unpacking', 'reading', 'accepting'].includes(batch.value.state),
 )
-let again: ReturnType<typeof setInterval> | undefined
-onMounted(() => (again = setInterval(() => working.value && void reload(), 1500)))
-onUnmounted(() => clearInterval(again))
+useRepeating(() => working.value, reload)
 
 const outcomes: Record<string, string> = {
   added: 'new',

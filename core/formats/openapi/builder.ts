@@ -12,26 +12,17 @@ import {
   type SecurityRequirement,
   type Tag,
 } from '../../contract/model'
+import { isSchema } from '../../contract/schemas'
 import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
-import { isObject } from '../../text/values'
+import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
 import type { References } from './references'
 
-export type Node = Record<string, unknown>
 export interface At {
   value: Node
   at: Place
 }
-
-/** The empty list that parts share, so that a large definition is not full of them. */
-export const none = Object.freeze([]) as unknown as never[]
-
-export const textOf = (value: unknown): string | undefined =>
-  typeof value === 'string' ? value : typeof value === 'number' ? String(value) : undefined
-
-export const namesOf = (value: unknown): string[] =>
-  Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : none
 
 /** The `x-…` members of an object, or undefined where there are none. */
 export function extensionsOf(node: Node): Extensions | undefined {
@@ -41,20 +32,6 @@ export function extensionsOf(node: Node): Extensions | undefined {
   }
   return found
 }
-
-/** Leaves out what is undefined, so that equal parts are equal objects. */
-export function compact<T extends object>(part: Loose<T>): T {
-  let holes = false
-  for (const key in part) if (part[key] === undefined) holes = true
-  if (!holes) return part as T
-  // Deleting would turn the object into a slow one; a copy stays quick.
-  const whole: Partial<T> = {}
-  for (const key in part) if (part[key] !== undefined) whole[key] = part[key]
-  return whole as T
-}
-
-/** The same fields, each perhaps undefined where it is optional. */
-type Loose<T> = { [K in keyof T]: T[K] | (object extends Pick<T, K> ? undefined : never) }
 
 /**
  * Builds a contract's parts from values whose faults a {@link Walk} has reported already: what has the wrong shape is
@@ -105,7 +82,7 @@ export class Builder {
   }
 
   protected schema(value: unknown): Schema | undefined {
-    return typeof value === 'boolean' || isObject(value) ? value : undefined
+    return isSchema(value) ? value : undefined
   }
 
   protected info() {
@@ -198,6 +175,19 @@ export class Builder {
       extensions: extensionsOf(value),
     })
     return (item.summary ?? item.description ?? item.extensions) ? item : undefined
+  }
+
+  /** What an operation says of itself, the same in every version. */
+  protected aboutOperation(node: Node) {
+    return {
+      id: textOf(node['operationId']),
+      summary: textOf(node['summary']),
+      description: textOf(node['description']),
+      tags: namesOf(node['tags']),
+      deprecated: node['deprecated'] === true,
+      externalDocs: this.externalDocs(node['externalDocs']),
+      extensions: extensionsOf(node),
+    }
   }
 
   protected examples(node: Node, at: Place): Example[] {

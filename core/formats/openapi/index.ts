@@ -1,5 +1,5 @@
 import type { Contract } from '../../contract/model'
-import { resolveSchema } from '../../contract/schemas'
+import { referencedName, resolveSchema } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
@@ -41,8 +41,7 @@ export function readOpenApi(
   const contract = builder.build()
   for (const { name, schema, at } of contract.schemas) {
     if (resolveSchema(contract, schema) !== undefined || !isObject(schema)) continue
-    if (typeof schema['$ref'] !== 'string' || !schema['$ref'].startsWith('#/components/schemas/'))
-      continue
+    if (typeof schema['$ref'] !== 'string' || referencedName(schema['$ref']) === undefined) continue
     const message = `The schema "${name}" goes in a circle and never reaches a definition`
     walk.problems.push({ at, level: 'error', message })
   }

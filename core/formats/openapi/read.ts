@@ -16,19 +16,11 @@ import {
   type SecurityScheme,
   type Server,
 } from '../../contract/model'
+import { overridden } from '../../contract/parts'
 import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
-import { isObject } from '../../text/values'
-import {
-  Builder,
-  compact,
-  extensionsOf,
-  namesOf,
-  none,
-  textOf,
-  type At,
-  type Node,
-} from './builder'
+import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
+import { Builder, extensionsOf, type At } from './builder'
 
 const flag = (value: unknown): boolean | undefined =>
   typeof value === 'boolean' ? value : undefined
@@ -129,23 +121,12 @@ export class OpenApiBuilder extends Builder {
     common: { shared: Parameter[]; servers: Server[] | undefined; security: SecurityRequirement[] },
   ): Operation {
     const own = this.parameters(node['parameters'], pointerStep(at, 'parameters'))
-    const parameters =
-      own.length === 0
-        ? common.shared
-        : [
-            ...common.shared.filter((p) => !own.some((o) => o.name === p.name && o.in === p.in)),
-            ...own,
-          ]
+    const parameters = own.length === 0 ? common.shared : overridden(common.shared, own)
     return compact({
       at,
       method,
       path,
-      id: textOf(node['operationId']),
-      summary: textOf(node['summary']),
-      description: textOf(node['description']),
-      tags: namesOf(node['tags']),
-      deprecated: node['deprecated'] === true,
-      externalDocs: this.externalDocs(node['externalDocs']),
+      ...this.aboutOperation(node),
       parameters,
       body: this.body(node['requestBody'], pointerStep(at, 'requestBody')),
       responses: this.responses(node['responses'], pointerStep(at, 'responses')),
@@ -155,7 +136,6 @@ export class OpenApiBuilder extends Builder {
           ? common.servers
           : this.servers(node['servers'], pointerStep(at, 'servers')),
       security: this.security(node['security']) ?? common.security,
-      extensions: extensionsOf(node),
     })
   }
 

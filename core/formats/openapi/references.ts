@@ -1,9 +1,9 @@
-import { schemaReference } from '../../contract/schemas'
+import { isSchema, schemaReference } from '../../contract/schemas'
 import type { NamedSchema } from '../../contract/model'
 import type { Documents } from '../../text/documents'
+import { freeName } from '../../text/names'
 import { partsOf, isRemote, resolveName, type Place } from '../../text/place'
 import { pointerTo, segmentsOf, type Pointer } from '../../text/pointer'
-import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
 
 /** What a reference leads to, or why it leads nowhere. */
@@ -21,9 +21,6 @@ export class References {
   private readonly taken: Set<string>
   /** Schemas that have a name only because something refers to them. */
   readonly undeclared: NamedSchema[] = []
-  /** Problems of the texts of other files, once for each file. */
-  readonly fileProblems: PlacedProblem[] = []
-  private readonly failed = new Set<string>()
   /** Where `$id`, `$anchor` and `$dynamicAnchor` of any file are, by absolute reference. */
   private readonly identified = new Map<
     string,
@@ -70,7 +67,6 @@ export class References {
       }
     }
     if (!document.reading.readable) {
-      if (!this.failed.has(where)) this.failed.add(where)
       return {
         found: false,
         remote: false,
@@ -182,10 +178,9 @@ export class References {
           !/^(\d+|schema|items|properties|allOf|anyOf|oneOf|definitions|\$defs)$/.test(segment),
       ) ?? file.replace(/\.\w+$/, '')
     const clean = base.replace(/[^A-Za-z0-9._-]+/g, '_').replace(/^_+|_+$/g, '') || 'Schema'
-    let name = clean
-    for (let n = 2; this.taken.has(name); n++) name = `${clean}_${n}`
+    const name = freeName(clean, (candidate) => this.taken.has(candidate))
     this.taken.add(name)
-    const schema = isObject(target.value) || typeof target.value === 'boolean' ? target.value : {}
+    const schema = isSchema(target.value) ? target.value : {}
     this.undeclared.push({ name, schema, at: target.at, declared: false })
     return name
   }

@@ -3,20 +3,18 @@
  * types, and which must be there. `name!` is required; `[x]` is a list of x, `{x}` a map with values x.
  */
 
+import { methods } from '../../contract/model'
+import type { Node } from '../../text/values'
+
 export type Type =
   | { kind: 'text' | 'flag' | 'number' | 'any' | 'schema' }
   | { kind: 'list' | 'map'; of: Type }
   | { kind: 'object'; shape: Shape }
 
-export interface Field {
-  type: Type
-  required: boolean
-}
-
 /** One object of the specification; `also` gives the type of fields that are named by the document's author. */
 export interface Shape {
   title: string
-  fields: Map<string, Field>
+  fields: Map<string, Type>
   required: string[]
   also?: (key: string) => Type | undefined
   /** What a name that fits neither is called in a problem. */
@@ -28,7 +26,6 @@ export interface Shape {
   check?: Check
 }
 
-type Node = Record<string, unknown>
 /** A condition a table cannot say; `report` names the field it is about. */
 export type Check = (node: Node, report: (field: string, message: string) => void) => void
 
@@ -60,7 +57,7 @@ function compile(texts: Record<string, ShapeText>): Map<string, Shape> {
     for (const [key, type] of Object.entries(fields)) {
       const required = key.endsWith('!')
       const name = required ? key.slice(0, -1) : key
-      shape.fields.set(name, { type: typeOf(type), required })
+      shape.fields.set(name, typeOf(type))
       if (required) shape.required.push(name)
     }
     if (also) {
@@ -138,11 +135,16 @@ const header: Fields = {
   examples: '{Example}',
   content: '{MediaType}',
 }
-const methods = ['get', 'put', 'post', 'delete', 'options', 'head', 'patch', 'trace']
 const shared: Record<string, ShapeText> = {
   Contact: { fields: { name: 'text', url: 'text', email: 'text' } },
   ExternalDocs: { fields: { description: 'text', 'url!': 'text' } },
   SecurityRequirement: { fields: {}, also: () => '[text]' },
+  Paths: {
+    fields: {},
+    also: byPath,
+    otherwise: 'does not begin with a slash, as a path must',
+    meant: 'PathItem',
+  },
 }
 const info: Fields = {
   'title!': 'text',
@@ -190,12 +192,6 @@ const openapi30: Record<string, ShapeText> = {
       links: '{Link}',
       callbacks: '{Callback}',
     },
-  },
-  Paths: {
-    fields: {},
-    also: byPath,
-    otherwise: 'does not begin with a slash, as a path must',
-    meant: 'PathItem',
   },
   PathItem: {
     fields: {
@@ -438,12 +434,6 @@ const swagger20: Record<string, ShapeText> = {
   },
   Info: { fields: info },
   License: { fields: { 'name!': 'text', url: 'text' } },
-  Paths: {
-    fields: {},
-    also: byPath,
-    otherwise: 'does not begin with a slash, as a path must',
-    meant: 'PathItem',
-  },
   PathItem: {
     fields: {
       $ref: 'text',

@@ -16,17 +16,8 @@ import {
 } from '../../contract/model'
 import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
-import { isObject } from '../../text/values'
-import {
-  Builder,
-  compact,
-  extensionsOf,
-  namesOf,
-  none,
-  textOf,
-  type At,
-  type Node,
-} from './builder'
+import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
+import { Builder, extensionsOf, type At } from './builder'
 import { simpleKeywords } from './shapes'
 import { modernise } from './walk'
 
@@ -121,12 +112,7 @@ export class SwaggerBuilder extends Builder {
       at,
       method,
       path,
-      id: textOf(node['operationId']),
-      summary: textOf(node['summary']),
-      description: textOf(node['description']),
-      tags: namesOf(node['tags']),
-      deprecated: node['deprecated'] === true,
-      externalDocs: this.externalDocs(node['externalDocs']),
+      ...this.aboutOperation(node),
       parameters: all.filter(({ value }) => !inBody(value)).map((item) => this.parameter(item)),
       body: this.body(
         all.filter(({ value }) => inBody(value)),
@@ -135,7 +121,6 @@ export class SwaggerBuilder extends Builder {
       responses: this.responses(node['responses'], pointerStep(at, 'responses'), produces),
       callbacks: none,
       security: this.security(node['security']) ?? defaults.security,
-      extensions: extensionsOf(node),
     })
   }
 

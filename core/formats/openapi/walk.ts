@@ -1,5 +1,10 @@
 import type { Schema, SchemaObject } from '../../contract/model'
-import { schemaKeywords, schemaListKeywords, schemaMapKeywords } from '../../contract/schemas'
+import {
+  isSchema,
+  schemaKeywords,
+  schemaListKeywords,
+  schemaMapKeywords,
+} from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import type { Place } from '../../text/place'
 import { pointerTo, type Pointer } from '../../text/pointer'
@@ -8,8 +13,6 @@ import { isObject } from '../../text/values'
 import { absolute, type References } from './references'
 import { keywords30, notIn20 } from './keywords'
 import type { Shape, Specification, Type } from './shapes'
-
-type Node = Record<string, unknown>
 
 export const kindOf = (value: unknown) =>
   value === null || value === undefined
@@ -168,13 +171,7 @@ export class Walk {
     if (!isObject(value)) return this.expected('An object', value)
     if (this.strayReference(value, { kind: 'map', of })) return
     for (const key in value) {
-      if (
-        of.kind !== 'schema' &&
-        key.startsWith('x-') &&
-        of.kind === 'object' &&
-        !isObject(value[key])
-      )
-        continue
+      if (of.kind === 'object' && key.startsWith('x-') && !isObject(value[key])) continue
       this.step(key, value[key], of)
     }
   }
@@ -203,7 +200,7 @@ export class Walk {
     const { fields, also } = shape
     for (const key in value) {
       const field = fields.get(key)
-      if (field) this.step(key, value[key], field.type)
+      if (field) this.step(key, value[key], field)
       else if (key.startsWith('x-')) continue
       else {
         const author = also?.(key)
@@ -318,7 +315,7 @@ export class Walk {
       this.problem(target.why, target.remote ? 'warning' : 'error', key)
       return
     }
-    if (!isObject(target.value) && typeof target.value !== 'boolean') {
+    if (!isSchema(target.value)) {
       this.problem(`"${reference}" leads to ${kindOf(target.value)}, not to a schema`, 'error', key)
       return
     }
@@ -486,5 +483,3 @@ const words = (title: string) => {
   const spaced = title.replace(/(?<=[a-z])(?=[A-Z])/g, ' ').toLowerCase()
   return `${/^[aeiou]/.test(spaced) ? 'An' : 'A'} ${spaced}`
 }
-
-export type { Node }

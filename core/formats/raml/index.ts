@@ -1,10 +1,10 @@
 import type { Contract } from '../../contract/model'
 import type { Documents } from '../../text/documents'
 import type { PlacedProblem } from '../../text/problem'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
 import { resolveName } from '../../text/place'
 import { RamlBuilder } from './read'
-import { RamlSources, ramlHeader, type Node } from './sources'
+import { RamlSources, ramlHeader } from './sources'
 import { merge } from './templates'
 
 /** Whether a text begins as every RAML document does. */

@@ -14,12 +14,12 @@ import type {
   SecurityScheme,
   Server,
 } from '../../contract/model'
+import { exampleName } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
 import type { Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
-import { isObject } from '../../text/values'
-import { compact, namesOf, textOf } from '../openapi/builder'
-import type { Node, RamlSources, Scope } from './sources'
+import { compact, isObject, namesOf, textOf, type Node } from '../../text/values'
+import type { RamlSources, Scope } from './sources'
 import { fill, merge } from './templates'
 import { RamlTypes, annotationKey, examplesOf } from './types'
 
@@ -597,7 +597,7 @@ function spoken(
     description: textOf(description),
     examples: Array.isArray(examples)
       ? examples.map((value: unknown, i) => ({
-          name: i === 0 ? 'example' : `example${i + 1}`,
+          name: exampleName(i),
           value,
         }))
       : [],

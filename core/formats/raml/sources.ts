@@ -1,11 +1,9 @@
 import type { Documents } from '../../text/documents'
-import { resolveName, isRemote, type Place } from '../../text/place'
+import { absence, resolveName, type Place } from '../../text/place'
 import { pointerTo, type Pointer } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
 import { Include } from '../../text/yaml'
-
-export type Node = Record<string, unknown>
 
 /** Whose names apply where a node was written: a document's own, and those of the libraries it uses. */
 export interface Scope {
@@ -73,17 +71,15 @@ export class RamlSources {
   private included(name: string, file: string, at: Pointer): unknown {
     const [path = '', fragment] = name.split('#')
     const target = resolveName(file, path)
-    const report = (message: string, level: PlacedProblem['level'] = 'error') => {
-      this.problems.push({ at: this.documents.place(file, at), level, message })
+    const report = (problem: Pick<PlacedProblem, 'level' | 'message'>) => {
+      this.problems.push({ at: this.documents.place(file, at), ...problem })
       return undefined
     }
-    if (this.open.has(target)) return report(`${name} includes itself in a circle`)
-    const text = this.documents.text(target)
-    if (text === undefined) {
-      return isRemote(target)
-        ? report(`${name} is on another host, which was not asked`, 'warning')
-        : report(`${name} is not among the files`)
+    if (this.open.has(target)) {
+      return report({ level: 'error', message: `${name} includes itself in a circle` })
     }
+    const text = this.documents.text(target)
+    if (text === undefined) return report(absence(target, name))
     if (!parsed.test(path) && !ramlHeader(text)) {
       this.texts.set(text, { file: target, fragment })
       return text
@@ -136,13 +132,7 @@ export class RamlSources {
       const library = this.load(target)
       if (isObject(library)) scope.libraries.set(prefix, this.scope(library, target))
       else if (this.documents.get(target) === undefined) {
-        this.problems.push({
-          at: this.place(undefined, uses, prefix),
-          level: isRemote(target) ? 'warning' : 'error',
-          message: isRemote(target)
-            ? `${name} is on another host, which was not asked`
-            : `${name} is not among the files`,
-        })
+        this.problems.push({ at: this.place(undefined, uses, prefix), ...absence(target, name) })
       }
     }
     return scope

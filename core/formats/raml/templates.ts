@@ -1,6 +1,6 @@
 import pluralize from 'pluralize'
-import { isObject } from '../../text/values'
-import type { Node, RamlSources } from './sources'
+import { isObject, type Node } from '../../text/values'
+import type { RamlSources } from './sources'
 
 const wordsOf = (text: string) =>
   text

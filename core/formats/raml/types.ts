@@ -1,12 +1,13 @@
 import type { NamedSchema, Origins, Schema, SchemaObject } from '../../contract/model'
-import { schemaReference, subschemas } from '../../contract/schemas'
+import { referencedName, schemaReference, subschemas } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
+import { freeName } from '../../text/names'
 import { resolveName, type Place } from '../../text/place'
 import { segmentsOf, valueAt } from '../../text/pointer'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
 import { readXml } from '../../text/xml'
 import { XsdReader } from '../xsd/read'
-import type { Node, RamlSources, Scope } from './sources'
+import type { RamlSources, Scope } from './sources'
 import { parseTypeExpression, type TypeExpression } from './expression'
 
 const builtIns: Record<string, SchemaObject> = {
@@ -113,8 +114,7 @@ export class RamlTypes implements Origins {
     const key = `${scope.file}\n${name}`
     const known = this.names.get(key)
     if (known !== undefined) return known
-    let free = name
-    for (let n = 2; this.taken.has(free); n++) free = `${name}_${n}`
+    const free = freeName(name, (candidate) => this.taken.has(candidate))
     this.taken.add(free)
     this.names.set(key, free)
     this.queue.push(() => {
@@ -307,7 +307,7 @@ export class RamlTypes implements Origins {
       included?.fragment === undefined
         ? value
         : valueAt(value, `/${included.fragment.replace(/^\//, '')}`)
-    const schema = (isObject(selected) ? selected : value) as SchemaObject
+    const schema = isObject(selected) ? selected : value
     this.jsonTexts.set(text, schema)
     this.rewriteReferences(schema, value, included?.file ?? this.root.file, ownName, node)
     delete schema['$schema']
@@ -331,7 +331,7 @@ export class RamlTypes implements Origins {
       if (!isObject(here) || seen.has(here)) continue
       seen.add(here)
       const reference = here['$ref']
-      if (typeof reference === 'string' && !reference.startsWith('#/components/schemas/')) {
+      if (typeof reference === 'string' && referencedName(reference) === undefined) {
         const target = this.referenced(reference, root, file)
         if (target?.value === root && ownName !== undefined) here['$ref'] = schemaReference(ownName)
         else if (target) here['$ref'] = schemaReference(this.part(target, reference, node))
@@ -381,8 +381,7 @@ export class RamlTypes implements Origins {
         .split('/')
         .at(-1)!
         .replace(/\.\w+$/, '')
-    let free = base === '' ? 'Schema' : base
-    for (let n = 2; this.taken.has(free); n++) free = `${base}_${n}`
+    const free = freeName(base || 'Schema', (candidate) => this.taken.has(candidate))
     this.taken.add(free)
     this.parts.set(value, free)
     this.queue.push(() => {

@@ -10,11 +10,12 @@ import type {
   SchemaObject,
   Server,
 } from '../../contract/model'
+import { overridden } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
-import { isRemote, resolveName, type Place } from '../../text/place'
+import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
+import { compact } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
-import { compact } from '../openapi/builder'
 import { versionOf } from '../wsdl/common'
 import { xsdNamespaces } from '../xsd/builtin'
 import { XsdReader, wholeText } from '../xsd/read'
@@ -153,14 +154,8 @@ class WadlReader {
       const name = resolveName(grammars.file, href)
       const document = this.documents.get(name)
       if (!document) {
-        const remote = isRemote(name)
-        this.problem(
-          here,
-          remote
-            ? `${href} is on another host, which was not asked`
-            : `${href} is not among the files`,
-          remote ? 'warning' : 'error',
-        )
+        const { message, level } = absence(name, href)
+        this.problem(here, message, level)
       } else if (document.reading.readable && document.reading.syntax === 'xml') {
         const { root } = document.reading
         if (xsdNamespaces.has(root.namespace)) this.xsd.add(root, name)
@@ -244,10 +239,7 @@ class WadlReader {
     if (name === undefined) this.problem(here, 'A method needs "name"')
     const requests = this.all(element, 'request').map((request) => ({ element: request, file }))
     const own = requests.flatMap((request) => this.parameters(request))
-    const all = [
-      ...parameters.filter((p) => !own.some((o) => o.in === p.in && o.name === p.name)),
-      ...own,
-    ]
+    const all = overridden(parameters, own)
     const responses = this.all(element, 'response').flatMap((response) =>
       this.responses({ element: response, file }),
     )

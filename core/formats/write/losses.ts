@@ -17,12 +17,12 @@ export class Losses {
   readonly all: Loss[] = []
 
   /** One member of a part cannot be carried over. */
-  member<T extends Part>(
-    part: T,
-    key: keyof T & string,
-    message: string,
-    at: Place = part.at,
-  ): void {
+  member<T extends Part>(part: T, key: keyof T & string, message: string): void {
+    this.memberAt(part.at, part, key, message)
+  }
+
+  /** One member of something that has no place of its own cannot be carried over. */
+  memberAt<T extends object>(at: Place, part: T, key: keyof T & string, message: string): void {
     this.all.push({ at, message, part, key })
   }
 

@@ -16,11 +16,12 @@ import {
   type SecurityScheme,
   type Server,
 } from '../../contract/model'
-import type { Place } from '../../text/place'
-import { partsOf } from '../../text/place'
+import { freeName } from '../../text/names'
+import { partsOf, type Place } from '../../text/place'
 import { segmentsOf } from '../../text/pointer'
+import type { Node } from '../../text/values'
 import { Losses, schemeWords } from './losses'
-import { node, nonEmpty, type Node } from './node'
+import { byName, node, nonEmpty } from './node'
 import { OldSchemas } from './schemas'
 
 export type OpenApiVersion = '3.0' | '3.1' | '3.2'
@@ -91,20 +92,10 @@ class OpenApiWriter {
     const at: Place = '/info'
     const modern = this.version !== '3.0'
     if (!modern && summary !== undefined) {
-      this.losses.all.push({
-        at,
-        message: 'OpenAPI 3.0 has no summary of the whole',
-        part: contract,
-        key: 'summary',
-      })
+      this.losses.memberAt(at, contract, 'summary', 'OpenAPI 3.0 has no summary of the whole')
     }
     if (!modern && license?.identifier !== undefined) {
-      this.losses.all.push({
-        at,
-        message: 'OpenAPI 3.0 has no licence identifier',
-        part: license,
-        key: 'identifier',
-      })
+      this.losses.memberAt(at, license, 'identifier', 'OpenAPI 3.0 has no licence identifier')
     }
     return node({
       title,
@@ -130,19 +121,14 @@ class OpenApiWriter {
       url,
       name: this.version === '3.2' ? name : undefined,
       description,
-      variables:
-        variables.length === 0
-          ? undefined
-          : Object.fromEntries(
-              variables.map((variable) => [
-                variable.name,
-                node({
-                  default: variable.default,
-                  enum: variable.enum,
-                  description: variable.description,
-                }),
-              ]),
-            ),
+      variables: byName(variables, (variable) => [
+        variable.name,
+        node({
+          default: variable.default,
+          enum: variable.enum,
+          description: variable.description,
+        }),
+      ]),
       ...extensions,
     })
   }
@@ -150,23 +136,12 @@ class OpenApiWriter {
   private paths(operations: Operation[], secured: boolean): Node {
     const paths: Record<string, Node> = {}
     const told = new Map(this.contract.paths.map((item) => [item.path, item]))
-    for (const operation of operations) {
-      const { path } = operation
-      const item = told.get(path)
-      paths[path] ??= node({
-        summary: item?.summary,
-        description: item?.description,
-        ...item?.extensions,
-      })
-      this.place(paths[path], operation, secured)
+    const itemAt = (path: string) => {
+      const { summary, description, extensions } = told.get(path) ?? {}
+      return (paths[path] ??= node({ summary, description, ...extensions }))
     }
-    for (const [path, item] of told) {
-      paths[path] ??= node({
-        summary: item.summary,
-        description: item.description,
-        ...item.extensions,
-      })
-    }
+    for (const operation of operations) this.place(itemAt(operation.path), operation, secured)
+    for (const path of told.keys()) itemAt(path)
     return paths
   }
 
@@ -356,10 +331,7 @@ class OpenApiWriter {
       schema: schema === undefined ? undefined : this.schema(schema, at),
       itemSchema: this.version === '3.2' ? itemSchema : undefined,
       ...this.examples(examples),
-      encoding:
-        encoding.length === 0
-          ? undefined
-          : Object.fromEntries(encoding.map((item) => [item.property, this.encoding(item)])),
+      encoding: byName(encoding, (item) => [item.property, this.encoding(item)]),
       ...extensions,
     })
   }
@@ -408,10 +380,7 @@ class OpenApiWriter {
       description: this.version === '3.2' ? description : (description ?? ''),
       headers: this.headers(headers),
       content: content.length === 0 ? undefined : this.content(content),
-      links:
-        links.length === 0
-          ? undefined
-          : Object.fromEntries(links.map((link) => [link.name, this.link(link)])),
+      links: byName(links, (link) => [link.name, this.link(link)]),
       ...extensions,
     })
   }
@@ -441,19 +410,12 @@ class OpenApiWriter {
   private components(): Node | undefined {
     const { schemas, securitySchemes } = this.contract
     const components = node({
-      schemas:
-        schemas.length === 0
-          ? undefined
-          : Object.fromEntries(
-              schemas.map(({ name, schema, at }) => [name, this.schema(schema, at)]),
-            ),
+      schemas: byName(schemas, ({ name, schema, at }) => [name, this.schema(schema, at)]),
       ...this.shared.components(),
-      securitySchemes:
-        securitySchemes.length === 0
-          ? undefined
-          : Object.fromEntries(
-              securitySchemes.map((scheme) => [scheme.name, this.securityScheme(scheme)]),
-            ),
+      securitySchemes: byName(securitySchemes, (scheme) => [
+        scheme.name,
+        this.securityScheme(scheme),
+      ]),
     })
     return Object.keys(components).length > 0 ? components : undefined
   }
@@ -561,9 +523,7 @@ class SharedParts {
         : `Response${part.status}`
       : last
     const base = said.replace(/[^A-Za-z0-9._-]+/g, '_') || 'Part'
-    let name = base
-    for (let n = 2; Object.hasOwn(this.written[kind], name); n++) name = `${base}_${n}`
-    return name
+    return freeName(base, (name) => Object.hasOwn(this.written[kind], name))
   }
 
   components(): Node {

@@ -11,11 +11,12 @@ import {
   type SchemaObject,
   type SecurityScheme,
 } from '../../contract/model'
+import { exampleName } from '../../contract/parts'
 import { referencedName, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
 import { Losses, schemeWords } from './losses'
-import { node, type Node } from './node'
+import { byName, node } from './node'
 
 const isEmpty = (value: Node) => Object.keys(value).length === 0
 
@@ -87,7 +88,7 @@ class RamlWriter {
       'externalDocs',
     ] as const) {
       if (contract[key] !== undefined)
-        this.losses.all.push({ at: '/info', message: `RAML has no "${key}"`, part: contract, key })
+        this.losses.memberAt('/info', contract, key, `RAML has no "${key}"`)
     }
     for (const tag of contract.tags)
       this.losses.whole(tag, tag.at, 'RAML has no description of a tag')
@@ -109,21 +110,14 @@ class RamlWriter {
               [...this.usedAnnotations].map((name) => [name, annotations[name] ?? 'any']),
             )
           : undefined,
-      securitySchemes:
-        contract.securitySchemes.length === 0
-          ? undefined
-          : Object.fromEntries(
-              contract.securitySchemes.map((scheme) => [scheme.name, this.securityScheme(scheme)]),
-            ),
-      types:
-        contract.schemas.length === 0
-          ? undefined
-          : Object.fromEntries(
-              contract.schemas.map(({ name, schema, at }) => [
-                this.names.get(name)!,
-                this.type(schema, at),
-              ]),
-            ),
+      securitySchemes: byName(contract.securitySchemes, (scheme) => [
+        scheme.name,
+        this.securityScheme(scheme),
+      ]),
+      types: byName(contract.schemas, ({ name, schema, at }) => [
+        this.names.get(name)!,
+        this.type(schema, at),
+      ]),
       ...rest,
       ...resources,
     })
@@ -132,12 +126,7 @@ class RamlWriter {
   private title(): string {
     const { title } = this.contract
     if (title !== '') return title
-    this.losses.all.push({
-      at: '',
-      message: 'RAML wants a title; "Untitled" stands in',
-      part: this.contract,
-      key: 'title',
-    })
+    this.losses.memberAt('', this.contract, 'title', 'RAML wants a title; "Untitled" stands in')
     return 'Untitled'
   }
 
@@ -185,20 +174,15 @@ class RamlWriter {
     }
     return node({
       baseUri: first.url,
-      baseUriParameters:
-        first.variables.length === 0
-          ? undefined
-          : Object.fromEntries(
-              first.variables.map((variable) => [
-                variable.name,
-                node({
-                  type: 'string',
-                  description: variable.description,
-                  default: variable.default,
-                  enum: variable.enum,
-                }),
-              ]),
-            ),
+      baseUriParameters: byName(first.variables, (variable) => [
+        variable.name,
+        node({
+          type: 'string',
+          description: variable.description,
+          default: variable.default,
+          enum: variable.enum,
+        }),
+      ]),
       protocols:
         others.length > 0 && protocols.every((name) => name === 'HTTP' || name === 'HTTPS')
           ? [...new Set(protocols)]
@@ -348,14 +332,8 @@ class RamlWriter {
   private parameter(parameter: Header): Node {
     const { at, description, required, schema, content, examples, extensions } = parameter
     for (const key of ['style', 'explode', 'allowReserved', 'allowEmptyValue'] as const) {
-      if ((parameter as Parameter)[key] !== undefined) {
-        this.losses.all.push({
-          at,
-          message: `RAML has no "${key}" for a parameter`,
-          part: parameter,
-          key,
-        })
-      }
+      if ((parameter as Parameter)[key] !== undefined)
+        this.losses.member(parameter as Parameter, key, `RAML has no "${key}" for a parameter`)
     }
     if (parameter.deprecated)
       this.losses.member(parameter, 'deprecated', 'RAML cannot call a parameter deprecated')
@@ -386,9 +364,7 @@ class RamlWriter {
     }
     const named = examples.some(
       ({ name, summary, externalValue }, i) =>
-        name !== (i === 0 ? 'example' : `example${i + 1}`) ||
-        summary !== undefined ||
-        externalValue !== undefined,
+        name !== exampleName(i) || summary !== undefined || externalValue !== undefined,
     )
     if (named || examples.some((example) => example.description !== undefined)) {
       this.losses.member(parameter, 'examples', 'RAML has no names for the examples of a parameter')
@@ -406,9 +382,7 @@ class RamlWriter {
     if (values.length === 0) return {}
     if (values.length === 1) return { example: wrapped(values[0]) }
     return {
-      examples: Object.fromEntries(
-        values.map((value, i) => [i === 0 ? 'example' : `example${i + 1}`, wrapped(value)]),
-      ),
+      examples: Object.fromEntries(values.map((value, i) => [exampleName(i), wrapped(value)])),
     }
   }
 
@@ -687,9 +661,7 @@ class RamlWriter {
     if ((first === 'integer' || first === 'number') && numberFormats.has(format as string))
       own['format'] = format
     if (real.length < types.length && real.length > 0) {
-      // Facets belong to one member of a union, so that a type with facets cannot also be nil.
-      if (!isEmpty(own) || properties !== undefined) lose('null beside a type')
-      else lose('null beside a type')
+      lose('null beside a type')
       name = `${name} | nil`
     }
     const inner =
@@ -749,16 +721,15 @@ class RamlWriter {
           if (schema['properties'] === undefined) lose('required')
           break
         case 'format':
+          break
         case 'patternProperties':
-          if (key === 'patternProperties' && schema['properties'] === undefined) {
+          if (schema['properties'] === undefined) {
             own['properties'] = this.properties({}, schema, at)['properties']
           }
           break
         default:
-          if (key.startsWith('x-annotation-')) Object.assign(own, this.extensions({ [key]: value }))
-          else if (key === 'x-discriminator-value') own['discriminatorValue'] = value
-          else if (key.startsWith('x-') && value !== undefined)
-            Object.assign(own, this.extensions({ [key]: value }))
+          if (key === 'x-discriminator-value') own['discriminatorValue'] = value
+          else if (key.startsWith('x-')) Object.assign(own, this.extensions({ [key]: value }))
           else lose(key)
       }
     }

@@ -13,10 +13,10 @@ import {
 } from '../../contract/model'
 import { resolveSchema } from '../../contract/schemas'
 import type { Place } from '../../text/place'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
 import { Losses, schemeWords } from './losses'
-import { node, nonEmpty, type Node } from './node'
+import { byName, node, nonEmpty } from './node'
 import { OldSchemas } from './schemas'
 
 const methods = new Set(['get', 'put', 'post', 'delete', 'options', 'head', 'patch'])
@@ -46,15 +46,11 @@ class SwaggerWriter {
     const { title, version, description, termsOfService, contact, license } = contract
     if (contract.summary !== undefined) {
       const message = 'Swagger 2.0 has no summary of the whole'
-      this.losses.all.push({ at: '/info', message, part: contract, key: 'summary' })
+      this.losses.memberAt('/info', contract, 'summary', message)
     }
     if (license?.identifier !== undefined) {
-      this.losses.all.push({
-        at: '/info/license',
-        message: 'Swagger 2.0 has no licence identifier',
-        part: license,
-        key: 'identifier',
-      })
+      const message = 'Swagger 2.0 has no licence identifier'
+      this.losses.memberAt('/info/license', license, 'identifier', message)
     }
     for (const hook of contract.webhooks) {
       this.losses.whole(hook, hook.at, `Swagger 2.0 has no webhooks: ${hook.path} is left out`)
@@ -87,15 +83,10 @@ class SwaggerWriter {
         }),
       ),
       paths: this.paths(),
-      definitions:
-        contract.schemas.length === 0
-          ? undefined
-          : Object.fromEntries(
-              contract.schemas.map(({ name, schema, at }) => [
-                name,
-                this.schemas.write(schema, at),
-              ]),
-            ),
+      definitions: byName(contract.schemas, ({ name, schema, at }) => [
+        name,
+        this.schemas.write(schema, at),
+      ]),
       securityDefinitions: schemes.length === 0 ? undefined : Object.fromEntries(schemes),
       ...contract.extensions,
     })
@@ -270,9 +261,7 @@ class SwaggerWriter {
       schema === resolved &&
       typeof type === 'string' &&
       type !== 'object' &&
-      Object.keys(written as SchemaObject).every((key) =>
-        (simpleKeywords as readonly string[]).includes(key),
-      )
+      saysOnlySimple(written as SchemaObject)
     if (!isSimple) {
       this.losses.member(
         header,
@@ -401,12 +390,7 @@ class SwaggerWriter {
       if (media.schema !== undefined && media !== first) this.schemas.write(media.schema, media.at)
       if (media.examples.length > 0)
         this.losses.member(media, 'examples', 'Swagger 2.0 has no examples for a body')
-      if (media.encoding.length > 0)
-        this.losses.member(media, 'encoding', 'Swagger 2.0 has no encodings')
-      if (media.itemSchema !== undefined)
-        this.losses.member(media, 'itemSchema', 'Swagger 2.0 has no streams')
-      if (media.extensions)
-        this.losses.member(media, 'extensions', 'Swagger 2.0 has no extensions for a media type')
+      this.withoutMedia(media)
     }
     if (first && first.schema === undefined)
       this.losses.member(
@@ -426,6 +410,16 @@ class SwaggerWriter {
         ...extensions,
       }),
     ]
+  }
+
+  /** What a media type says beside its schema and examples, which Swagger 2.0 has no objects for. */
+  private withoutMedia(media: MediaType): void {
+    if (media.encoding.length > 0)
+      this.losses.member(media, 'encoding', 'Swagger 2.0 has no encodings')
+    if (media.itemSchema !== undefined)
+      this.losses.member(media, 'itemSchema', 'Swagger 2.0 has no streams')
+    if (media.extensions)
+      this.losses.member(media, 'extensions', 'Swagger 2.0 has no extensions for a media type')
   }
 
   private sameSchema(content: MediaType[]): boolean {
@@ -487,30 +481,16 @@ class SwaggerWriter {
           'Swagger 2.0 has one nameless example for a media type',
         )
       }
-      if (media.itemSchema !== undefined)
-        this.losses.member(media, 'itemSchema', 'Swagger 2.0 has no streams')
-      if (media.encoding.length > 0)
-        this.losses.member(media, 'encoding', 'Swagger 2.0 has no encodings')
-      if (media.extensions)
-        this.losses.member(media, 'extensions', 'Swagger 2.0 has no extensions for a media type')
+      this.withoutMedia(media)
     }
     return node({
       description: description ?? '',
       schema: first?.schema === undefined ? undefined : this.schemas.write(first.schema, first.at),
-      headers:
-        headers.length === 0
-          ? undefined
-          : Object.fromEntries(
-              headers.map((header) => {
-                if (header.required)
-                  this.losses.member(
-                    header,
-                    'required',
-                    'Swagger 2.0 cannot call a header required',
-                  )
-                return [header.name, this.header(header, 'header')]
-              }),
-            ),
+      headers: byName(headers, (header) => {
+        if (header.required)
+          this.losses.member(header, 'required', 'Swagger 2.0 cannot call a header required')
+        return [header.name, this.header(header, 'header')]
+      }),
       examples: Object.keys(examples).length > 0 ? examples : undefined,
       ...extensions,
     })
@@ -540,12 +520,7 @@ class SwaggerWriter {
           'Swagger 2.0 has one flow for a scheme: the first is taken',
         )
       if (flow.refreshUrl !== undefined)
-        this.losses.all.push({
-          at: scheme.at,
-          message: 'Swagger 2.0 has no refresh address',
-          part: flow,
-          key: 'refreshUrl',
-        })
+        this.losses.memberAt(scheme.at, flow, 'refreshUrl', 'Swagger 2.0 has no refresh address')
       const { authorizationUrl, tokenUrl, scopes } = flow
       return [
         [
@@ -567,8 +542,8 @@ class SwaggerWriter {
 function isSimple(items: unknown): items is Node {
   if (!isObject(items) || typeof items['type'] !== 'string' || items['type'] === 'object')
     return false
-  const known = Object.keys(items).every((key) =>
-    (simpleKeywords as readonly string[]).includes(key),
-  )
-  return known && (items['type'] !== 'array' || isSimple(items['items']))
+  return saysOnlySimple(items) && (items['type'] !== 'array' || isSimple(items['items']))
 }
+
+const saysOnlySimple = (schema: SchemaObject) =>
+  Object.keys(schema).every((key) => (simpleKeywords as readonly string[]).includes(key))

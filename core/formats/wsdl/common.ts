@@ -1,6 +1,13 @@
-import type { Contract, MediaType, Operation, Schema, Server } from '../../contract/model'
+import type {
+  Contract,
+  MediaType,
+  Operation,
+  Schema,
+  Server,
+  SoapBinding,
+} from '../../contract/model'
 import type { Documents } from '../../text/documents'
-import { isRemote, resolveName, type Place } from '../../text/place'
+import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
 import { xsdNamespaces } from '../xsd/builtin'
@@ -21,6 +28,10 @@ export abstract class WsdlReader {
   readonly problems: PlacedProblem[] = []
   protected readonly xsd: XsdReader
   protected readonly components = new Map<string, Map<string, Located>>()
+  /** Bindings by what they bind, addresses by their binding, and where services are. */
+  protected readonly bindings = new Map<Located, Located[]>()
+  protected readonly addresses = new Map<Located, string[]>()
+  protected readonly servers: Server[] = []
   private readonly loaded = new Set<string>()
   protected incomplete = false
 
@@ -73,14 +84,8 @@ export abstract class WsdlReader {
     const document = this.documents.get(name)
     if (!document) {
       this.incomplete = true
-      const remote = isRemote(name)
-      this.problem(
-        { element: from, file },
-        remote
-          ? `${location} is on another host, which was not asked`
-          : `${location} is not among the files`,
-        remote ? 'warning' : 'error',
-      )
+      const { message, level } = absence(name, location)
+      this.problem({ element: from, file }, message, level)
       return
     }
     if (!document.reading.readable || document.reading.syntax !== 'xml') {
@@ -127,6 +132,12 @@ export abstract class WsdlReader {
     return found
   }
 
+  /** Notes an address of a service, and of the binding it is reached by. */
+  protected addAddress(server: Server, binding: Located | undefined): void {
+    this.servers.push(server)
+    if (binding) append(this.addresses, binding, server.url)
+  }
+
   protected documentation(element: XmlElement): string | undefined {
     const texts = element
       .all(this.wsdl, 'documentation')
@@ -139,7 +150,6 @@ export abstract class WsdlReader {
     version: string,
     parts: {
       title: string
-      servers: Server[]
       operations: Operation[]
       description?: string | undefined
     },
@@ -149,6 +159,7 @@ export abstract class WsdlReader {
       format: { name: 'WSDL', version },
       version: versionOf(this.root),
       ...rest,
+      servers: uniqueServers(this.servers),
       tags: [],
       paths: [],
       webhooks: [],
@@ -184,6 +195,32 @@ export const media = (type: string, at: Place, schema: Schema | undefined): Medi
     : { at, type, schema, examples: [], encoding: [] }
 
 /** Servers by address, each once. */
-export function uniqueServers(servers: Server[]): Server[] {
+function uniqueServers(servers: Server[]): Server[] {
   return [...new Map(servers.map((server) => [server.url, server])).values()]
+}
+
+/** Adds to the list that a map keeps under a key. */
+export function append<K, V>(map: Map<K, V[]>, key: K, value: V): void {
+  const list = map.get(key)
+  if (list) list.push(value)
+  else map.set(key, [value])
+}
+
+const soapTypes = { '1.1': 'text/xml', '1.2': 'application/soap+xml' }
+
+/** The media types of what travels by some bindings; `otherwise` where none of them is of SOAP. */
+export function mediaTypesOf(bound: { soap?: SoapBinding }[], otherwise: string): string[] {
+  const versions = new Set(bound.flatMap(({ soap }) => soap?.version ?? []))
+  return versions.size === 0 ? [otherwise] : [...versions].map((version) => soapTypes[version])
+}
+
+/** Where several port types have an operation of one name, the port type tells them apart. */
+export function uniqueIds(operations: Operation[]): void {
+  const counts = new Map<string, number>()
+  for (const { id = '' } of operations) counts.set(id, (counts.get(id) ?? 0) + 1)
+  for (const operation of operations) {
+    const { id, path } = operation
+    if (id !== undefined && counts.get(id)! > 1)
+      operation.id = path.slice(1).replace(/[^A-Za-z0-9]+/g, '_')
+  }
 }

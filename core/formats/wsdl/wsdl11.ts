@@ -8,13 +8,12 @@ import type {
   Response,
   Schema,
   SchemaObject,
-  Server,
   SoapBinding,
 } from '../../contract/model'
 import type { Documents } from '../../text/documents'
+import { compact } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
-import { compact } from '../openapi/builder'
-import { WsdlReader, media, uniqueServers, type Located } from './common'
+import { WsdlReader, append, media, mediaTypesOf, uniqueIds, type Located } from './common'
 
 export const wsdl11 = 'http://schemas.xmlsoap.org/wsdl/'
 const http = 'http://schemas.xmlsoap.org/wsdl/http/'
@@ -23,7 +22,6 @@ const soapVersions = new Map<string, SoapBinding['version']>([
   ['http://schemas.xmlsoap.org/wsdl/soap/', '1.1'],
   ['http://schemas.xmlsoap.org/wsdl/soap12/', '1.2'],
 ])
-const soapTypes = { '1.1': 'text/xml', '1.2': 'application/soap+xml' }
 
 const kinds = ['message', 'portType', 'binding', 'service'] as const
 
@@ -40,10 +38,6 @@ const childOfAny = (element: XmlElement, local: string) =>
 
 /** Reads WSDL 1.1 (W3C Note of 15 March 2001), with SOAP 1.1, SOAP 1.2, HTTP and MIME bindings. */
 export class Wsdl11Reader extends WsdlReader {
-  private readonly bindings = new Map<Located, Located[]>()
-  private readonly addresses = new Map<Located, string[]>()
-  private readonly servers: Server[] = []
-
   constructor(documents: Documents, root: XmlElement) {
     super(documents, root, wsdl11, kinds)
   }
@@ -67,7 +61,6 @@ export class Wsdl11Reader extends WsdlReader {
         '',
       description:
         this.documentation(this.root) ?? (service && this.documentation(service.element)),
-      servers: uniqueServers(this.servers),
       operations,
     })
   }
@@ -83,15 +76,8 @@ export class Wsdl11Reader extends WsdlReader {
           const url = child.local === 'address' ? child.attribute('location') : undefined
           if (url === undefined) continue
           const portName = element.attribute('name')
-          this.servers.push(
-            compact({
-              at: this.at({ ...service, element: child }),
-              url,
-              name: portName,
-              variables: [],
-            }),
-          )
-          if (binding) this.addresses.set(binding, [...(this.addresses.get(binding) ?? []), url])
+          const at = this.at({ ...service, element: child })
+          this.addAddress(compact({ at, url, name: portName, variables: [] }), binding)
         }
       }
     }
@@ -105,7 +91,7 @@ export class Wsdl11Reader extends WsdlReader {
         continue
       }
       const portType = this.find('portType', name, binding, 'type')
-      if (portType) this.bindings.set(portType, [...(this.bindings.get(portType) ?? []), binding])
+      if (portType) append(this.bindings, portType, binding)
     }
   }
 
@@ -294,7 +280,7 @@ export class Wsdl11Reader extends WsdlReader {
     return {
       ...plainResponse('500', at),
       description: `Fault: ${descriptions.join('; ')}`,
-      content: typesOf(bound).map((type) => media(type, at, schema)),
+      content: mediaTypesOf(bound, 'text/xml').map((type) => media(type, at, schema)),
     }
   }
 
@@ -312,7 +298,7 @@ export class Wsdl11Reader extends WsdlReader {
     if (multipart) return [this.multipart(message, multipart)]
     const web = bound.find((item) => item.http)
     const types = bound.some((item) => item.soap)
-      ? typesOf(bound)
+      ? mediaTypesOf(bound, 'text/xml')
       : ((web && this.mimeTypes(web, direction)) ?? ['text/xml'])
     const style = bound.find((item) => item.soap)?.soap?.style
     const schema = this.messageSchema(message, style ?? 'document', wrapper)
@@ -385,19 +371,3 @@ const plainResponse = (status: string, at: string): Response => ({
   content: [],
   links: [],
 })
-
-function typesOf(bound: Bound[]): string[] {
-  const versions = new Set(bound.flatMap(({ soap }) => soap?.version ?? []))
-  return versions.size === 0 ? ['text/xml'] : [...versions].map((version) => soapTypes[version])
-}
-
-/** Where several port types have an operation of one name, the port type tells them apart. */
-export function uniqueIds(operations: Operation[]): void {
-  const counts = new Map<string, number>()
-  for (const { id = '' } of operations) counts.set(id, (counts.get(id) ?? 0) + 1)
-  for (const operation of operations) {
-    const { id, path } = operation
-    if (id !== undefined && counts.get(id)! > 1)
-      operation.id = path.slice(1).replace(/[^A-Za-z0-9]+/g, '_')
-  }
-}

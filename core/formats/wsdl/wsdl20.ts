@@ -4,16 +4,13 @@ import type {
   Parameter,
   Response,
   Schema,
-  Server,
   SoapBinding,
 } from '../../contract/model'
 import { resolveSchema } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
-import { isObject } from '../../text/values'
+import { compact, isObject } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
-import { compact } from '../openapi/builder'
-import { WsdlReader, media, uniqueServers, type Located } from './common'
-import { uniqueIds } from './wsdl11'
+import { WsdlReader, append, media, mediaTypesOf, uniqueIds, type Located } from './common'
 
 export const wsdl20Namespaces = new Set([
   'http://www.w3.org/ns/wsdl',
@@ -30,10 +27,6 @@ interface Bound {
 
 /** Reads WSDL 2.0 (W3C Recommendation, parts 1 and 2), with its SOAP 1.2 and HTTP bindings. */
 export class Wsdl20Reader extends WsdlReader {
-  private readonly bindings = new Map<Located, Located[]>()
-  private readonly addresses = new Map<Located, string[]>()
-  private readonly servers: Server[] = []
-
   constructor(documents: Documents, root: XmlElement) {
     super(documents, root, root.namespace, ['interface', 'binding', 'service'])
   }
@@ -53,7 +46,6 @@ export class Wsdl20Reader extends WsdlReader {
       title: service?.element.attribute('name') ?? interfaces[0]?.element.attribute('name') ?? '',
       description:
         this.documentation(this.root) ?? (service && this.documentation(service.element)),
-      servers: uniqueServers(this.servers),
       operations,
     })
     for (const operation of contract.operations) spreadPath(contract, operation)
@@ -69,10 +61,10 @@ export class Wsdl20Reader extends WsdlReader {
         const binding = name === undefined ? undefined : this.find('binding', name, here, 'binding')
         const url = element.attribute('address')
         if (url === undefined) continue
-        this.servers.push(
+        this.addAddress(
           compact({ at: this.at(here), url, name: element.attribute('name'), variables: [] }),
+          binding,
         )
-        if (binding) this.addresses.set(binding, [...(this.addresses.get(binding) ?? []), url])
       }
     }
   }
@@ -83,7 +75,7 @@ export class Wsdl20Reader extends WsdlReader {
     const found =
       name === undefined ? interfaces : [this.find('interface', name, binding, 'interface')]
     for (const target of found) {
-      if (target) this.bindings.set(target, [...(this.bindings.get(target) ?? []), binding])
+      if (target) append(this.bindings, target, binding)
     }
   }
 
@@ -166,7 +158,7 @@ export class Wsdl20Reader extends WsdlReader {
     const { element } = here
     const web = bound.find((item) => item.http)?.http
     const soapBindings = bound.flatMap((item) => item.soap ?? [])
-    const types = typesFor(bound)
+    const types = mediaTypesOf(bound, 'application/xml')
     const input = element.first(this.wsdl, 'input')
     const output = element.first(this.wsdl, 'output')
     const at = this.at(here)
@@ -268,12 +260,6 @@ export class Wsdl20Reader extends WsdlReader {
     if (name.startsWith('#')) return true
     return this.xsd.elementReference(name, message).schema
   }
-}
-
-function typesFor(bound: Bound[]): string[] {
-  const versions = new Set(bound.flatMap((item) => item.soap?.version ?? []))
-  if (versions.size === 0) return ['application/xml']
-  return [...versions].map((version) => (version === '1.1' ? 'text/xml' : 'application/soap+xml'))
 }
 
 /** Fields that an address template cites, and with GET all others too, leave the body (part 2, section 6.8). */

@@ -1,7 +1,8 @@
 import type { NamedSchema, Schema, SchemaObject, Origins } from '../../contract/model'
 import { schemaReference } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
-import { isRemote, resolveName, type Place } from '../../text/place'
+import { freeName } from '../../text/names'
+import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
 import { builtIn, xsdNamespaces } from './builtin'
@@ -188,15 +189,8 @@ export class XsdReader {
     if (!document) {
       this.incomplete.add(namespace)
       if (wellKnown.has(namespace)) return
-      const remote = isRemote(name)
-      this.problem(
-        from,
-        file,
-        remote
-          ? `${location} is on another host, which was not asked`
-          : `${location} is not among the files`,
-        remote ? 'warning' : 'error',
-      )
+      const { message, level } = absence(name, location)
+      this.problem(from, file, message, level)
       return
     }
     if (!document.reading.readable || document.reading.syntax !== 'xml') {
@@ -272,9 +266,9 @@ export class XsdReader {
   private nameFor(component: Component): Named {
     let name = this.names.get(component)
     if (name === undefined) {
-      const base = component.element.attribute('name')!
-      name = base
-      for (let n = 2; this.taken.has(name); n++) name = `${base}_${n}`
+      name = freeName(component.element.attribute('name')!, (candidate) =>
+        this.taken.has(candidate),
+      )
       this.taken.add(name)
       this.names.set(component, name)
       this.byReference.set(schemaReference(name), component)
