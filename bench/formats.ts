@@ -4,9 +4,7 @@ import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import yaml from 'js-yaml'
 import { SaxesParser } from 'saxes'
-import { examine } from '../core/definition'
 import { readDefinition } from '../core/formats/read'
-import { starterRules } from '../core/rules/starter'
 import { locate } from '../core/text/read'
 import { largeDefinition, largeService } from './large'
 import { lines, report, timed } from './measure'
@@ -18,8 +16,6 @@ export function formats(): void {
   const value = largeDefinition(3000)
   const json = JSON.stringify(value)
   const yamlText = yaml.dump(value, { lineWidth: -1, noRefs: true })
-  const edition = { number: 1, domain: 'brackenmere.example', rules: starterRules }
-  const circumstances = { audience: 'partner', team: 'Field' } as const
 
   const parse = timed(() => JSON.parse(json))
   const readJson = timed(() => readDefinition({ file: 'a.json', text: json }))
@@ -42,12 +38,6 @@ export function formats(): void {
     'JSON.parse',
     parse,
     3,
-  )
-  report(
-    'Reading, summarising and checking it (JSON)',
-    timed(() => examine({ file: 'a.json', text: json }, edition, circumstances)),
-    'reading',
-    readJson,
   )
   const { wsdl, schema } = largeService(3400)
   const bare = timed(() => {

@@ -8,6 +8,7 @@ import autocannon from 'autocannon'
 import { compilePlacement, writeResources } from '../core/routing/resources'
 import { formats } from './formats'
 import { lines } from './measure'
+import { rules } from './rules'
 import { searching } from './search'
 
 interface Load {
@@ -77,6 +78,7 @@ async function proxies(): Promise<void> {
 }
 
 formats()
+rules()
 await searching()
 await proxies()
 console.log(lines.join('\n'))

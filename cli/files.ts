@@ -5,6 +5,7 @@ import { definitionEndings } from '../core/formats/detect'
 import type { Beside } from '../core/text/documents'
 import { limits } from '../core/text/limits'
 import { decodeText } from '../core/text/read'
+import type { SourceTask } from './open'
 
 /** A wrong use of the command line: says what, and ends with status 2. */
 export class WrongUse extends Error {}
@@ -31,6 +32,13 @@ export function sourcesOf(paths: string[]): Source[] {
     return [{ file: path, named: true }]
   })
 }
+
+/** What the paths name, each with the folder it was found in. */
+export const tasksFor = (paths: string[]): SourceTask[] =>
+  paths.flatMap((path) => {
+    const root = statSync(path, { throwIfNoEntry: false })?.isDirectory() ? { root: path } : {}
+    return sourcesOf([path]).map((source) => ({ source, ...root }))
+  })
 
 /** The beginning of a file, which tells archives from texts. */
 function readStart(path: string): Uint8Array {

@@ -1,8 +1,5 @@
-import { looksLikeDefinition } from '../core/formats/detect'
-import { readDefinition } from '../core/formats/read'
 import type { Problem } from '../core/text/problem'
-import { decodeText } from '../core/text/read'
-import { besideOf, bytesOf, type Source } from './files'
+import { open, type SourceTask } from './open'
 
 /** What `inspect --json` prints for one definition. */
 export interface Inspection {
@@ -18,56 +15,22 @@ export interface Inspection {
   ms: number
 }
 
-export interface InspectionTask {
-  source: Source
-  /** The folder the person named, below which files may refer to one another. */
-  root?: string
-}
-
-/** Reads one definition and counts its parts; undefined for a file of a folder that is no definition. */
-export function inspect({ source, root }: InspectionTask): Inspection | undefined {
+/** Counts the parts of one definition; undefined for a file of a folder that is no definition. */
+export function inspect(task: SourceTask): Inspection | undefined {
   const started = performance.now()
-  const file = source.archive === undefined ? source.file : `${source.archive}!${source.file}`
-  const nothing = {
-    file,
-    format: null,
-    formatVersion: null,
-    title: null,
-    version: null,
-    operations: 0,
-    schemas: 0,
-    servers: 0,
-  }
-  const elapsed = () => Math.round((performance.now() - started) * 10) / 10
-  if (source.fault !== undefined) {
-    const problem = { level: 'error' as const, message: source.fault, file, line: 1, column: 1 }
-    return { ...nothing, problems: [problem], ms: elapsed() }
-  }
-  const decoded = decodeText(bytesOf(source), file)
-  if ('problem' in decoded) {
-    return source.named ? { ...nothing, problems: [decoded.problem], ms: elapsed() } : undefined
-  }
-  const { text } = decoded
-  if (!source.named && !looksLikeDefinition(text)) return undefined
-  const reading = readDefinition({ file: source.file, text }, besideOf(source, root))
-  const problems =
-    source.archive === undefined
-      ? reading.problems
-      : reading.problems.map((problem) => ({
-          ...problem,
-          file: `${source.archive}!${problem.file}`,
-        }))
-  if (!reading.readable) return { ...nothing, problems, ms: elapsed() }
-  const { contract } = reading
+  const opened = open(task)
+  if (!opened) return undefined
+  const { file, problems } = opened
+  const contract = opened.reading?.contract
   return {
     file,
-    format: contract.format.name,
-    formatVersion: contract.format.version,
-    title: contract.title,
-    version: contract.version,
-    operations: contract.operations.length,
-    schemas: contract.schemas.filter((schema) => schema.declared).length,
-    servers: contract.servers.length,
+    format: contract?.format.name ?? null,
+    formatVersion: contract?.format.version ?? null,
+    title: contract?.title ?? null,
+    version: contract?.version ?? null,
+    operations: contract?.operations.length ?? 0,
+    schemas: contract?.schemas.filter((schema) => schema.declared).length ?? 0,
+    servers: contract?.servers.length ?? 0,
     problems: problems.map(({ level, message, file: where, line, column }) => ({
       level,
       message,
@@ -75,7 +38,7 @@ export function inspect({ source, root }: InspectionTask): Inspection | undefine
       line,
       column,
     })),
-    ms: elapsed(),
+    ms: Math.round((performance.now() - started) * 10) / 10,
   }
 }
 

@@ -1,48 +1,17 @@
 #!/usr/bin/env node
-import { statSync } from 'node:fs'
-import { availableParallelism } from 'node:os'
-import { fileURLToPath } from 'node:url'
 import { Command, CommanderError } from 'commander'
-import { Piscina } from 'piscina'
 import { addConvert } from './convert'
-import { sourcesOf, WrongUse } from './files'
-import { describe, inspect, type Inspection, type InspectionTask } from './inspect'
-
-/** Fewer files than this are read before threads would have started. */
-const fewFiles = 4
-
-async function* inspectAll(tasks: InspectionTask[]): AsyncGenerator<Inspection> {
-  if (tasks.length < fewFiles) {
-    for (const task of tasks) {
-      const found = inspect(task)
-      if (found) yield found
-    }
-    return
-  }
-  const threads = availableParallelism()
-  const pool = new Piscina<InspectionTask, Inspection | undefined>({
-    filename: fileURLToPath(new URL('./inspect-thread.mjs', import.meta.url)),
-    minThreads: threads,
-    maxThreads: threads,
-    resourceLimits: { maxOldGenerationSizeMb: 400, maxYoungGenerationSizeMb: 48 },
-  })
-  const ahead = threads * 4
-  const running: Promise<Inspection | undefined>[] = []
-  for (let i = 0; i < tasks.length || running.length > 0;) {
-    while (running.length < ahead && i < tasks.length) running.push(pool.run(tasks[i++]!))
-    const found = await running.shift()
-    if (found) yield found
-  }
-  await pool.destroy()
-}
+import { tasksFor, WrongUse } from './files'
+import { describe, type Inspection } from './inspect'
+import { addLint } from './lint'
+import { addRules } from './rules'
+import { runAll } from './threads'
+import { version } from './version'
 
 async function runInspect(paths: string[], { json }: { json?: boolean }): Promise<void> {
-  const tasks = paths.flatMap((path) => {
-    const root = statSync(path, { throwIfNoEntry: false })?.isDirectory() ? { root: path } : {}
-    return sourcesOf([path]).map((source): InspectionTask => ({ source, ...root }))
-  })
   const found: Inspection[] = []
-  for await (const inspection of inspectAll(tasks)) {
+  const tasks = tasksFor(paths).map((task) => ({ do: 'inspect' as const, task }))
+  for await (const inspection of runAll<Inspection>(tasks)) {
     found.push(inspection)
     if (!json) console.log(describe(inspection))
   }
@@ -54,6 +23,7 @@ async function runInspect(paths: string[], { json }: { json?: boolean }): Promis
 
 const program = new Command('elm-ledger')
   .description('Reads, converts and checks API definitions: OpenAPI, Swagger, RAML, WSDL and WADL.')
+  .version(version)
   .exitOverride()
 
 program
@@ -64,6 +34,8 @@ program
   .addHelpText('after', '\nExit status: 0 all readable, 1 some have errors, 2 wrong use.')
   .action(runInspect)
 addConvert(program)
+addLint(program)
+addRules(program)
 
 try {
   await program.parseAsync()

@@ -3,8 +3,9 @@ import { mockAnswer, type MockAnswer } from './contract/samples'
 import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
 import { searchEntries, type SearchEntry } from './contract/search'
 import { readDefinition } from './formats/read'
-import { check } from './rules/engine'
-import type { Circumstances, Edition, Finding, Level } from './rules/model'
+import { check, type CheckOptions, type Reach, type RuleFault } from './rules/engine'
+import { estatePart, type EstatePart } from './rules/estate'
+import { atVersion, type ApiFacts, type Edition, type Finding, type Level } from './rules/model'
 import type { Problem } from './text/problem'
 import type { Beside, Documents } from './text/documents'
 import type { SourceText, Syntax } from './text/read'
@@ -60,6 +61,7 @@ export interface DerivedPart {
 /** What the register derives from a definition to show and find it; it can be made again at any time. */
 export interface Derived {
   parts: DerivedPart[]
+  estate: Omit<EstatePart, 'api'>
   entries: (SearchEntry & { file: string; line: number })[]
 }
 
@@ -68,6 +70,9 @@ export type Examination =
       readable: true
       summary: DefinitionSummary
       findings: Finding[]
+      /** How far each rule reached, and which could not be applied. */
+      reach: Reach[]
+      faults: RuleFault[]
       problems: Problem[]
       /** Files it refers to that are not there. */
       missing: string[]
@@ -84,21 +89,27 @@ export function countLevels(findings: Pick<Finding, 'level'>[]): LevelCounts {
   return counts
 }
 
+/** What is known from outside of a definition when it is checked. */
+export interface Known extends Pick<CheckOptions, 'estate' | 'isWord'> {
+  facts: ApiFacts
+}
+
 /** Reads, summarises and checks one definition: everything that saving a revision needs to know. */
 export function examine(
   source: SourceText,
   edition: Edition,
-  circumstances: Circumstances,
+  { facts, ...known }: Known,
   beside?: Beside,
   { derives = false } = {},
 ): Examination {
   const reading = readDefinition(source, beside)
   if (!reading.readable) return reading
   const { contract, documents, problems } = reading
-  const { findings } = check(documents, contract, edition, circumstances)
+  const circumstances = atVersion(facts, contract.version)
+  const checked = check(documents, contract, edition, circumstances, { ...known, problems })
   const summary = summarise(documents, contract, problems.length)
   const missing = [...documents.missing]
-  const examination = { readable: true as const, summary, findings, problems, missing }
+  const examination = { readable: true as const, summary, ...checked, problems, missing }
   return derives ? { ...examination, derived: derive(documents, contract) } : examination
 }
 
@@ -118,6 +129,7 @@ function derive(documents: Documents, contract: Contract): Derived {
       ...contract.webhooks.map((hook) => part('webhook', hook.path, hook)),
       ...contract.schemas.map(({ name, schema }) => part('schema', name, schema)),
     ],
+    estate: estatePart('', contract),
     entries: found.map((entry) => {
       const { file, line } = places.get(entry.at)!
       return { ...entry, file, line }

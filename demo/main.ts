@@ -1,21 +1,29 @@
+import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { configuration } from '../server/configuration'
 import { migrateDatabase, openDatabase } from '../server/db/database'
 import { threadedExaminer } from '../server/jobs/examiner'
 import { checkAllGateways } from '../server/services/gateways'
 import { rebuildDerived } from '../server/services/rebuild'
+import { beginRulebook } from '../server/services/rulebooks'
 import { DemoSeed, isEmpty } from './seed'
 
 /** Brings the schema up to date and fills an empty database with the demo. */
 const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
 const root = process.env['ELM_ROOT'] ?? process.cwd()
 const { db, pool } = openDatabase(databaseUrl)
+const house = readFileSync(join(root, 'rulebooks/house.yaml'), 'utf8')
 await migrateDatabase(db, join(root, 'server/db/migrations'))
 const examiner = threadedExaminer(distribution)
 const services = {
   db,
   examiner,
-  queue: { readIntake: () => Promise.resolve(), workBatch: () => Promise.resolve() },
+  queue: {
+    readIntake: () => Promise.resolve(),
+    workBatch: () => Promise.resolve(),
+    recheck: () => Promise.resolve(),
+    measure: () => Promise.resolve(),
+  },
   gatewaySecret,
   allowedTargets,
   now: () => new Date(),
@@ -30,7 +38,12 @@ if (await isEmpty(db)) {
     }
   })
   const standins = `http://127.0.0.1:${process.env['ELM_STANDIN_PORT'] ?? 7501}`
-  const options = { gateways, standins, definitions: join(root, 'demo/definitions') }
+  const options = {
+    gateways,
+    standins,
+    definitions: join(root, 'demo/definitions'),
+    rulebook: house,
+  }
   try {
     await new DemoSeed(services, options, (step) => console.log(`  ${step}`)).run()
   } catch (error) {
@@ -42,6 +55,13 @@ if (await isEmpty(db)) {
   }
   await checkAllGateways(services)
 } else {
+  const actor = {
+    name: 'elm',
+    displayName: 'Elm Ledger',
+    role: 'governance' as const,
+    team: undefined,
+  }
+  await db.transaction((tx) => beginRulebook(tx, house, { ...services, actor }))
   const rebuilt = await rebuildDerived(services)
   if (rebuilt > 0) console.log(`  ${rebuilt} revisions read anew`)
 }

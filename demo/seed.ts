@@ -4,20 +4,15 @@ import { sql } from 'drizzle-orm'
 import { zipSync } from 'fflate'
 import semver from 'semver'
 import { looksLikeDefinition } from '../core/formats/detect'
-import { starterRules } from '../core/rules/starter'
 import type { Treatment } from '../core/routing/placement'
 import type { SpecBody } from '../shared/api/placements'
 import type { Database } from '../server/db/database'
-import { backends, editions, gateways, people, settings, stages } from '../server/db/schema'
+import { backends, gateways, people, settings, stages } from '../server/db/schema'
 import { ownDefinition } from '../server/operations'
-import {
-  changeApi,
-  readApi,
-  recheck,
-  saveRevision,
-  revisionEtag,
-  findApi,
-} from '../server/services/catalog'
+import { changeApi, readApi, saveRevision, revisionEtag, findApi } from '../server/services/catalog'
+import { recheckAll } from '../server/services/checking'
+import { publish, readDraft, saveDraft } from '../server/services/drafts'
+import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { acceptBatch, readBatch, takeInArchive, workBatch } from '../server/services/batches'
 import type { Actor, Context, Services } from '../server/services/context'
 import { acceptIntake, takeIn, workIntake } from '../server/services/intakes'
@@ -38,6 +33,8 @@ export interface SeedOptions {
   gateways: { name: string; dataUrl: string; adminUrl: string }[]
   standins: string
   definitions: string
+  /** The text of the house rulebook. */
+  rulebook: string
 }
 
 /** Whether the database has never been filled. */
@@ -45,7 +42,11 @@ export const isEmpty = async (db: Database) =>
   (await db.select({ id: settings.id }).from(settings)).length === 0
 
 /** What every installation begins with: the organisation, its stages and gateways, its people and rulebook. */
-export async function seedFoundation(db: Database, options: SeedOptions): Promise<void> {
+export async function seedFoundation(
+  db: Database,
+  options: SeedOptions,
+  begun = Date.now(),
+): Promise<void> {
   const passwordHash = await hashPassword(world.password)
   await db.transaction(async (tx) => {
     await tx.insert(people).values(world.people.map((person) => ({ ...person, passwordHash })))
@@ -57,7 +58,6 @@ export async function seedFoundation(db: Database, options: SeedOptions): Promis
         serves: world.gatewaysServe[gateway.name] ?? 'Traffic',
       })),
     )
-    await tx.insert(editions).values({ number: 1, domain: world.domain, rules: starterRules })
     await tx.insert(backends).values(
       world.apis.flatMap(({ folder, backend }) =>
         backend === undefined
@@ -74,10 +74,19 @@ export async function seedFoundation(db: Database, options: SeedOptions): Promis
     await tx
       .insert(settings)
       .values({ organisation: world.organisation, demo: true, teams: world.teams })
+    await beginRulebook(tx, options.rulebook, {
+      actor: personNamed('imara'),
+      now: () => new Date(begun),
+    })
   })
 }
 
 const day = 86_400_000
+
+function personNamed(name: string): Actor {
+  const person = world.people.find((candidate) => candidate.name === name)!
+  return { ...person, team: person.team }
+}
 
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
@@ -92,12 +101,14 @@ export class DemoSeed {
     this.clock = Date.now() - 37 * day
     // The seed does the worker's part itself, so nothing is put into the queue.
     const idle = () => Promise.resolve()
-    this.services = { ...services, queue: { readIntake: idle, workBatch: idle } }
+    this.services = {
+      ...services,
+      queue: { readIntake: idle, workBatch: idle, recheck: idle, measure: idle },
+    }
   }
 
   async run(): Promise<void> {
-    await seedFoundation(this.services.db, this.options)
-    const { db } = this.services
+    await seedFoundation(this.services.db, { ...this.options, rulebook: world.noRules }, this.clock)
     await this.beforeTheRulebook()
     for (const { folder } of world.apis) {
       if (world.older.includes(folder)) continue
@@ -114,14 +125,12 @@ export class DemoSeed {
     await this.labSampling()
     await this.facts()
     await this.itself()
-    await db.execute(sql`ANALYZE`)
+    await this.services.db.execute(sql`ANALYZE`)
   }
 
   private as(name: string, daysLater = 0.4): Context {
     this.clock = Math.min(this.clock + daysLater * day, Date.now())
-    const person = world.people.find((candidate) => candidate.name === name)!
-    const actor: Actor = { ...person, team: person.team }
-    return { ...this.services, actor, now: () => new Date(this.clock) }
+    return { ...this.services, actor: personNamed(name), now: () => new Date(this.clock) }
   }
 
   private versionsOf(folder: string): string[] {
@@ -289,6 +298,16 @@ export class DemoSeed {
     )
   }
 
+  /** The house rules come into force: from then on everything is checked against them. */
+  private async publishHouse(): Promise<void> {
+    const context = this.as('imara', 0.1)
+    const { etag } = await readDraft(context.db, houseSlug)
+    const saved = await saveDraft(context, houseSlug, this.options.rulebook, etag)
+    const note = 'The first rules for the whole house, written with every team'
+    await publish(context, houseSlug, { note }, saved.etag)
+    await recheckAll(context)
+  }
+
   /** A version that stands in every stage as it was approved. */
   private async inStep(api: string, version: string, note: string): Promise<void> {
     await this.placeTrial(api, version, () => ({ kind: 'route', backend: 'main' }))
@@ -297,14 +316,11 @@ export class DemoSeed {
 
   /** The oldest APIs went to Live before anybody asked for rules; what they break came to light afterwards. */
   private async beforeTheRulebook(): Promise<void> {
-    const { db } = this.services
-    await db.update(editions).set({ rules: [] })
     for (const folder of world.older) await this.bringIn(folder, this.versionsOf(folder)[0]!)
     await this.inStep('tanker-dispatch', '0.8.0', 'As it has always been')
     await this.inStep('connections-and-permits', '1.0.3', 'Permits')
     await this.inStep('hydrant-register', '1.1.0', 'The oldest of all')
-    await db.update(editions).set({ rules: starterRules })
-    for (const folder of world.older) await recheck(this.as('imara', 0), folder)
+    await this.publishHouse()
     await this.next('tanker-dispatch', '0.9.4.raml', 3)
     await this.placeTrial('tanker-dispatch', '0.9.4', () => ({ kind: 'mock' }))
     const sunset = new Date(this.clock + 120 * day).toISOString().slice(0, 10)

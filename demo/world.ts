@@ -150,3 +150,11 @@ export const facts: Record<string, Pick<ApiChange, 'labels' | 'links'>> = {
     links: [{ title: 'Plan to retire it', url: 'https://wiki.brackenmere.example/plans/hydrants' }],
   },
 }
+
+/** Before anybody had asked for rules. */
+export const noRules = `rulebook: 1
+name: House rules of Brackenmere Water
+domain: ${domain}
+groups: []
+rules: []
+`

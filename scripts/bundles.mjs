@@ -8,7 +8,7 @@ const entries = {
   'analysis-thread': 'server/jobs/analysis-thread.ts',
   demo: 'demo/main.ts',
   cli: 'cli/main.ts',
-  'inspect-thread': 'cli/inspect-thread.ts',
+  thread: 'cli/thread.ts',
 }
 
 export const bundle = (root, more = {}) =>

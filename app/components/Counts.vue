@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import type { Counts } from '~~/shared/api/catalog'
+import type { FindingTotals } from '~~/shared/api/catalog'
 
-defineProps<{ counts: Counts }>()
+defineProps<{ counts: FindingTotals }>()
 </script>
 
 <template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { FindingItem, RegisterRow } from '~~/shared/api/catalog'
+import type { RegisterRow } from '~~/shared/api/catalog'
+import type { FindingItem } from '~~/shared/api/rules'
 import type { PlacementItem } from '~~/shared/api/placements'
 import type { PromotionItem } from '~~/shared/api/promotions'
 
@@ -11,7 +12,12 @@ const promotions = useLoad(() =>
   api.get<{ items: PromotionItem[] }>('/promotions', { api: props.row.api, state: 'waiting' }),
 )
 const findings = useLoad(() =>
-  api.get<{ items: FindingItem[] }>('/findings', { api: props.row.api, limit: 300 }),
+  api.get<{ items: FindingItem[] }>('/findings', {
+    api: props.row.api,
+    standing: 'open',
+    first: 'level',
+    limit: 300,
+  }),
 )
 
 const differing = computed(

@@ -9,8 +9,16 @@ const props = defineProps<{
   syntax: Syntax
   locked: boolean
   lines: LineTint[]
+  label?: string
 }>()
-const emit = defineEmits<{ change: []; moved: []; save: []; cursor: [line: number] }>()
+const emit = defineEmits<{
+  change: []
+  moved: []
+  save: []
+  cursor: [line: number]
+  mend: [line: number]
+  next: [from: number, step: 1 | -1]
+}>()
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
 
@@ -29,12 +37,18 @@ function open(text: string) {
         base(props.syntax),
         tints,
         props.locked ? readOnly : [],
-        EditorView.contentAttributes.of({ 'aria-label': 'Source of the definition' }),
+        EditorView.contentAttributes.of({
+          'aria-label': props.label ?? 'Source of the definition',
+        }),
         EditorView.domEventHandlers({
-          keydown: (event) => {
-            if (!(event.ctrlKey || event.metaKey) || event.key !== 's') return false
+          keydown: (event, editor) => {
+            const line = editor.state.doc.lineAt(editor.state.selection.main.head).number
+            const held = event.ctrlKey || event.metaKey
+            if (held && event.key === 's') emit('save')
+            else if (held && event.key === '.') emit('mend', line)
+            else if (event.key === 'F8') emit('next', line, event.shiftKey ? -1 : 1)
+            else return false
             event.preventDefault()
-            emit('save')
             return true
           },
         }),

@@ -18,8 +18,9 @@ const props = defineProps<{
   tick: number
   offset: number
   checking: boolean
+  locked: boolean
 }>()
-const emit = defineEmits<{ go: [line: number] }>()
+const emit = defineEmits<{ go: [line: number]; mend: [finding: Finding] }>()
 
 interface Note {
   key: string
@@ -28,8 +29,10 @@ interface Note {
   rule: string
   line: number
   reason: string
+  finding?: Finding
 }
-const reasons = computed(() => new Map(props.rules.map((rule) => [rule.id, rule.reason])))
+const byId = computed(() => new Map(props.rules.map((rule) => [rule.id, rule])))
+const canMend = ({ finding }: Note) => (byId.value.get(finding?.rule ?? '')?.fixes?.length ?? 0) > 0
 const notes = computed<Note[]>(() =>
   [
     ...props.problems.map(({ message, line, column, level }, i) => ({
@@ -40,13 +43,16 @@ const notes = computed<Note[]>(() =>
       line,
       reason: '',
     })),
-    ...props.findings.map(({ rule, level, message, line, at }) => ({
-      key: rule + at,
-      level,
-      message,
-      rule,
-      line,
-      reason: reasons.value.get(rule) ?? '',
+    ...props.findings.map((finding) => ({
+      key: finding.key,
+      level: finding.level,
+      message: finding.message,
+      rule: finding.becomes
+        ? `${finding.rule}, ${finding.becomes} from ${finding.since}`
+        : finding.rule,
+      line: finding.line,
+      reason: byId.value.get(finding.rule)?.reason ?? '',
+      finding,
     })),
   ].sort((a, b) => a.line - b.line),
 )
@@ -126,7 +132,16 @@ const next = computed(() =>
           note.rule.startsWith('error') ? 'ERROR' : note.level
         }}</span>
         {{ note.message }}
-        <div class="rule">{{ note.rule }} · line {{ note.line }}</div>
+        <div class="rule">
+          {{ note.rule }} · line {{ note.line }}
+          <button
+            v-if="!locked && canMend(note)"
+            class="plain"
+            @click.stop="emit('mend', note.finding!)"
+          >
+            Mend …
+          </button>
+        </div>
       </div>
     </div>
   </div>
@@ -176,6 +191,10 @@ h3 {
 }
 .note.SHOULD {
   border-left-color: var(--ochre);
+}
+button.plain {
+  float: right;
+  font: 600 11.5px var(--body);
 }
 .rule {
   color: var(--soft);

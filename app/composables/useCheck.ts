@@ -1,21 +1,33 @@
 import type { Examination } from '~~/core/definition'
-import type { Circumstances, Edition } from '~~/core/rules/model'
-import type { CheckReply, CheckRequest } from '~/workers/check'
+import type { EstatePart } from '~~/core/rules/estate'
+import type { ApiFacts, Edition, Fix } from '~~/core/rules/model'
+import type { CheckedText, CheckReply, CheckRequest, FixReply, FixRequest } from '~/workers/check'
 
-/** Checks a text while it is being typed, in a worker; only the newest answer counts. */
+interface Texts {
+  file: string
+  text: string
+  others: Map<string, string>
+}
+
+/** Checks a text while it is being typed, and works out fixes, in a worker; only the newest answer counts. */
 export function useCheck() {
   const examination = shallowRef<Examination>()
   const checking = ref(false)
   let worker: Worker | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
   let number = 0
+  const fixes = new Map<number, (reply: FixReply) => void>()
 
   onMounted(() => {
     worker = new Worker(new URL('../workers/check.ts', import.meta.url), { type: 'module' })
-    worker.onmessage = ({ data }: MessageEvent<CheckReply>) => {
-      if (data.number !== number) return
-      examination.value = data.examination
-      checking.value = false
+    worker.onmessage = ({ data }: MessageEvent<CheckReply | FixReply>) => {
+      if (data.answer === 'fix') {
+        fixes.get(data.number)?.(data)
+        fixes.delete(data.number)
+      } else if (data.number === number) {
+        examination.value = data.examination
+        checking.value = false
+      }
     }
   })
   onUnmounted(() => {
@@ -23,26 +35,52 @@ export function useCheck() {
     worker?.terminate()
   })
 
-  function check(
-    files: () => { file: string; text: string; others: Map<string, string> },
+  const textOf = (
+    texts: Texts,
     edition: Edition,
-    circumstances: Circumstances,
-    delay = 250,
+    surroundings: { facts: ApiFacts; estate: EstatePart[] },
+  ): CheckedText => ({ ...texts, edition: toRaw(edition), ...toRaw(surroundings) })
+
+  function check(
+    texts: () => Texts,
+    edition: Edition,
+    surroundings: { facts: ApiFacts; estate: EstatePart[] },
+    delay = 120,
   ) {
     clearTimeout(waiting)
     checking.value = true
     number++
     waiting = setTimeout(() => {
-      const { team, audience } = circumstances
       const request: CheckRequest = {
+        ask: 'check',
         number,
-        ...files(),
-        edition: toRaw(edition),
-        circumstances: { team, audience },
+        ...textOf(texts(), edition, surroundings),
       }
       worker?.postMessage(request)
     }, delay)
   }
 
-  return { examination, checking, check }
+  let asked = 0
+  /** What a fix would do at some findings, or everywhere in the definition. */
+  function planned(
+    texts: Texts,
+    edition: Edition,
+    surroundings: { facts: ApiFacts; estate: EstatePart[] },
+    asking: { rule: string; fix: Fix; keys: string[] | undefined },
+  ): Promise<FixReply> {
+    const request: FixRequest = {
+      ask: 'fix',
+      number: ++asked,
+      ...textOf(texts, edition, surroundings),
+      rule: asking.rule,
+      fix: toRaw(asking.fix),
+      keys: asking.keys,
+    }
+    return new Promise((resolve) => {
+      fixes.set(request.number, resolve)
+      worker?.postMessage(request)
+    })
+  }
+
+  return { examination, checking, check, planned }
 }

@@ -129,6 +129,10 @@ async function leave() {
         <dd>open the selected row</dd>
         <dt><kbd>m</kbd></dt>
         <dd>go to the margin</dd>
+        <dt><kbd>F8</kbd></dt>
+        <dd>in a source: the next finding; with <kbd>Shift</kbd> the one before</dd>
+        <dt><kbd>Ctrl</kbd> <kbd>.</kbd></dt>
+        <dd>in a source: mend the finding of this line</dd>
         <dt><kbd>?</kbd></dt>
         <dd>this list</dd>
       </dl>

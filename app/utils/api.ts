@@ -69,6 +69,15 @@ export const api = {
     json<T>('GET', path, { ...(query && { query }), ...(signal && { signal }) }),
   post: <T>(path: string, body?: unknown, options: Options = {}) =>
     json<T>('POST', path, { body, ...options }),
+  /** The state of something, to be named when it is changed. */
+  async etag(path: string): Promise<string | undefined> {
+    return (await call('GET', path, {})).headers.get('etag') ?? undefined
+  },
+  /** Replaces something that is at a state, and says the next one. */
+  async putWithEtag<T>(path: string, body: unknown, etag: string) {
+    const response = await call('PUT', path, { body, headers: { 'If-Match': etag } })
+    return { body: (await response.json()) as T, etag: response.headers.get('etag') ?? '' }
+  },
   put: <T>(path: string, body: unknown, headers: Record<string, string>) =>
     json<T>('PUT', path, { body, headers }),
   patch: <T>(path: string, body: unknown) => json<T>('PATCH', path, { body }),

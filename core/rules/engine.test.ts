@@ -1,192 +1,319 @@
 import { describe, expect, it } from 'vitest'
-import { examine } from '../definition'
-import { readDefinition } from '../formats/read'
-import { compileCondition, ConditionError } from './condition'
-import { check } from './engine'
-import type { Circumstances } from './model'
-import { starterRules } from './starter'
+import { weightOf } from './binding'
+import type { Finding, Rule } from './model'
+import { checkText, readHouse } from '../../tests/support/rules'
 
-const edition = { number: 1, domain: 'brackenmere.example', rules: starterRules }
+const house = readHouse()
+const only = (...ids: string[]) => ({
+  ...house,
+  rules: house.rules.filter(({ id }) => ids.includes(id)),
+})
 
-function findingsOf(text: string, audience: Circumstances['audience'] = 'partner') {
-  const examination = examine({ file: 'a.yaml', text }, edition, { audience, team: 'Field' })
-  if (!examination.readable) throw new Error(JSON.stringify(examination.problems))
-  return examination.findings
-}
+const rule = (changes: Partial<Rule>): Rule => ({
+  id: 'a-rule',
+  group: 'naming',
+  level: 'SHOULD',
+  title: 'A rule',
+  about: 'operation',
+  expect: 'false',
+  message: '{definition.title}',
+  reason: 'A reason.',
+  samples: { passes: [], breaks: [] },
+  ...changes,
+})
+const rules = (...list: Partial<Rule>[]) => ({
+  ...house,
+  rules: list.map((item, i) => rule({ id: `rule-${i}`, ...item })),
+})
 
-const clean = `openapi: 3.1.0
+const openApi = `openapi: 3.1.0
 info:
   title: Hydrants
-  version: 1.0.0
+  version: "1"
   description: Where hydrants are and how they flow.
-  contact: { email: field@brackenmere.example }
 servers:
-  - url: https://api.brackenmere.example/hydrants
-security: [{ key: [] }]
+  - url: http://api.brackenmere.example/hydrants
 paths:
   /hydrants:
     get:
       operationId: listHydrants
-      summary: List hydrants
-      description: All of them.
-      parameters:
-        - { name: limit, in: query, description: How many., schema: { type: integer } }
-        - { name: cursor, in: query, description: Where to go on., schema: { type: string } }
       responses:
         '200':
-          description: A page
-          content:
-            application/json:
-              schema: { type: array, items: { $ref: '#/components/schemas/Hydrant' } }
-              example: []
-        '400': { $ref: '#/components/responses/Bad' }
-  /hydrants/{hydrantId}:
-    get:
-      operationId: getHydrant
-      summary: Read a hydrant
-      description: One of them.
-      parameters:
-        - { name: hydrantId, in: path, required: true, description: Which., schema: { type: string } }
-      responses:
-        '200':
-          description: The hydrant
-          content: { application/json: { schema: { $ref: '#/components/schemas/Hydrant' }, example: {} } }
-        '400': { $ref: '#/components/responses/Bad' }
+          description: All of them
+          content: { application/json: { schema: { $ref: '#/components/schemas/Hydrant' } } }
 components:
-  securitySchemes: { key: { type: apiKey, in: header, name: X-Api-Key } }
-  responses:
-    Bad:
-      description: Not understood
-      content: { application/problem+json: { schema: { $ref: '#/components/schemas/Problem' } } }
   schemas:
     Hydrant:
       type: object
       properties:
-        hydrantId: { type: string }
-        flow: { type: number, description: Litres a minute. }
-    Problem: { type: object, properties: { title: { type: string } } }
+        code: { type: string }
+        flow_rate: { type: number }
+        tested: { type: boolean }
+    Spare: { type: object, properties: { Odd: { type: string } } }
 `
 
-/** For each starter rule, one change of the clean definition that breaks it and nothing else at its level. */
-const breaks: Record<string, [from: string, to: string]> = {
-  'contact-email': ['field@brackenmere.example', 'field@elsewhere.example'],
-  'definition-described': ['Where hydrants are and how they flow.', 'Hydrants'],
-  'version-semver': ['version: 1.0.0', 'version: "1.0"'],
-  'server-named': ['servers:\n  - url: https://api.brackenmere.example/hydrants\n', ''],
-  'server-https': ['https://api', 'http://api'],
-  'operation-identifier': ['operationId: getHydrant', 'operationId: listHydrants'],
-  'operation-verb-first': ['operationId: getHydrant', 'operationId: hydrantById'],
-  'operation-summary': ['summary: Read a hydrant', 'tags: []'],
-  'operation-described': ['description: One of them.', 'deprecated: false'],
-  'operation-secured': ['security: [{ key: [] }]\n', ''],
-  'operation-errors': [
-    "        '400': { $ref: '#/components/responses/Bad' }\n  /hydrants/",
-    '  /hydrants/',
-  ],
-  'list-paged': ['name: cursor', 'name: colour'],
-  'no-default-on-required': [
-    'description: Which., schema: { type: string }',
-    'description: Which., schema: { type: string, default: H1 }',
-  ],
-  'parameter-described': ['description: Which., ', ''],
-  'parameter-casing': ['{ name: limit, in: query', '{ name: max_rows, in: query'],
-  'property-casing': ['flow: {', 'flow_rate: {'],
-  'path-plural': ['/hydrants/{hydrantId}:', '/hydrant/{hydrantId}:'],
-  'path-casing': ['  /hydrants:', '  /hydrants/:'],
-  'error-described': ['description: Not understood', 'description: Bad'],
-  'error-body-shared': [
-    "'400': { $ref: '#/components/responses/Bad' }\ncomponents",
-    "'400': { description: Not understood, content: { text/plain: { schema: { type: string } } } }\ncomponents",
-  ],
-  'response-example': [', example: {} }', ' }'],
-  'schema-used': ['    Problem: {', '    Spare: { type: object }\n    Problem: {'],
-  'property-described': [', description: Litres a minute.', ''],
-}
+const raml = `#%RAML 1.0
+title: Hydrants
+version: "1"
+description: Where hydrants are and how they flow.
+baseUri: http://api.brackenmere.example/hydrants
+types:
+  Hydrant:
+    type: object
+    properties:
+      code: string
+      flow_rate: number
+      tested: boolean
+  Spare:
+    type: object
+    properties:
+      Odd: string
+/hydrants:
+  get:
+    responses:
+      200:
+        description: All of them
+        body:
+          application/json: Hydrant
+`
 
-describe('the starter rulebook', () => {
-  it('has only conditions that can be applied', () => {
-    const source = { file: 'a.yaml', text: clean }
-    const reading = readDefinition(source)
-    if (!reading.readable) throw new Error('not readable')
-    const { faults } = check(reading.documents, reading.contract, edition, {
-      audience: 'partner',
-      team: 'x',
-    })
-    expect(faults).toEqual([])
+const wsdl = `<?xml version="1.0"?>
+<wsdl:definitions xmlns:wsdl="http://schemas.xmlsoap.org/wsdl/" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/"
+  xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:t="urn:hydrants" targetNamespace="urn:hydrants" name="Hydrants">
+  <wsdl:documentation>Where hydrants are and how they flow.</wsdl:documentation>
+  <wsdl:types>
+    <xs:schema targetNamespace="urn:hydrants" version="1">
+      <xs:complexType name="Hydrant">
+        <xs:sequence>
+          <xs:element name="code" type="xs:string"/>
+          <xs:element name="flow_rate" type="xs:decimal"/>
+          <xs:element name="tested" type="xs:boolean"/>
+        </xs:sequence>
+      </xs:complexType>
+      <xs:complexType name="Spare">
+        <xs:sequence><xs:element name="Odd" type="xs:string"/></xs:sequence>
+      </xs:complexType>
+      <xs:element name="listHydrants"><xs:complexType/></xs:element>
+      <xs:element name="listHydrantsResponse" type="t:Hydrant"/>
+    </xs:schema>
+  </wsdl:types>
+  <wsdl:message name="In"><wsdl:part name="body" element="t:listHydrants"/></wsdl:message>
+  <wsdl:message name="Out"><wsdl:part name="body" element="t:listHydrantsResponse"/></wsdl:message>
+  <wsdl:portType name="Hydrants">
+    <wsdl:operation name="listHydrants"><wsdl:input message="t:In"/><wsdl:output message="t:Out"/></wsdl:operation>
+  </wsdl:portType>
+  <wsdl:binding name="HydrantsSoap" type="t:Hydrants">
+    <soap:binding transport="http://schemas.xmlsoap.org/soap/http"/>
+    <wsdl:operation name="listHydrants"><soap:operation soapAction="urn:list"/><wsdl:input><soap:body use="literal"/></wsdl:input></wsdl:operation>
+  </wsdl:binding>
+  <wsdl:service name="Hydrants">
+    <wsdl:port name="Soap" binding="t:HydrantsSoap"><soap:address location="http://api.brackenmere.example/hydrants"/></wsdl:port>
+  </wsdl:service>
+</wsdl:definitions>
+`
+
+const trio = { OpenAPI: openApi, RAML: raml, WSDL: wsdl }
+
+describe('one rule for every format', () => {
+  const shared = only(
+    'property-casing',
+    'property-described',
+    'version-semver',
+    'server-https',
+    'definition-described',
+    'schema-used',
+    'boolean-named',
+    'title-plain',
+  )
+  const said = (text: string) =>
+    checkText(text, shared)
+      .findings.filter(({ rule: id }) => id !== 'valid')
+      .map(({ message }) => message)
+      .sort()
+
+  it('finds the same faults in an OpenAPI, a RAML and a WSDL that say the same', () => {
+    expect(said(openApi)).toEqual([
+      '"1" is not major.minor.patch',
+      'Nothing uses the schema Spare',
+      'Say what the number "flow_rate" of Hydrant counts, and in which unit',
+      'Write the property "Odd" of Spare in camelCase',
+      'Write the property "flow_rate" of Hydrant in camelCase',
+      'http://api.brackenmere.example/hydrants is not HTTPS',
+    ])
+    expect(said(raml)).toEqual(said(openApi))
+    expect(said(wsdl)).toEqual(said(openApi))
   })
 
-  it('finds nothing in a definition that keeps it', () => {
-    expect(findingsOf(clean)).toEqual([])
-  })
-
-  it.each(starterRules.map((rule) => [rule.id] as const))(
-    '%s finds what breaks it, at its line',
-    (id) => {
-      const [from, to] = breaks[id]!
-      expect(clean).toContain(from)
-      const text = clean.replace(from, to)
-      const found = findingsOf(text).filter((finding) => finding.rule === id)
-      expect(found.length).toBeGreaterThan(0)
-      for (const { line, column, message } of found) {
-        expect(line).toBeLessThanOrEqual(text.split('\n').length)
-        expect(column).toBeGreaterThan(0)
-        expect(message).not.toMatch(/[{}]\w+\./)
+  it.each(Object.entries(trio))(
+    'points into the %s at the line where it is written',
+    (_format, text) => {
+      const { findings } = checkText(text, only('property-casing'))
+      const lines = text.split('\n')
+      const found = findings.filter(({ rule: id }) => id === 'property-casing')
+      expect(found.map(({ line }) => lines[line - 1])).toEqual([
+        expect.stringContaining('flow_rate'),
+        expect.stringContaining('Odd'),
+      ])
+      for (const { line, column, endLine, endColumn } of found) {
+        expect(endLine).toBe(line)
+        expect(endColumn).toBeGreaterThan(column)
+        expect(endColumn).toBeLessThanOrEqual(lines[line - 1]!.length + 1)
       }
     },
   )
 
-  it('lets a public API go without credentials', () => {
-    const text = clean.replace('security: [{ key: [] }]\n', '')
-    expect(findingsOf(text, 'public')).toEqual([])
-    expect(findingsOf(text, 'private').map(({ rule }) => rule)).toEqual([
-      'operation-secured',
-      'operation-secured',
-    ])
+  it('is silent about formats that a rule is not for', () => {
+    const { findings } = checkText(raml, only('operation-identifier'))
+    expect(findings).toEqual([])
+    expect(
+      checkText(
+        openApi.replace('operationId: listHydrants', 'tags: []'),
+        only('operation-identifier'),
+      ).findings,
+    ).toHaveLength(1)
+  })
+})
+
+describe('a finding', () => {
+  const edition = only('property-casing', 'operation-described', 'property-described')
+  const keys = (findings: Finding[]) => findings.map(({ key }) => key).sort()
+
+  it('keeps its identity when lines move and parts are re-ordered', () => {
+    const moved = openApi
+      .replace('paths:', '# one more line\n\npaths:')
+      .replace(
+        '        code: { type: string }\n        flow_rate: { type: number }\n',
+        '        flow_rate: { type: number }\n        code: { type: string }\n',
+      )
+    const [before, after] = [
+      checkText(openApi, edition).findings,
+      checkText(moved, edition).findings,
+    ]
+    expect(keys(after)).toEqual(keys(before))
+    expect(after.map(({ line }) => line)).not.toEqual(before.map(({ line }) => line))
+    expect(new Set(keys(before)).size).toBe(before.length)
   })
 
-  it('points a finding at the shared part its author must change', () => {
-    const text = clean.replace('description: Not understood', 'description: Bad')
-    const found = findingsOf(text).filter(({ rule }) => rule === 'error-described')
-    expect(found).toMatchObject([
-      {
-        at: '/components/responses/Bad',
-        line: text.split('\n').indexOf('    Bad:') + 1,
-        column: 5,
-      },
+  it('of a parameter survives another one before it', () => {
+    const parameter = (name: string) => `{ name: ${name}, in: query, schema: { type: string } }`
+    const text = (list: string[]) =>
+      openApi.replace(
+        '      responses:',
+        `      parameters: [${list.map(parameter).join(', ')}]\n      responses:`,
+      )
+    const edition_ = only('parameter-casing')
+    const [a] = checkText(text(['max_flow']), edition_).findings
+    const [b] = checkText(text(['area', 'max_flow']), edition_).findings
+    expect(b!.key).toBe(a!.key)
+    expect(b!.at).not.toBe(a!.at)
+  })
+
+  it('stands at the shared part its author must change, once', () => {
+    const text = openApi
+      .replace(
+        "        '200':",
+        "        '400': { $ref: '#/components/responses/Bad' }\n        '200':",
+      )
+      .replace('components:', 'components:\n  responses:\n    Bad: { description: Bad }')
+    const { findings } = checkText(text, only('error-described'))
+    expect(findings).toMatchObject([{ at: '/components/responses/Bad', column: 5 }])
+  })
+
+  it('of the format itself is in a group of its own', () => {
+    const { findings } = checkText(openApi.replace('    get:', '    gte: {}\n    get:'), rules())
+    expect(findings).toMatchObject([{ rule: 'valid', line: 10 }])
+  })
+})
+
+describe('a broken rule', () => {
+  it('is said and hides nothing of the others', () => {
+    const { findings, faults } = checkText(
+      openApi,
+      rules(
+        { expect: 'operation.nonsense(' },
+        { expect: 'operation.extensions.missing == 1' },
+        {
+          about: 'property',
+          expect:
+            'definition.schemas.all(a, definition.schemas.all(b, a.properties.all(c, b.properties.all(d, d.name.matches("x")))))',
+        },
+        { expect: 'false' },
+      ),
+    )
+    expect(faults.map(({ rule: id }) => id)).toEqual(['rule-0', 'rule-1'])
+    expect(findings.map(({ rule: id }) => id)).toContain('rule-3')
+  })
+
+  it('that would take for ever is stopped, and the others go on', () => {
+    const properties = Array.from(
+      { length: 400 },
+      (_, i) => `        p${i}: { type: string }`,
+    ).join('\n')
+    const { findings, faults } = checkText(
+      openApi.replace('        code: { type: string }', properties),
+      rules(
+        {
+          about: 'property',
+          expect:
+            'schema.properties.all(a, schema.properties.all(b, schema.properties.all(c, a.name + b.name + c.name != "")))',
+        },
+        { expect: 'false' },
+      ),
+    )
+    expect(faults).toEqual([
+      { rule: 'rule-0', message: expect.stringContaining('more work') as string },
+    ])
+    expect(findings.map(({ rule: id }) => id)).toEqual(['rule-1'])
+  })
+})
+
+describe('the reach of a rule', () => {
+  it('counts what it was asked of and what broke it', () => {
+    const { reach } = checkText(openApi, only('property-casing', 'property-described'))
+    expect(reach).toEqual([
+      { rule: 'property-casing', asked: 4, broken: 2 },
+      { rule: 'property-described', asked: 1, broken: 1 },
     ])
   })
 })
 
-describe('conditions', () => {
-  it('match patterns in time linear in the text', () => {
-    const started = performance.now()
-    expect(compileCondition('text.matches("^(a+)+$")')({ text: `${'a'.repeat(50_000)}b` })).toBe(
-      false,
-    )
-    expect(performance.now() - started).toBeLessThan(1500)
-  })
+describe('what a rule weighs', () => {
+  const facts = {
+    audience: 'partner',
+    team: 'Field',
+    lifecycle: 'active',
+    api: '',
+    stages: [],
+    today: '2026-11-25',
+    versionSince: '2026-10-01',
+    apiSince: '2025-01-01',
+  } as const
+  const weigh = (binds: Rule['binds']) =>
+    weightOf({ level: 'MUST', ...(binds && { binds }) }, { ...facts, stages: [] })
 
-  it('leave the word matches alone inside text', () => {
-    expect(
-      compileCondition('text == "matches(x)" && "a".matches("a")')({ text: 'matches(x)' }),
-    ).toBe(true)
+  it('is its level where it says nothing else', () => {
+    expect(weigh(undefined)).toEqual({ level: 'MUST' })
   })
-
-  it('say what is wrong with them', () => {
-    expect(() => compileCondition('a ==')).toThrow(ConditionError)
-    expect(() => compileCondition('1 + 1')({})).toThrow(/yes or no/)
+  it('is advice before its day, and says what it becomes', () => {
+    expect(weigh({ from: '2027-01-01' })).toEqual({
+      level: 'MAY',
+      becomes: 'MUST',
+      since: '2027-01-01',
+    })
+    expect(weigh({ from: '2026-11-25' })).toEqual({ level: 'MUST', since: '2026-11-25' })
   })
-
-  it('of a broken rule do not stop the others', () => {
-    const rules = [{ ...starterRules[0]!, condition: 'nonsense(' }, starterRules[1]!]
-    const text = clean.replace('Where hydrants are and how they flow.', 'x')
-    const examination = examine(
-      { file: 'a', text },
-      { ...edition, rules },
-      { audience: 'partner', team: 'x' },
-    )
-    expect(examination.readable && examination.findings.map(({ rule }) => rule)).toEqual([
-      'definition-described',
-    ])
+  it('is advice for those it does not bind', () => {
+    expect(weigh({ teams: ['Metering'] })).toEqual({ level: 'MAY' })
+    expect(weigh({ teams: ['Field'], audiences: ['partner'], lifecycles: ['active'] })).toEqual({
+      level: 'MUST',
+    })
+    expect(weigh({ audiences: ['public'] })).toEqual({ level: 'MAY' })
+  })
+  it('binds only what was begun since, where it says so', () => {
+    expect(weigh({ from: '2026-09-01', onlyNew: 'versions' })).toEqual({
+      level: 'MUST',
+      since: '2026-09-01',
+    })
+    expect(weigh({ from: '2026-09-01', onlyNew: 'apis' })).toEqual({ level: 'MAY' })
   })
 })

@@ -1,117 +1,259 @@
 import type { Contract } from '../contract/model'
-import { pointerTo } from '../text/pointer'
 import type { Documents } from '../text/documents'
-import { compileCondition, ConditionError, type Condition } from './condition'
-import type { Circumstances, Edition, Finding, Rule } from './model'
-import { subjectsOf, type Subject } from './subjects'
+import type { Problem } from '../text/problem'
+import { weightOf } from './binding'
+import { compileCondition } from './cel'
+import { scopeOf, Subjects, type Surroundings } from './facts/collect'
+import type { Fact } from './facts/fact'
+import { ConditionError, newMeter, type Meter } from './meter'
+import { emptyEstate, type Circumstances, type Edition, type Finding, type Rule } from './model'
+import { partPlace } from './place'
+import { compileTemplate, type Template } from './template'
 
-/** A rule that could not be applied: its condition is not readable or failed on a subject. */
+/** A rule that could not be applied: one of its expressions is not readable, failed on a subject, or takes too long. */
 export interface RuleFault {
   rule: string
   message: string
 }
 
+/** How far a rule reached in one definition: how many subjects it was asked of, and how many broke it. */
+export interface Reach {
+  rule: string
+  asked: number
+  broken: number
+}
+
 export interface CheckResult {
   findings: Finding[]
   faults: RuleFault[]
+  reach: Reach[]
 }
 
 /** Findings kept for one rule in one definition; the rest of a flood says nothing new. */
 export const findingsPerRule = 500
 
-type Unplaced = Omit<Finding, 'file' | 'line' | 'column'>
+type Condition = (values: unknown[], meter: Meter) => boolean
 
-interface Ready {
+/** A rule ready to be applied. */
+export interface Ready {
   rule: Rule
-  when: Condition | undefined
-  condition: Condition
+  where: Condition | undefined
+  expect: Condition
+  message: Template
 }
 
-const prepared = new WeakMap<Edition, { ready: Ready[]; faults: RuleFault[] }>()
+interface Prepared {
+  ready: Ready[]
+  faults: RuleFault[]
+}
 
-/** Compiles an edition once, however many definitions are checked against it. */
-function prepare(edition: Edition) {
-  const known = prepared.get(edition)
-  if (known) return known
-  const result = { ready: [] as Ready[], faults: [] as RuleFault[] }
-  for (const rule of edition.rules) {
+/** Compiles one rule. Throws {@link ConditionError} that says which of its expressions is at fault. */
+export function prepareRule(rule: Rule): Ready {
+  const scope = scopeOf(rule.about)
+  const part = <T>(name: string, compiled: () => T): T => {
     try {
-      result.ready.push({
-        rule,
-        when: rule.when === undefined ? undefined : compileCondition(rule.when),
-        condition: compileCondition(rule.condition),
-      })
+      return compiled()
     } catch (error) {
-      result.faults.push({ rule: rule.id, message: (error as Error).message })
+      if (!(error instanceof ConditionError)) throw error
+      throw new ConditionError(`${name}: ${error.message}`)
     }
   }
-  prepared.set(edition, result)
+  const { where, expect, message } = rule
+  return {
+    rule,
+    where: where === undefined ? undefined : part('where', () => compileCondition(where, scope)),
+    expect: part('expect', () => compileCondition(expect, scope)),
+    message: part('message', () => compileTemplate(message, scope)),
+  }
+}
+
+/** Rules that came from elsewhere again are told by what they say. */
+const prepared = new Map<string, Ready | RuleFault>()
+
+function prepare(rules: Rule[]): Prepared {
+  const result: Prepared = { ready: [], faults: [] }
+  for (const rule of rules) {
+    const key = JSON.stringify([rule.id, rule.about, rule.where, rule.expect, rule.message])
+    let known = prepared.get(key)
+    if (!known) {
+      try {
+        known = prepareRule(rule)
+      } catch (error) {
+        known = { rule: rule.id, message: (error as Error).message }
+      }
+      if (prepared.size > 2000) prepared.clear()
+      prepared.set(key, known)
+    }
+    if ('message' in known && typeof known.message === 'string')
+      result.faults.push(known as RuleFault)
+    else result.ready.push({ ...(known as Ready), rule })
+  }
   return result
 }
 
-/** Checks a contract against an edition. The same function serves the server and the browser's worker. */
+export interface CheckOptions extends Partial<Pick<Surroundings, 'estate' | 'isWord'>> {
+  /** What the reader found; it becomes findings of its own group. */
+  problems?: Problem[]
+}
+
+type Unplaced = Omit<Finding, 'file' | 'line' | 'column' | 'endLine' | 'endColumn'>
+
+/** Checks a contract against an edition. The same function serves the server, the browser's worker and the command line. */
 export function check(
   documents: Documents,
   contract: Contract,
-  edition: Edition,
+  edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   circumstances: Circumstances,
+  { estate = emptyEstate, isWord, problems = [] }: CheckOptions = {},
 ): CheckResult {
-  const { ready, faults } = prepare(edition)
-  const subjects = subjectsOf(contract)
-  const api = { ...subjects.definition[0]!.fields, ...circumstances }
-  const org = { domain: edition.domain }
+  const { ready, faults } = prepare(edition.rules)
+  const { domain, words } = edition
+  const subjects = new Subjects(contract, { circumstances, domain, words, estate, isWord })
   const unplaced: Unplaced[] = []
-  const failed = [...faults]
+  const result: CheckResult = { findings: [], faults: [...faults], reach: [] }
   for (const entry of ready) {
-    try {
-      unplaced.push(...judge(entry, subjects[entry.rule.about], { api, org }))
-    } catch (error) {
-      if (!(error instanceof ConditionError)) throw error
-      failed.push({ rule: entry.rule.id, message: error.message })
+    const { rule } = entry
+    if (rule.formats && !rule.formats.includes(contract.format.name)) continue
+    const judged = judge(entry, subjects)
+    const weight = weightOf(rule, circumstances)
+    for (const { fact, message } of judged.broken) {
+      const at = partPlace(contract.format.name, rule.about, fact.at, rule.part)
+      const operation = operationOf(fact)
+      unplaced.push({
+        rule: rule.id,
+        ...weight,
+        message,
+        at,
+        key: `${rule.id}: ${fact.key}`,
+        ...(operation !== undefined && { operation }),
+      })
     }
+    if (judged.fault !== undefined) result.faults.push({ rule: rule.id, message: judged.fault })
+    result.reach.push({ rule: rule.id, asked: judged.asked, broken: judged.broken.length })
   }
-  return { findings: place(documents, unplaced), faults: failed }
+  result.findings = inOrder(documents, [
+    ...placed(documents, unplaced),
+    ...problems.map(validityFinding),
+  ])
+  return result
 }
 
-function judge(
-  { rule, when, condition }: Ready,
-  subjects: Subject[],
-  common: Record<string, unknown>,
-): Unplaced[] {
-  const findings: Unplaced[] = []
-  for (const subject of subjects) {
-    const variables = { ...common, [rule.about]: subject.fields }
-    if (when && !when(variables)) continue
-    if (condition(variables)) continue
-    findings.push({
-      rule: rule.id,
-      level: rule.level,
-      message: fill(rule.message, variables),
-      at: rule.place === undefined ? subject.at : pointerTo(subject.at, ...rule.place.split('/')),
-    })
-    if (findings.length === findingsPerRule) break
+/** The name of the operation that a fact is, or is a part of. */
+function operationOf(fact: Fact): string | undefined {
+  for (let here: Fact | undefined = fact; here; here = here.parent) {
+    if (here.shape.name === 'operation' || here.shape.name === 'webhook') return here.own
   }
-  return findings
+  return undefined
 }
 
-/** Fills `{operation.id}` from the variables; what is not there stays visible as written. */
-function fill(template: string, variables: Record<string, unknown>): string {
-  return template.replace(/\{([a-zA-Z.]+)\}/g, (whole, path: string) => {
-    let value: unknown = variables
-    for (const key of path.split('.')) value = (value as Record<string, unknown> | undefined)?.[key]
-    return typeof value === 'string' || typeof value === 'number' ? String(value) : whole
+interface Judged {
+  asked: number
+  broken: { fact: Fact; message: string }[]
+  fault: string | undefined
+}
+
+/** What one rule finds; where it fails on a subject, what it found before stands. */
+function judge({ rule, where, expect, message }: Ready, subjects: Subjects): Judged {
+  const judged: Judged = { asked: 0, broken: [], fault: undefined }
+  const frame: unknown[] = []
+  const meter = newMeter(subjects.world)
+  try {
+    for (const fact of subjects.of(rule.about)) {
+      meter.left--
+      subjects.fill(frame, rule.about, fact)
+      if (where && !where(frame, meter)) continue
+      judged.asked++
+      if (expect(frame, meter)) continue
+      judged.broken.push({ fact, message: message(frame, meter) })
+      if (judged.broken.length === findingsPerRule) break
+    }
+  } catch (error) {
+    if (!(error instanceof ConditionError)) throw error
+    judged.fault = error.message
+  }
+  return judged
+}
+
+/** A subject that breaks a rule, with what its expressions may be filled from. */
+export interface Broken {
+  fact: Fact
+  values: unknown[]
+  meter: Meter
+}
+
+/** The subjects of a contract that break a rule. Throws {@link ConditionError} where the rule fails on one. */
+export function* brokenBy(
+  { rule, where, expect }: Ready,
+  contract: Contract,
+  surroundings: Surroundings,
+): Generator<Broken> {
+  if (rule.formats && !rule.formats.includes(contract.format.name)) return
+  const subjects = new Subjects(contract, surroundings)
+  const meter = newMeter(subjects.world)
+  for (const fact of subjects.of(rule.about)) {
+    const values: unknown[] = []
+    subjects.fill(values, rule.about, fact)
+    if (where && !where(values, meter)) continue
+    if (!expect(values, meter)) yield { fact, values, meter }
+  }
+}
+
+/** A departure from the format's own specification, as a finding. */
+function validityFinding({ level, message, file, line, column }: Problem): Finding {
+  return {
+    rule: 'valid',
+    level: level === 'error' ? 'MUST' : 'SHOULD',
+    message,
+    at: '',
+    key: `valid: ${message}`,
+    file,
+    line,
+    column,
+    endLine: line,
+    endColumn: column + 1,
+  }
+}
+
+function placed(documents: Documents, unplaced: Unplaced[]): Finding[] {
+  const places = documents.locate(unplaced.map((finding) => finding.at))
+  const ends = new Map(documents.files.map(({ file, text }) => [file, tokenEnds(text)]))
+  return unplaced.map((finding) => {
+    const { file, line, column } = places.get(finding.at)!
+    const endColumn = ends.get(file)?.(line, column) ?? column + 1
+    return { ...finding, file, line, column, endLine: line, endColumn }
   })
 }
 
-function place(documents: Documents, unplaced: Unplaced[]): Finding[] {
-  const places = documents.locate(unplaced.map((finding) => finding.at))
+/** Finds where the word ends that begins at a place; lines are looked up in order of need. */
+function tokenEnds(text: string): (line: number, column: number) => number {
+  let lines: number[] | undefined
+  return (line, column) => {
+    if (!lines) {
+      lines = [0]
+      for (let i = text.indexOf('\n'); i !== -1; i = text.indexOf('\n', i + 1)) lines.push(i + 1)
+    }
+    const start = (lines[line - 1] ?? 0) + column - 1
+    const found = /^(?:"(?:[^"\\\n]|\\.)*"|'[^'\n]*'|<?[^\s:,<>[\]{}"']+)/.exec(
+      text.slice(start, start + 400),
+    )
+    return column + (found?.[0].length ?? 1)
+  }
+}
+
+/** In the order of the text, and with keys that no two share. */
+function inOrder(documents: Documents, findings: Finding[]): Finding[] {
   const order = new Map(documents.files.map(({ file }, index) => [file, index]))
-  return unplaced
-    .map((finding) => ({ ...finding, ...places.get(finding.at)! }))
+  const counts = new Map<string, number>()
+  return findings
     .sort(
       (a, b) =>
         (order.get(a.file) ?? 0) - (order.get(b.file) ?? 0) ||
         a.line - b.line ||
         a.column - b.column,
     )
+    .map((finding) => {
+      const count = (counts.get(finding.key) ?? 0) + 1
+      counts.set(finding.key, count)
+      return count === 1 ? finding : { ...finding, key: `${finding.key} #${count}` }
+    })
 }

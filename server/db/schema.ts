@@ -19,12 +19,28 @@ import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Difference } from '../../core/drift/compare'
 import type { PlacementSpec } from '../../core/routing/placement'
-import type { Level, Rule } from '../../core/rules/model'
+import type { Reach, RuleFault } from '../../core/rules/engine'
+import type { EstatePart } from '../../core/rules/estate'
+import type { Level } from '../../core/rules/model'
+import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { ApiLink } from '../../shared/api/catalog'
 import type { Audience, Lifecycle } from '../../shared/words'
 import type { Role } from '../../shared/words'
+
+/** Whether a finding counts, or why it does not. */
+export type Standing = 'open' | 'waived' | 'accepted'
+export type WaiverState = 'waiting' | 'approved' | 'refused' | 'withdrawn'
+
+/** One finding of a rule, as it is kept to be compared. */
+export interface JudgedPlace {
+  key: string
+  level: Level
+  message: string
+  file: string
+  line: number
+}
 
 /** A file of a definition, kept by its hash. */
 export interface StoredFile {
@@ -75,6 +91,8 @@ export const apis = pgTable('apis', {
   /** Words the register adds to those of the definition. */
   labels: text().array().notNull().default([]),
   links: jsonb().$type<ApiLink[]>().notNull().default([]),
+  /** What its newest revision adds to the estate, for rules that compare APIs. Derived; can be rebuilt. */
+  estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
 })
 
 export const revisions = pgTable(
@@ -98,8 +116,16 @@ export const revisions = pgTable(
     bytes: integer().notNull(),
     /** Derived from the text; can be rebuilt. */
     summary: jsonb().$type<DefinitionSummary>().notNull(),
+    /** Open findings; those that somebody waived or accepted count apart. */
     counts: jsonb().$type<LevelCounts>().notNull(),
+    waived: integer().notNull().default(0),
+    accepted: integer().notNull().default(0),
+    /** How far each rule reached, and which could not be applied. */
+    reach: jsonb().$type<Reach[]>().notNull().default([]),
+    faults: jsonb().$type<RuleFault[]>().notNull().default([]),
     edition: integer().notNull(),
+    /** The day of the check: rules begin to bind on a day. */
+    checkedOn: text('checked_on').notNull().default(''),
     savedAt: moment('saved_at').notNull(),
     savedBy: text('saved_by').notNull(),
   },
@@ -194,8 +220,108 @@ export const findings = pgTable(
     file: text().notNull().default(''),
     line: integer().notNull(),
     column: integer().notNull(),
+    endLine: integer('end_line').notNull().default(0),
+    endColumn: integer('end_column').notNull().default(0),
+    /** What it is known by between revisions; unique within one. */
+    key: text().notNull().default(''),
+    /** The operation it is in; empty where it is in none. */
+    operation: text().notNull().default(''),
+    /** The level it will have once its rule binds, and the day since which it binds or will. */
+    becomes: text().$type<Level>(),
+    since: text(),
+    firstSeen: moment('first_seen').notNull().defaultNow(),
+    standing: text().$type<Standing>().notNull().default('open'),
+    waiver: integer(),
   },
   (table) => [index().on(table.revision), index().on(table.rule)],
+)
+
+/** Approved exceptions, and those that were asked for. */
+export const waivers = pgTable(
+  'waivers',
+  {
+    id: serial().primaryKey(),
+    rule: text().notNull(),
+    /** Every API where absent. */
+    api: integer().references(() => apis.id),
+    /** One operation of it, or one finding. */
+    operation: text(),
+    key: text(),
+    reason: text().notNull(),
+    /** The last day it holds: `2027-03-31`. */
+    until: text().notNull(),
+    state: text().$type<WaiverState>().notNull(),
+    askedBy: text('asked_by').notNull(),
+    askedAt: moment('asked_at').notNull(),
+    decidedBy: text('decided_by'),
+    decidedAt: moment('decided_at'),
+    /** What the approver said. */
+    note: text().notNull().default(''),
+  },
+  (table) => [index().on(table.api), index().on(table.rule)],
+)
+
+/** Findings that a team accepted as they were on a day; what is mended leaves, and nothing comes in later. */
+export const baselines = pgTable(
+  'baselines',
+  {
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    key: text().notNull(),
+    rule: text().notNull(),
+    acceptedAt: moment('accepted_at').notNull(),
+    acceptedBy: text('accepted_by').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.api, table.key] })],
+)
+
+/** Who sees to a finding. */
+export const assignments = pgTable(
+  'assignments',
+  {
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    key: text().notNull(),
+    person: text().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.api, table.key] })],
+)
+
+export const comments = pgTable(
+  'comments',
+  {
+    id: serial().primaryKey(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    key: text().notNull(),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    text: text().notNull(),
+  },
+  (table) => [index().on(table.api, table.key)],
+)
+
+/** Findings of an API at a moment: after a revision was saved, an edition published, a waiver given or ended. */
+export const tallies = pgTable(
+  'tallies',
+  {
+    id: serial().primaryKey(),
+    at: moment('at').notNull(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    revision: integer().notNull(),
+    edition: integer().notNull(),
+    must: integer().notNull(),
+    should: integer().notNull(),
+    may: integer().notNull(),
+    waived: integer().notNull(),
+    accepted: integer().notNull(),
+  },
+  (table) => [index().on(table.api, table.at)],
 )
 
 /** Versions that have left writing: each stands for one revision from then on. */
@@ -213,11 +339,87 @@ export const versions = pgTable(
   (table) => [primaryKey({ columns: [table.api, table.version] })],
 )
 
+/** Rulebooks as they are being written: the organisation's, and those of teams that extend it. */
+export const rulebooks = pgTable('rulebooks', {
+  slug: text().primaryKey(),
+  title: text().notNull(),
+  /** The team it is for; the organisation's has none. */
+  team: text(),
+  text: text().notNull(),
+  saves: integer().notNull(),
+  savedAt: moment('saved_at').notNull(),
+  savedBy: text('saved_by').notNull(),
+  /** Whether its published page may be read by everybody. */
+  shown: boolean().notNull().default(false),
+})
+
+/** Published states of rulebooks, numbered through. */
 export const editions = pgTable('editions', {
   number: integer().primaryKey(),
-  domain: text().notNull(),
-  rules: jsonb().$type<Rule[]>().notNull(),
+  rulebook: text()
+    .notNull()
+    .references(() => rulebooks.slug),
+  text: text().notNull(),
+  content: jsonb().$type<Rulebook>().notNull(),
+  note: text().notNull(),
+  publishedAt: moment('published_at').notNull(),
+  publishedBy: text('published_by').notNull(),
 })
+
+/** What a rule finds in a revision under what is known of it, so that the same question is not worked out twice. */
+export const judgements = pgTable(
+  'judgements',
+  {
+    revision: integer()
+      .notNull()
+      .references(() => revisions.id),
+    digest: text().notNull(),
+    places: jsonb().$type<JudgedPlace[]>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.revision, table.digest] })],
+)
+
+/** Runs of an unpublished rulebook over the estate. */
+export const impacts = pgTable('impacts', {
+  id: uuid().primaryKey(),
+  rulebook: text()
+    .notNull()
+    .references(() => rulebooks.slug),
+  text: text().notNull(),
+  by: text().notNull(),
+  at: moment('at').notNull(),
+  state: text().$type<'waiting' | 'running' | 'done' | 'stopped' | 'failed'>().notNull(),
+  total: integer().notNull().default(0),
+  done: integer().notNull().default(0),
+  /** Judgements that were known already. */
+  reused: integer().notNull().default(0),
+  trouble: text().notNull().default(''),
+})
+
+/** One place where an unpublished rulebook finds something else than the one in force. */
+export const impactPlaces = pgTable(
+  'impact_places',
+  {
+    id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
+    impact: uuid()
+      .notNull()
+      .references(() => impacts.id, { onDelete: 'cascade' }),
+    rule: text().notNull(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    revision: integer().notNull(),
+    /** Whether that revision runs in the last stage; the newest may be the same. */
+    live: boolean().notNull(),
+    newest: boolean().notNull(),
+    kind: text().$type<'fails' | 'passes' | 'weighs'>().notNull(),
+    level: text().$type<Level>().notNull(),
+    message: text().notNull(),
+    file: text().notNull(),
+    line: integer().notNull(),
+  },
+  (table) => [index().on(table.impact, table.rule)],
+)
 
 export const stages = pgTable('stages', {
   name: text().primaryKey(),

@@ -18,12 +18,26 @@ const errorWords: Record<number, [name: string, says: string]> = {
   502: ['GatewayAway', 'The gateway does not answer; nothing was changed.'],
 }
 
+/** What the operations of each tag are for. */
+const tagWords: Record<string, string> = {
+  Definitions: 'Bringing definitions in, reading, saving, converting and comparing them.',
+  Drift: 'Where gateways do something else than was approved, and putting it right.',
+  Gateways: 'What serves traffic, and what it says it runs.',
+  Ledger: 'The record of everything, and whether it holds.',
+  People: 'Who is signed in.',
+  Placements: 'Where versions are placed, with routes, policies and keys.',
+  Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
+  Register: 'Every API with what is known of it, and finding among them.',
+  Requests: 'Trying a request, and why it was answered so.',
+  Rules: 'The rulebook and its editions, findings, waivers and what a rule would change.',
+}
+
 /** The API's own definition (OpenAPI 3.1), made from the very classes that validate it. */
 export function describeApi(operations: Operation[], version: string): Record<string, unknown> {
   const describer = new Describer()
   const paths: Record<string, Record<string, unknown>> = {}
   for (const operation of operations) {
-    const item = (paths[prefix + operation.path] ??= {})
+    const item = (paths[operation.path] ??= {})
     item[operation.method.toLowerCase()] = describeOperation(operation, describer)
   }
   const problem = describer.reference(Problem)
@@ -37,8 +51,10 @@ export function describeApi(operations: Operation[], version: string): Record<st
         'The register itself: definitions, findings, placements, drift, promotions and the ledger. Everything the screens do goes through here.',
       contact: { name: 'Developer Services', email: 'developer-services@brackenmere.example' },
     },
-    servers: [{ url: 'https://ledger.brackenmere.example', description: 'Inside the company' }],
-    tags: tags.map((name) => ({ name })),
+    servers: [
+      { url: `https://ledger.brackenmere.example${prefix}`, description: 'Inside the company' },
+    ],
+    tags: tags.map((name) => ({ name, description: tagWords[name] })),
     security: [{ session: [] }],
     paths,
     components: {
@@ -156,7 +172,12 @@ function contentOf(success: Operation['success'], describer: Describer): Record<
   return { content: { 'application/json': { schema, example: { items: [exampleOf(page)] } } } }
 }
 
-function parametersOf({ path, query, conditional }: Operation): Record<string, unknown>[] {
+function parametersOf({
+  path,
+  query,
+  conditional,
+  usual = 100,
+}: Operation): Record<string, unknown>[] {
   const inPath = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
     name,
     in: 'path',
@@ -172,7 +193,7 @@ function parametersOf({ path, query, conditional }: Operation): Record<string, u
           in: 'query',
           description,
           ...(!optional && { required: true }),
-          schema: rest,
+          schema: name === 'limit' ? { ...rest, default: usual } : rest,
           example,
         }
       })
@@ -184,7 +205,7 @@ function parametersOf({ path, query, conditional }: Operation): Record<string, u
           in: 'header',
           required: true,
           description: 'The state that was changed, from ETag.',
-          schema: { type: 'string' },
+          schema: { type: 'string', maxLength: 200 },
         },
       ]
     : []

@@ -33,6 +33,8 @@ interface Described {
   description?: string
   /** Statuses beside the success that a caller should expect. */
   errors?: number[]
+  /** How many items a page has where nobody says; 100 unless it is given. */
+  usual?: number
   /** Whether If-Match is asked for. */
   conditional?: boolean
 }

@@ -12,9 +12,12 @@ import {
 } from '../../core/formats/convert'
 import { looksLikeDefinition } from '../../core/formats/detect'
 import { readDefinition } from '../../core/formats/read'
-import type { Circumstances, Edition } from '../../core/rules/model'
+import { estateOf, type EstatePart } from '../../core/rules/estate'
+import type { ApiFacts, Edition } from '../../core/rules/model'
+import { asksForWords } from '../../core/rules/spelling'
 import type { Beside, Documents } from '../../core/text/documents'
 import { decodeText, type SourceText } from '../../core/text/read'
+import { dictionary } from './dictionary'
 
 /** A file of a definition with its bytes. */
 export interface FileBytes {
@@ -29,7 +32,9 @@ export interface ExamineTask {
   task: 'examine'
   files: FileSet
   edition: Edition
-  circumstances: Circumstances
+  facts: ApiFacts
+  /** What the other APIs hold, where a rule asks for it. */
+  estate: EstatePart[]
   /** Whether to derive what is shown and found, too. */
   derives: boolean
 }
@@ -87,10 +92,15 @@ function texts([main, ...others]: FileSet):
   return { source: { file: main.name, text: decoded.text }, beside }
 }
 
-function examined({ files, edition, circumstances, derives }: ExamineTask): Examination {
+function examined({ files, edition, facts, estate, derives }: ExamineTask): Examination {
   const read = texts(files)
   if ('fault' in read) return read.fault
-  return examine(read.source, edition, circumstances, read.beside, { derives })
+  const known = {
+    facts,
+    estate: estateOf(estate, facts.api),
+    ...(asksForWords(edition.rules) && { isWord: dictionary() }),
+  }
+  return examine(read.source, edition, known, read.beside, { derives })
 }
 
 function unpacked({ bytes }: UnpackTask): Unpacked {

@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { Piscina } from 'piscina'
 import type { Examiner } from '../services/context'
@@ -9,7 +10,7 @@ const longestMs = 120_000
 /** Reads texts in worker threads, so that no event loop waits for them. `directory` holds the built thread. */
 export function threadedExaminer(
   directory: string,
-  threads = 2,
+  threads = availableParallelism(),
 ): Examiner & { close(): Promise<void> } {
   const pool = new Piscina<Task, unknown>({
     filename: join(directory, 'analysis-thread.mjs'),
@@ -43,17 +44,8 @@ export const directExaminer: Examiner = examinerBy(<T>(task: Task) =>
 
 function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
   return {
-    examine(files, edition, circumstances, derives = false) {
-      const { domain, number, rules } = edition
-      const { team, audience } = circumstances
-      return run({
-        task: 'examine',
-        files,
-        edition: { domain, number, rules },
-        circumstances: { team, audience },
-        derives,
-      })
-    },
+    examine: (files, edition, { facts, estate = [] }, derives = false) =>
+      run({ task: 'examine', files, edition, facts, estate, derives }),
     unpack: (bytes) => run({ task: 'unpack', bytes }),
     convert: (files, to, dereference, syntax) =>
       run({ task: 'convert', files, to, dereference, syntax }),

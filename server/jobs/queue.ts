@@ -2,11 +2,16 @@ import PgBoss from 'pg-boss'
 import type { Services } from '../services/context'
 import { checkAllGateways } from '../services/gateways'
 import { workBatch } from '../services/batches'
+import { recheckAll } from '../services/checking'
+import { workImpact } from '../services/impact'
 import { workIntake } from '../services/intakes'
+import { announce } from '../services/ledger'
 
 const readIntakeQueue = 'read-intake'
 const workBatchQueue = 'work-batch'
 const readGatewaysQueue = 'read-gateways'
+const recheckQueue = 'recheck'
+const measureQueue = 'measure-impact'
 
 /** Seconds after which a job whose worker is gone is given to another. */
 const expireSeconds = Number(process.env['ELM_JOB_EXPIRE_SECONDS'] ?? 150)
@@ -26,6 +31,8 @@ export async function openQueue(
   await boss.start()
   await boss.createQueue(readIntakeQueue)
   await boss.createQueue(workBatchQueue)
+  await boss.createQueue(recheckQueue)
+  await boss.createQueue(measureQueue)
   await boss.createQueue(readGatewaysQueue, { name: readGatewaysQueue, policy: 'singleton' })
   return boss
 }
@@ -43,7 +50,21 @@ export const sendWorkBatch = async (boss: PgBoss, id: string) => {
   await boss.send(workBatchQueue, { id }, { retryLimit: 2, retryDelay: 1, expireInSeconds: 3600 })
 }
 
-/** Takes jobs: reading what was brought in, and reading the gateways every minute. */
+/** Checks again what an edition or a day may have changed; what is up to date already is left alone. */
+export const sendRecheck = async (boss: PgBoss) => {
+  await boss.send(recheckQueue, {}, { retryLimit: 3, retryDelay: 1, expireInSeconds: 3600 })
+}
+
+/** A run over the estate; begun again where its worker is gone. */
+export const sendMeasure = async (boss: PgBoss, id: string) => {
+  await boss.send(
+    measureQueue,
+    { id },
+    { retryLimit: 3, retryDelay: 1, expireInSeconds: Math.max(expireSeconds, 20) },
+  )
+}
+
+/** Takes jobs: reading what was brought in, checking again, and reading the gateways every minute. */
 export async function work(boss: PgBoss, services: Services): Promise<void> {
   await boss.work<{ id: string }>(
     readIntakeQueue,
@@ -63,4 +84,18 @@ export async function work(boss: PgBoss, services: Services): Promise<void> {
     checkAllGateways(services),
   )
   await boss.schedule(readGatewaysQueue, '* * * * *')
+  await boss.work(recheckQueue, { pollingIntervalSeconds: 0.5 }, async () => {
+    await recheckAll(services)
+    await announce(services.db, 'finding')
+  })
+  await boss.work<{ id: string }>(
+    measureQueue,
+    { pollingIntervalSeconds: 0.5, batchSize: 1 },
+    async ([job]) => {
+      if (job) await workImpact(services, job.data.id)
+    },
+  )
+  // Rules begin to bind, and waivers end, with the day.
+  await boss.schedule(recheckQueue, '2 0 * * *')
+  await sendRecheck(boss)
 }

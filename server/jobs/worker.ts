@@ -1,7 +1,7 @@
 import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import { threadedExaminer } from './examiner'
-import { openQueue, sendReadIntake, sendWorkBatch, work } from './queue'
+import { openQueue, sendMeasure, sendReadIntake, sendRecheck, sendWorkBatch, work } from './queue'
 
 const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
 const { db } = openDatabase(databaseUrl)
@@ -12,6 +12,8 @@ await work(boss, {
   queue: {
     readIntake: (id) => sendReadIntake(boss, id),
     workBatch: (id) => sendWorkBatch(boss, id),
+    recheck: () => sendRecheck(boss),
+    measure: (id) => sendMeasure(boss, id),
   },
   gatewaySecret,
   allowedTargets,

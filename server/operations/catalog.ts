@@ -3,15 +3,12 @@ import {
   AddressIntake,
   ApiChange,
   ApiDetail,
-  FindingItem,
-  FindingQuery,
   Intake,
   IntakeQuery,
   PageQuery,
   RegisterPage,
   RevisionDetail,
   RevisionItem,
-  Rulebook,
   Saved,
 } from '../../shared/api/catalog'
 import { ok, operation, type Operation } from '../http/operation'
@@ -20,7 +17,6 @@ import * as intakes from '../services/intakes'
 import { FileQuery, SaveQuery } from '../../shared/api/reading'
 import { Shell } from '../../shared/api/shell'
 import { readRegister, readShell } from '../services/register'
-import { readRulebook } from '../services/rulebook'
 
 const texts = ['text/plain', 'application/yaml', 'application/json', 'application/octet-stream']
 
@@ -39,6 +35,7 @@ export const catalogOperations: Operation[] = [
   }),
   operation<undefined, PageQuery>({
     id: 'listApis',
+    usual: 1000,
     method: 'GET',
     path: '/apis',
     tag: 'Register',
@@ -132,26 +129,6 @@ export const catalogOperations: Operation[] = [
         },
       }
     },
-  }),
-  operation<undefined, FindingQuery>({
-    id: 'listFindings',
-    method: 'GET',
-    path: '/findings',
-    tag: 'Rules',
-    summary: 'List findings, of one revision or of the newest of every API',
-    query: FindingQuery,
-    success: { status: 200, says: 'A page of findings', page: FindingItem },
-    handle: ({ query }, { db }) => ok(catalog.listFindings(db, query)),
-  }),
-  operation<undefined, PageQuery>({
-    id: 'getRulebook',
-    method: 'GET',
-    path: '/rulebook',
-    tag: 'Rules',
-    summary: 'Read the rulebook in force',
-    query: PageQuery,
-    success: { status: 200, says: 'The edition and its rules', body: Rulebook },
-    handle: ({ query }, { db }) => ok(readRulebook(db, query)),
   }),
   operation<undefined, IntakeQuery>({
     id: 'createIntake',

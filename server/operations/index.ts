@@ -7,6 +7,7 @@ import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { promotionOperations } from './promotions'
 import { readingOperations } from './reading'
+import { ruleOperations } from './rules'
 
 export const apiVersion = '1.0.0'
 
@@ -15,6 +16,7 @@ export const operations: Operation[] = [
   ...peopleOperations,
   ...catalogOperations,
   ...readingOperations,
+  ...ruleOperations,
   ...batchOperations,
   ...placementOperations,
   ...promotionOperations,
@@ -22,7 +24,7 @@ export const operations: Operation[] = [
   operation({
     id: 'getDefinition',
     method: 'GET',
-    path: '/openapi.json',
+    path: '/definition',
     tag: 'Definitions',
     summary: 'Read this API’s own definition',
     success: {

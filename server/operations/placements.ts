@@ -34,6 +34,7 @@ export const placementOperations: Operation[] = [
   }),
   operation<undefined, PlacementQuery>({
     id: 'listPlacements',
+    usual: 500,
     method: 'GET',
     path: '/placements',
     tag: 'Placements',

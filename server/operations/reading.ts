@@ -18,6 +18,7 @@ const position = (text: string | undefined) => Number(text) || 0
 export const readingOperations: Operation[] = [
   operation<undefined, SearchQuery>({
     id: 'listMatches',
+    usual: 50,
     method: 'GET',
     path: '/search',
     tag: 'Register',
@@ -75,7 +76,7 @@ export const readingOperations: Operation[] = [
       ok(readPart(db, params['api']!, revisionNumber(params), 'schema', params['schema']!)),
   }),
   operation<ConversionRequest>({
-    id: 'createConversion',
+    id: 'convertRevision',
     method: 'POST',
     path: '/apis/{api}/revisions/{revision}/conversions',
     tag: 'Definitions',

@@ -1,29 +1,28 @@
 import { isValid, parseISO } from 'date-fns'
-import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { and, desc, eq, sql } from 'drizzle-orm'
 import { countLevels, type Derived, type Examination } from '../../core/definition'
-import type { Circumstances, Edition } from '../../core/rules/model'
+import type { Edition } from '../../core/rules/model'
 import { limits } from '../../core/text/limits'
 import type {
   ApiChange,
   ApiDetail,
-  FindingItem,
-  FindingQuery,
   PageQuery,
   RevisionDetail,
   RevisionItem,
   Saved,
 } from '../../shared/api/catalog'
 import type { Queries, Transaction } from '../db/database'
-import { apis, findings, parts, people, revisionFiles, revisions, versions } from '../db/schema'
+import { apis, parts, people, revisionFiles, revisions, versions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
-import type { Actor, Context } from './context'
+import type { Actor, Context, Examiner } from './context'
+import { dayOf, keepFindings, knownOf, recheck, settle } from './checking'
 import { Failure, conflict, invalid, notFound, requireMatch } from './failure'
 import { digestOf, filesIn, filesOf, loadFiles, storeFiles } from './files'
 import { record } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { cellsByApi } from './register'
-import { currentEdition } from './rulebook'
+import { currentEdition } from './rulebooks'
 import { titleOf } from './titles'
 import { indexApi } from './search'
 
@@ -149,7 +148,7 @@ export async function changeApi(
       .where(eq(apis.id, api.id))
     await record(tx, context, { action: 'api.changed', subject: slug, before, after })
   })
-  if (change.audience) await recheck(context, slug)
+  if (change.audience ?? change.team ?? change.lifecycle) await recheck(context, slug)
   return readApi(context, slug)
 }
 
@@ -170,25 +169,6 @@ async function requireSense(
     if (!person) faults.push({ field: 'owner', message: `Nobody is called "${owner}"` })
   }
   if (faults.length > 0) throw invalid(faults)
-}
-
-/** Checks the newest revision again: findings depend on the audience and on the edition in force. */
-export async function recheck(context: Context, slug: string): Promise<void> {
-  const { db } = context
-  const api = await findApi(db, slug)
-  const row = await findRevision(db, api, api.latestRevision)
-  const edition = await currentEdition(db)
-  const files = await loadFiles(db, await filesOf(db, row.id))
-  const examination = await context.examiner.examine(files, edition, api)
-  if (!examination.readable) return
-  await db.transaction(async (tx) => {
-    await tx.delete(findings).where(eq(findings.revision, row.id))
-    await insertFindings(tx, row.id, examination)
-    await tx
-      .update(revisions)
-      .set({ counts: countLevels(examination.findings), edition: edition.number })
-      .where(eq(revisions.id, row.id))
-  })
 }
 
 export async function listRevisions(
@@ -257,77 +237,15 @@ export async function readText(
   return { bytes, file: file.name }
 }
 
-const order = { MUST: 0, SHOULD: 1, MAY: 2 }
-
-/** Findings of one revision, or of the newest revision of every API; MUST first. */
-export async function listFindings(db: Queries, query: FindingQuery): Promise<Page<FindingItem>> {
-  const limit = query.limit ?? 200
-  const offset = offsetOf(query)
-  const rank = sql`case ${findings.level} when 'MUST' then ${order.MUST} when 'SHOULD' then ${order.SHOULD} else ${order.MAY} end`
-  const rows = await db
-    .select({
-      rule: findings.rule,
-      level: findings.level,
-      message: findings.message,
-      at: findings.at,
-      file: findings.file,
-      line: findings.line,
-      column: findings.column,
-      api: apis.slug,
-      title: apis.title,
-      revision: revisions.number,
-    })
-    .from(findings)
-    .innerJoin(revisions, eq(revisions.id, findings.revision))
-    .innerJoin(apis, eq(apis.id, revisions.api))
-    .where(
-      and(
-        query.revision
-          ? eq(revisions.number, query.revision)
-          : eq(revisions.number, apis.latestRevision),
-        query.api ? eq(apis.slug, query.api) : undefined,
-        query.level ? eq(findings.level, query.level) : undefined,
-        query.rule ? eq(findings.rule, query.rule) : undefined,
-        query.team ? eq(apis.team, query.team) : undefined,
-      ),
-    )
-    .orderBy(
-      query.api ? asc(findings.line) : rank,
-      asc(apis.title),
-      asc(findings.line),
-      asc(findings.id),
-    )
-    .limit(limit + 1)
-    .offset(offset)
-  return pageOf(rows, limit, offset)
-}
-
-async function insertFindings(
-  tx: Transaction,
-  revision: number,
-  { findings: list, summary }: Readable,
-): Promise<void> {
-  const main = summary.files[0]
-  for (let i = 0; i < list.length; i += 500) {
-    await tx.insert(findings).values(
-      list.slice(i, i + 500).map((finding) => ({
-        ...finding,
-        file: finding.file === main ? '' : finding.file,
-        revision,
-      })),
-    )
-  }
-}
-
 /** Reads and checks a definition for saving; throws with every problem's place where it cannot be read. */
 export async function examineForSaving(
   { examiner }: Pick<Context, 'examiner'>,
   files: FileSet,
   edition: Edition,
-  circumstances: Circumstances,
+  known: Parameters<Examiner['examine']>[2],
 ): Promise<Readable> {
   if (files.some(({ bytes }) => bytes.byteLength > limits.bytes)) throw tooLarge()
-  const examination = await examiner.examine(files, edition, circumstances, true)
+  const examination = await examiner.examine(files, edition, known, true)
   if (examination.readable) return examination
   throw new Failure(
     422,
@@ -398,7 +316,10 @@ export async function insertRevision(
       bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
       summary: { ...summary, version },
       counts,
+      reach: examination.reach,
+      faults: examination.faults,
       edition: edition.number,
+      checkedOn: dayOf(context.now()),
       savedAt: context.now(),
       savedBy: context.actor.name,
     })
@@ -406,20 +327,25 @@ export async function insertRevision(
   await tx
     .insert(revisionFiles)
     .values(stored.map((file, position) => ({ revision: row!.id, position, ...file })))
-  await insertFindings(tx, row!.id, examination)
+  await keepFindings(tx, { api: api.id, revision: row!.id, number }, examination, context.now())
   if (derived) await insertDerived(tx, api.id, row!.id, derived)
   await tx
     .update(apis)
-    .set({ latestRevision: number, title: titleOf(summary, files[0].name) })
+    .set({
+      latestRevision: number,
+      title: titleOf(summary, files[0].name),
+      estate: derived?.estate ?? null,
+    })
     .where(eq(apis.id, api.id))
+  const settled = await settle(tx, api.id, context.now())
   const before = number === 1 ? undefined : { revision: number - 1 }
   await record(tx, context, {
     action: 'revision.saved',
     subject: api.slug,
     before,
-    after: { revision: number, version, sha256: digestOf(stored), findings: counts },
+    after: { revision: number, version, sha256: digestOf(stored), findings: settled },
   })
-  return { api: api.slug, revision: number, version, findings: counts }
+  return { api: api.slug, revision: number, version, findings: settled }
 }
 
 /** Keeps what is derived from a revision; only the newest of an API is found by searching. */
@@ -454,7 +380,7 @@ export async function saveRevision(
   const before = await findApi(db, slug)
   requirePermission(context.actor, 'edit', before.team)
   requireMatch(ifMatch, revisionEtag(before.latestRevision), 'the definition')
-  const edition = await currentEdition(db)
+  const edition = await currentEdition(db, before.team)
   const row = await findRevision(db, before, before.latestRevision)
   const { whole, files: sent } = await filesIn(examiner, bytes, mainFile ?? row.file)
   const kept = await loadFiles(db, await filesOf(db, row.id))
@@ -467,7 +393,8 @@ export async function saveRevision(
       return old !== undefined && Buffer.compare(Buffer.from(mine), Buffer.from(old.bytes)) === 0
     })
   if (same) throw conflict('The text is the same as the newest revision; there is nothing to save.')
-  const examination = await examineForSaving(context, files, edition, before)
+  const known = await knownOf(db, edition, before, context.now())
+  const examination = await examineForSaving(context, files, edition, known)
   return db.transaction(async (tx) => {
     const [api] = await tx.select().from(apis).where(eq(apis.id, before.id)).for('update')
     requireMatch(ifMatch, revisionEtag(api!.latestRevision), 'the definition')

@@ -1,4 +1,5 @@
-import type { Circumstances, Edition } from '../../core/rules/model'
+import type { EstatePart } from '../../core/rules/estate'
+import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
 import type { Change } from '../../core/compare/contracts'
@@ -19,7 +20,7 @@ export interface Examiner {
   examine(
     files: FileSet,
     edition: Edition,
-    circumstances: Circumstances,
+    known: { facts: ApiFacts; estate?: EstatePart[] },
     derives?: boolean,
   ): Promise<Examination>
   unpack(bytes: Uint8Array): Promise<Unpacked>
@@ -36,6 +37,10 @@ export interface Examiner {
 export interface Queue {
   readIntake(id: string): Promise<void>
   workBatch(id: string): Promise<void>
+  /** Check again what a new edition, or a new day, may have changed. */
+  recheck(): Promise<void>
+  /** Work out what an unpublished rulebook would change. */
+  measure(impact: string): Promise<void>
 }
 
 /** What every use case needs: the store, and the world outside. */

@@ -6,6 +6,7 @@ import { limits } from '../../core/text/limits'
 import { isRemote } from '../../core/text/place'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
 import type { Audience } from '../../shared/words'
+import type { Edition } from '../../core/rules/model'
 import type { Queries, Transaction } from '../db/database'
 import { apis, intakes, revisions, versions } from '../db/schema'
 import type { FileBytes, FileSet } from '../jobs/analysis'
@@ -16,7 +17,8 @@ import { bytesOf, digestOf, loadFiles, storeBlob, storeFiles } from './files'
 import { guardedFetch } from './guard'
 import { announce, record } from './ledger'
 import { requirePermission } from './permissions'
-import { currentEdition } from './rulebook'
+import { estateFor, factsOfNew, knownOf } from './checking'
+import { currentEdition } from './rulebooks'
 import { slugOf, titleOf } from './titles'
 
 export type IntakeRow = typeof intakes.$inferSelect
@@ -207,9 +209,22 @@ export async function prepareEntry(
   destination: Destination,
 ): Promise<Entry> {
   const files = await loadFiles(services.db, row.files)
-  const edition = await currentEdition(services.db)
-  const examination = await examineForSaving(services, files, edition, destination)
+  const { db, now } = services
+  const edition = await currentEdition(db, destination.team)
+  const known = await knownOfDestination(db, edition, destination, now())
+  const examination = await examineForSaving(services, files, edition, known)
   return { ...destination, files, edition, examination }
+}
+
+/** What is known of the API a definition goes to, whether it is there already or not. */
+async function knownOfDestination(
+  db: Queries,
+  edition: Edition,
+  { api, team, audience }: Destination,
+  now: Date,
+) {
+  if (api !== undefined) return knownOf(db, edition, await findApi(db, api), now)
+  return { facts: factsOfNew({ team, audience }, now), estate: await estateFor(db, edition) }
 }
 
 /** Enters a prepared definition as a new API, or as the next revision of one. */
@@ -321,9 +336,9 @@ async function readWhole(
   row: IntakeRow,
 ): Promise<{ files: FileSet; examination: Examination }> {
   const { db, examiner } = services
-  const circumstances = { audience: 'partner' as const, team: '' }
+  const facts = factsOfNew({ audience: 'partner', team: '' }, services.now())
   const edition = await currentEdition(db)
-  const examine = (files: FileSet) => examiner.examine(files, edition, circumstances)
+  const examine = (files: FileSet) => examiner.examine(files, edition, { facts })
   const first = row.files.length > 0 ? undefined : await mainFile(services, row)
   let files: FileSet = first ? [{ name: row.source, bytes: first }] : await loadFiles(db, row.files)
   let examination = await examine(files)

@@ -18,6 +18,14 @@ const permissions = {
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },
   read: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Reading a gateway' },
   handEdit: { roles: ['governance', 'operator'], says: 'Editing the stand-in gateway by hand' },
+  triage: { roles: ['governance', 'owner', 'reviewer'], says: 'Seeing to findings' },
+  askWaiver: { roles: ['governance', 'owner', 'reviewer'], says: 'Asking for a waiver' },
+  waive: { roles: ['governance', 'reviewer'], says: 'Deciding on a waiver' },
+  measure: {
+    roles: ['governance', 'owner', 'reviewer'],
+    says: 'Measuring what a rulebook would change',
+  },
+  rule: { roles: ['governance'], says: 'Writing the rulebook' },
   send: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Sending requests' },
 } satisfies Record<string, Permission>
 

@@ -3,22 +3,27 @@ import { apis, parts, revisions } from '../db/schema'
 import type { Services } from './context'
 import { insertDerived } from './catalog'
 import { filesOf, loadFiles } from './files'
-import { currentEdition } from './rulebook'
+import { knownOf, recheckAll } from './checking'
+import { currentEdition } from './rulebooks'
 
 /**
  * Derives again what is kept of revisions that an earlier version of the register saved. What is derived can always be
  * rebuilt from the texts; returns how many revisions were.
  */
-export async function rebuildDerived({ db, examiner }: Services): Promise<number> {
+export async function rebuildDerived(services: Services): Promise<number> {
+  const { db, examiner, now } = services
   const rows = await db
     .select({ revision: revisions, api: apis })
     .from(revisions)
     .innerJoin(apis, eq(apis.id, revisions.api))
-    .where(sql`not jsonb_exists(${revisions.summary}, 'facts')`)
-  const edition = await currentEdition(db)
+    .where(
+      sql`not jsonb_exists(${revisions.summary}, 'facts') or (${apis.estate} is null and ${revisions.number} = ${apis.latestRevision})`,
+    )
   for (const { revision, api } of rows) {
     const files = await loadFiles(db, await filesOf(db, revision.id))
-    const examination = await examiner.examine(files, edition, api, true)
+    const edition = await currentEdition(db, api.team)
+    const known = await knownOf(db, edition, api, now())
+    const examination = await examiner.examine(files, edition, known, true)
     if (!examination.readable || !examination.derived) continue
     const { summary, derived } = examination
     await db.transaction(async (tx) => {
@@ -33,7 +38,11 @@ export async function rebuildDerived({ db, examiner }: Services): Promise<number
       await tx.delete(parts).where(eq(parts.revision, revision.id))
       const isNewest = revision.number === api.latestRevision
       await insertDerived(tx, api.id, revision.id, derived, isNewest)
+      if (isNewest) {
+        await tx.update(apis).set({ estate: derived.estate }).where(eq(apis.id, api.id))
+      }
     })
   }
+  await recheckAll(services)
   return rows.length
 }

@@ -1,4 +1,4 @@
-import { asc, eq, sql } from 'drizzle-orm'
+import { and, asc, eq, sql } from 'drizzle-orm'
 import semver from 'semver'
 import type { PageQuery, RegisterPage, RegisterRow, StageCell } from '../../shared/api/catalog'
 import type { Shell } from '../../shared/api/shell'
@@ -18,6 +18,7 @@ import {
 import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
+import { houseSlug } from './rulebooks'
 
 /** A placement whose gateway has not been read for longer than this is not seen. */
 export const unseenAfterMs = 5 * 60_000
@@ -182,7 +183,7 @@ export async function readShell({
           apis,
           sql`${apis.id} = ${revisions.api} and ${apis.latestRevision} = ${revisions.number}`,
         )
-        .where(eq(findings.level, 'MUST')),
+        .where(and(eq(findings.level, 'MUST'), eq(findings.standing, 'open'))),
       db
         .select({ count })
         .from(placements)
@@ -190,8 +191,9 @@ export async function readShell({
       db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
       db.select({ count }).from(gateways),
       db
-        .select({ count: sql<number>`jsonb_array_length(${editions.rules})` })
+        .select({ count: sql<number>`jsonb_array_length(${editions.content} -> 'rules')` })
         .from(editions)
+        .where(eq(editions.rulebook, houseSlug))
         .orderBy(sql`${editions.number} desc`)
         .limit(1),
       stageNames(db),

@@ -2,7 +2,7 @@ import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import type { Serving } from '../http/router'
 import { threadedExaminer } from '../jobs/examiner'
-import { openQueue, sendReadIntake, sendWorkBatch } from '../jobs/queue'
+import { openQueue, sendMeasure, sendReadIntake, sendRecheck, sendWorkBatch } from '../jobs/queue'
 
 let started: Promise<Serving> | undefined
 
@@ -28,6 +28,8 @@ async function start(): Promise<Serving> {
       queue: {
         readIntake: (id) => sendReadIntake(boss, id),
         workBatch: (id) => sendWorkBatch(boss, id),
+        recheck: () => sendRecheck(boss),
+        measure: (id) => sendMeasure(boss, id),
       },
       gatewaySecret,
       allowedTargets,

@@ -30,7 +30,7 @@ export class PageQuery {
   cursor?: string
 }
 
-export class Counts {
+export class FindingTotals {
   @whole({ says: 'Findings at MUST.', example: 0 })
   must!: number
 
@@ -93,8 +93,8 @@ export class RegisterRow {
   @moment({ says: 'When the newest revision was saved.' })
   savedAt!: string
 
-  @one(() => Counts, { says: 'Findings in the newest revision.' })
-  findings!: Counts
+  @one(() => FindingTotals, { says: 'Findings in the newest revision.' })
+  findings!: FindingTotals
 
   @many(() => StageCell, { says: 'Where versions live.' })
   cells!: StageCell[]
@@ -179,8 +179,8 @@ export class RevisionItem {
   })
   sha256!: string
 
-  @one(() => Counts, { says: 'Findings.' })
-  findings!: Counts
+  @one(() => FindingTotals, { says: 'Findings.' })
+  findings!: FindingTotals
 }
 
 export class RevisionDetail extends RevisionItem {
@@ -334,114 +334,6 @@ export class ApiChange {
   links?: ApiLink[]
 }
 
-export class FindingItem {
-  @text({ says: 'The rule.', example: 'contact-email' })
-  rule!: string
-
-  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'How strongly the rule asks.' })
-  level!: 'MUST' | 'SHOULD' | 'MAY'
-
-  @text({
-    says: 'What is wrong.',
-    example: 'Give a contact e-mail at brackenmere.example',
-    max: 2000,
-  })
-  message!: string
-
-  @text({ says: 'JSON Pointer to the place.', example: '/info/contact/email', max: 4000 })
-  at!: string
-
-  @text({ says: 'The file; empty for the main one.', example: '', max: 2000 })
-  file!: string
-
-  @whole({ says: 'The line, from 1.', example: 5 })
-  line!: number
-
-  @whole({ says: 'The column, from 1.', example: 3 })
-  column!: number
-
-  @text({ says: 'The API.', example: 'supply-interruptions' })
-  api!: string
-
-  @text({ says: 'The API’s title.', example: 'Supply Interruptions' })
-  title!: string
-
-  @whole({ says: 'The revision.', example: 14 })
-  revision!: number
-}
-
-export class FindingQuery extends PageQuery {
-  @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
-  api?: string
-
-  @whole({ says: 'Only of this revision; the newest where absent.', example: 14, optional: true })
-  revision?: number
-
-  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'Only at this level.', optional: true })
-  level?: 'MUST' | 'SHOULD' | 'MAY'
-
-  @text({ says: 'Only of this rule.', example: 'contact-email', optional: true })
-  rule?: string
-
-  @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
-  team?: string
-}
-
-export class RuleItem {
-  @text({ says: 'The rule’s name.', example: 'contact-email' })
-  id!: string
-
-  @choice(['MUST', 'SHOULD', 'MAY'], { says: 'How strongly it asks.' })
-  level!: 'MUST' | 'SHOULD' | 'MAY'
-
-  @text({ says: 'The rule in a line.', example: 'Say what the API is for' })
-  title!: string
-
-  @text({ says: 'What it speaks about.', example: 'definition' })
-  about!: string
-
-  @text({
-    says: 'When it speaks at all, in CEL.',
-    example: 'api.audience != "public"',
-    max: 4000,
-    optional: true,
-  })
-  when?: string
-
-  @text({ says: 'What must hold, in CEL.', example: 'definition.description != ""', max: 4000 })
-  condition!: string
-
-  @text({ says: 'What the author reads.', example: 'Describe what the API is for' })
-  message!: string
-
-  @text({ says: 'Why it is asked.', example: 'People search and decide by it.' })
-  reason!: string
-
-  @text({
-    says: 'The part of its subject it points at.',
-    example: 'info/description',
-    optional: true,
-  })
-  place?: string
-
-  @whole({ says: 'Findings of it in newest revisions.', example: 3 })
-  findings!: number
-}
-
-export class Rulebook {
-  @whole({ says: 'The edition in force.', example: 1 })
-  edition!: number
-
-  @text({ says: 'The organisation’s domain.', example: 'brackenmere.example' })
-  domain!: string
-
-  @many(() => RuleItem, { says: 'The rules.' })
-  items!: RuleItem[]
-
-  @text({ says: 'Where the next page begins.', example: '1000', optional: true })
-  nextCursor?: string
-}
-
 export class IntakeQuery {
   @text({ says: 'The file’s name.', example: 'supply.yaml', max: 200, optional: true })
   file?: string
@@ -578,6 +470,6 @@ export class Saved {
   @text({ says: 'The version its text names.', example: '2.5.0' })
   version!: string
 
-  @one(() => Counts, { says: 'Findings in it.' })
-  findings!: Counts
+  @one(() => FindingTotals, { says: 'Findings in it.' })
+  findings!: FindingTotals
 }

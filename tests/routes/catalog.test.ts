@@ -265,7 +265,7 @@ describe('saving', () => {
 
 describe('the API’s own definition', () => {
   it('describes every operation, is readable, and keeps its own rulebook', async () => {
-    const { body } = await tomas.call<Record<string, unknown>>('GET', '/openapi.json')
+    const { body } = await tomas.call<Record<string, unknown>>('GET', '/definition')
     const reading = readDefinition({ file: 'own.json', text: JSON.stringify(body) })
     expect(reading.problems).toEqual([])
     expect(reading.readable && reading.contract.operations).toHaveLength(operations.length)
@@ -285,7 +285,7 @@ describe('the API’s own definition', () => {
       components: {
         schemas: Record<string, { required: string[]; properties: Record<string, unknown> }>
       }
-    }>('GET', '/openapi.json')
+    }>('GET', '/definition')
     const answers: [path: string, schema: string][] = [
       ['/self', 'Person'],
       ['/shell', 'Shell'],

@@ -15,6 +15,8 @@ import { apiRouter } from '../../server/http/router'
 import { operations } from '../../server/operations'
 import type { Context, Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
+import { recheckAll } from '../../server/services/checking'
+import { workImpact } from '../../server/services/impact'
 import { workIntake } from '../../server/services/intakes'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
@@ -124,6 +126,7 @@ export async function makeWorld(): Promise<World> {
     gateways: [{ name: 'north-edge', adminUrl, dataUrl }],
     standins,
     definitions: 'demo/definitions',
+    rulebook: readFileSync('rulebooks/house.yaml', 'utf8'),
   })
 
   const services: Services = {
@@ -132,6 +135,10 @@ export async function makeWorld(): Promise<World> {
     queue: {
       readIntake: (id) => workIntake(services, id),
       workBatch: (id) => workBatch(services, id),
+      recheck: async () => {
+        await recheckAll(services)
+      },
+      measure: (id) => workImpact(services, id),
     },
     gatewaySecret: 'gateway-secret',
     allowedTargets: [new URL(standins).host],

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
-import type { Edition, Rule } from '~~/core/rules/model'
+import type { EstatePart } from '~~/core/rules/estate'
+import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
 import { decodeText, type Syntax } from '~~/core/text/read'
-import type { ApiDetail, RevisionDetail, Rulebook, Saved } from '~~/shared/api/catalog'
+import type { ApiDetail, RevisionDetail, Saved } from '~~/shared/api/catalog'
+import type { Rulebook } from '~~/shared/api/rules'
 
 /** Changed files by name, kept in this browser until they are saved. */
 interface Draft {
@@ -27,6 +29,7 @@ const {
   ['revision', 'placement', 'api', 'gateway', 'drift'],
 )
 const rulebook = shallowRef<Rulebook & Pick<Edition, 'rules'>>()
+const surroundings = shallowRef<{ facts: ApiFacts; estate: EstatePart[] }>()
 const revision = shallowRef<RevisionDetail>()
 /** The files as they were saved, and those that were changed since. */
 const originals = shallowRef(new Map<string, { bytes: Uint8Array<ArrayBuffer>; text: string }>())
@@ -39,7 +42,7 @@ const restored = ref<Draft>()
 const line = ref(Number(route.query['line'] ?? 0))
 const editor = ref<EditorHandle>()
 const tick = ref(0)
-const { examination, checking, check } = useCheck()
+const { examination, checking, check, planned } = useCheck()
 const { busy, refusal: saveRefusal, act } = useAct()
 const saved = ref('')
 const asked = computed(() => Number(route.query['revision'] ?? 0))
@@ -80,12 +83,14 @@ async function show(name: string, at = 1) {
 const loading = useAct()
 async function load(number: number) {
   await loading.act(async () => {
-    const [about, rules] = await Promise.all([
+    const [about, rules, known] = await Promise.all([
       api.get<RevisionDetail>(`/apis/${slug}/revisions/${number}`),
-      rulebook.value ?? api.get<Rulebook>('/rulebook'),
+      rulebook.value ?? api.get<Rulebook>('/rulebook', { team: detail.value!.team }),
+      api.get<{ facts: ApiFacts; estate: EstatePart[] }>(`/apis/${slug}/surroundings`),
     ])
     originals.value = await loadFiles(number, about)
-    rulebook.value = { ...rules, rules: rules.items as Rule[] }
+    rulebook.value = { ...rules, rules: rules.items }
+    surroundings.value = known
     revision.value = about
     const draft = locked.value ? undefined : await get<Draft>(draftKey)
     const changed = Object.entries(draft?.files ?? {}).filter(
@@ -114,25 +119,21 @@ const newer = computed(() =>
     : undefined,
 )
 
+/** All texts of the definition as they stand now. */
+function textsNow() {
+  const main = revision.value!.file
+  const now = (name: string) =>
+    name === file.value ? (editor.value?.current() ?? text.value!) : textOf(name)
+  const names = [...originals.value.keys()].filter((name) => name !== main)
+  return { file: main, text: now(main), others: new Map(names.map((name) => [name, now(name)])) }
+}
+function editionNow() {
+  const { edition: number, name, domain, words, groups, rules } = rulebook.value!
+  return { number, name, domain, words, groups, rules }
+}
+
 function recheck(delay?: number) {
-  const { edition: number, domain, rules } = rulebook.value!
-  const { team, audience } = detail.value!
-  check(
-    () => {
-      const main = revision.value!.file
-      const now = (name: string) =>
-        name === file.value ? (editor.value?.current() ?? text.value!) : textOf(name)
-      const names = [...originals.value.keys()].filter((name) => name !== main)
-      return {
-        file: main,
-        text: now(main),
-        others: new Map(names.map((name) => [name, now(name)])),
-      }
-    },
-    { number, domain, rules },
-    { team, audience },
-    delay,
-  )
+  check(textsNow, editionNow(), surroundings.value!, delay)
 }
 
 let keeping: ReturnType<typeof setTimeout> | undefined
@@ -240,8 +241,45 @@ async function write(changed_: string, at: number) {
   editor.value?.goTo(at)
 }
 
+/** The finding that is being mended: what would change is shown first. */
+const mending = shallowRef<Finding>()
+const ruleOf = (id: string) => rulebook.value?.rules.find((rule) => rule.id === id)
+const planOf = (fix: Fix, keys: string[] | undefined) =>
+  planned(textsNow(), editionNow(), surroundings.value!, { rule: mending.value!.rule, fix, keys })
+const textNow = (name: string) => {
+  const { file: main, text: mainText, others } = textsNow()
+  return name === main ? mainText : (others.get(name) ?? '')
+}
+async function writeFix(texts: { file: string; text: string }[]) {
+  const at = mending.value!.line
+  mending.value = undefined
+  keepEdit()
+  for (const { file: name, text: mended } of texts) edits.set(name, mended)
+  text.value = textOf(file.value)
+  await nextTick()
+  changed()
+  editor.value?.goTo(at)
+}
+function mendAt(at: number) {
+  const here = findings.value.filter(
+    ({ line: found, rule }) => found === at && (ruleOf(rule)?.fixes?.length ?? 0) > 0,
+  )
+  if (here[0] && !locked.value) mending.value = here[0]
+}
+function goToNext(from: number, step: 1 | -1) {
+  const lines = [
+    ...new Set([...findings.value, ...problems.value].map((found) => found.line)),
+  ].sort((a, b) => a - b)
+  const next = step === 1 ? lines.find((at) => at > from) : lines.findLast((at) => at < from)
+  const round = step === 1 ? lines[0] : lines.at(-1)
+  if (next ?? round) go(next ?? round!)
+}
+
 const allFindings = computed(() => (examination.value?.readable ? examination.value.findings : []))
-const allProblems = computed(() => examination.value?.problems ?? [])
+/** Of a text that can be read, departures from its specification are findings. */
+const allProblems = computed(() =>
+  examination.value?.readable === false ? examination.value.problems : [],
+)
 const findings = computed(() => allFindings.value.filter((found) => found.file === file.value))
 const problems = computed(() => allProblems.value.filter((found) => found.file === file.value))
 const told = computed(() => {
@@ -352,6 +390,8 @@ const syntaxOf = (name: string, content: string): Syntax =>
           @moved="measure"
           @save="save"
           @cursor="line = $event"
+          @mend="mendAt"
+          @next="goToNext"
         />
       </div>
       <p v-else class="soft">Reading the source …</p>
@@ -375,6 +415,17 @@ const syntaxOf = (name: string, content: string): Syntax =>
       @close="adding = false"
       @write="write"
     />
+    <FixDialog
+      v-if="mending && ruleOf(mending.rule)"
+      :finding="mending"
+      :rule="ruleOf(mending.rule)!"
+      :alike="allFindings.filter(({ rule }) => rule === mending!.rule).length"
+      :plan="planOf"
+      :before="textNow"
+      :syntax-of="syntaxOf"
+      @close="mending = undefined"
+      @write="writeFix"
+    />
     <template #margin>
       <SourceMargin
         v-if="rulebook"
@@ -386,7 +437,9 @@ const syntaxOf = (name: string, content: string): Syntax =>
         :tick="tick"
         :offset="offset"
         :checking="checking"
+        :locked="locked"
         @go="go"
+        @mend="mending = $event"
       />
     </template>
   </Leaf>

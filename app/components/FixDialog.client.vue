@@ -1,0 +1,122 @@
+<script setup lang="ts">
+import type { Finding, Fix, Rule } from '~~/core/rules/model'
+import type { Syntax } from '~~/core/text/read'
+import { MergeView } from '@codemirror/merge'
+import type { FixReply } from '~/workers/check'
+
+/** Shows what a fix would change before anything is changed: at one place, or wherever the rule is broken. */
+const props = defineProps<{
+  finding: Finding
+  rule: Rule
+  /** How many places of the definition break the same rule. */
+  alike: number
+  plan: (fix: Fix, keys: string[] | undefined) => Promise<FixReply>
+  before: (file: string) => string
+  syntaxOf: (file: string, text: string) => Syntax
+}>()
+const emit = defineEmits<{ close: []; write: [texts: FixReply['texts'], places: number] }>()
+const fixes = computed(() => props.rule.fixes ?? [])
+const chosen = ref(0)
+const everywhere = ref(false)
+const reply = shallowRef<FixReply>()
+const shown = ref(0)
+const host = ref<HTMLElement>()
+let view: MergeView | undefined
+
+async function work() {
+  reply.value = await props.plan(
+    fixes.value[chosen.value]!,
+    everywhere.value ? undefined : [props.finding.key],
+  )
+  shown.value = 0
+  await nextTick()
+  draw()
+}
+function draw() {
+  view?.destroy()
+  const change = reply.value?.texts[shown.value]
+  if (!host.value || !change) return
+  const before = props.before(change.file)
+  const syntax = props.syntaxOf(change.file, before)
+  view = new MergeView({
+    parent: host.value,
+    a: { doc: before, extensions: [base(syntax), readOnly] },
+    b: { doc: change.text, extensions: [base(syntax), readOnly] },
+    collapseUnchanged: { margin: 3, minSize: 6 },
+  })
+}
+watch([chosen, everywhere], work)
+watch(shown, () => nextTick(draw))
+onUnmounted(() => view?.destroy())
+</script>
+
+<template>
+  <Dialog
+    visible
+    modal
+    :header="rule.title"
+    :style="{ width: '1000px', maxWidth: '94vw' }"
+    @show="work()"
+    @update:visible="emit('close')"
+  >
+    <p class="what">{{ finding.message }}</p>
+    <div class="bar">
+      <select v-if="fixes.length > 1" v-model="chosen" aria-label="What to do">
+        <option v-for="(fix, index) in fixes" :key="index" :value="index">{{ fix.title }}</option>
+      </select>
+      <b v-else>{{ fixes[0]?.title }}</b>
+      <label><input v-model="everywhere" type="radio" :value="false" /> here</label>
+      <label v-if="alike > 1"
+        ><input v-model="everywhere" type="radio" :value="true" /> at all {{ alike }} places of this
+        definition</label
+      >
+    </div>
+    <p v-for="fault in reply?.faults ?? []" :key="fault" class="trouble">{{ fault }}</p>
+    <div v-if="(reply?.texts.length ?? 0) > 1" class="bar">
+      <button
+        v-for="(change, index) in reply!.texts"
+        :key="change.file"
+        class="plain"
+        :aria-pressed="index === shown"
+        @click="shown = index"
+      >
+        {{ change.file }}
+      </button>
+    </div>
+    <div v-show="reply?.texts.length" ref="host" class="merge" />
+    <p v-if="!reply" class="soft">Working it out …</p>
+    <template #footer>
+      <button class="ghost" @click="emit('close')">Leave it</button>
+      <button
+        class="fill"
+        :disabled="!reply?.texts.length"
+        autofocus
+        @click="emit('write', reply!.texts, reply!.places)"
+      >
+        Write it into the text
+      </button>
+    </template>
+  </Dialog>
+</template>
+
+<style scoped>
+.what {
+  margin: 0 0 10px;
+  overflow-wrap: anywhere;
+}
+.merge {
+  max-height: 46vh;
+  overflow: auto;
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+}
+.plain[aria-pressed='true'] {
+  text-decoration: underline;
+}
+select {
+  border: 1px solid var(--line);
+  border-radius: 5px;
+  background: var(--page);
+  padding: 4px 6px;
+}
+</style>

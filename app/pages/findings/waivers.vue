@@ -1,0 +1,232 @@
+<script setup lang="ts">
+import type { Rulebook, WaiverItem } from '~~/shared/api/rules'
+
+const { filters, set, clear, any, toggle } = useFilters(['state', 'rule', 'waiver'] as const)
+const { data, refusal, reload } = useLoad(
+  () => api.get<{ items: WaiverItem[] }>('/waivers', { limit: 1000 }),
+  ['waiver', 'finding', 'revision'],
+)
+const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
+const items = computed(() => data.value?.items ?? [])
+/** A waiver is announced before it ends, so that there is time to mend or to ask again. */
+const soon = 30
+const isEnding = ({ state, days }: WaiverItem) => state === 'approved' && days <= soon
+const shown = computed(() =>
+  items.value.filter(
+    (item) =>
+      (!filters.value.state ||
+        (filters.value.state === 'ending' ? isEnding(item) : item.state === filters.value.state)) &&
+      (!filters.value.rule || item.rule === filters.value.rule),
+  ),
+)
+const { selected, current } = useRows(() => shown.value, {
+  naming: { key: (row) => String(row.waiver), wanted: () => filters.value.waiver },
+})
+const titleOf = (rule: string) => rulebook.value?.items.find(({ id }) => id === rule)?.title ?? rule
+const whom = ({ title, operation, key }: WaiverItem) =>
+  !title
+    ? 'every API'
+    : operation
+      ? `${operation} of ${title}`
+      : key
+        ? `one place in ${title}`
+        : title
+const of = (test: (item: WaiverItem) => boolean) => items.value.filter(test).length
+const note = ref('')
+const deciding = useAct()
+async function decide(approve: boolean) {
+  await deciding.act(() =>
+    api.post(`/waivers/${current.value!.waiver}/decision`, { approve, note: note.value }),
+  )
+  note.value = ''
+  await reload()
+}
+async function withdraw() {
+  await deciding.act(() => api.delete(`/waivers/${current.value!.waiver}`))
+  await reload()
+}
+const days = ({ state, days: left, until }: WaiverItem) =>
+  state === 'ended'
+    ? `ended ${until}`
+    : left === 0
+      ? 'ends today'
+      : `${until}, in ${count(left, 'day')}`
+</script>
+
+<template>
+  <Leaf>
+    <h1>Findings</h1>
+    <p class="sentence">
+      <button :aria-pressed="filters.state === 'waiting'" @click="toggle('state', 'waiting')">
+        {{
+          count(
+            of(({ state }) => state === 'waiting'),
+            'waiver',
+          )
+        }}
+        to decide on</button
+      >,
+      <button
+        class="plum"
+        :aria-pressed="filters.state === 'approved'"
+        @click="toggle('state', 'approved')"
+      >
+        {{ of(({ state }) => state === 'approved') }} in force</button
+      >, of which
+      <button
+        class="ochre"
+        :aria-pressed="filters.state === 'ending'"
+        @click="toggle('state', 'ending')"
+      >
+        {{ of(isEnding) }} within {{ soon }} days of their end</button
+      >.
+    </p>
+    <Leaves :leaves="findingLeaves" />
+    <Trouble :refusal="refusal" />
+    <div class="bar">
+      <FilterChip
+        label="State"
+        :model-value="filters.state"
+        :options="
+          ['waiting', 'approved', 'ending', 'ended', 'refused', 'withdrawn'].map((value) => ({
+            value,
+            label: value,
+          }))
+        "
+        @update:model-value="set({ state: $event })"
+      />
+      <FilterChip
+        label="Rule"
+        :model-value="filters.rule"
+        :options="
+          [...new Set(items.map(({ rule }) => rule))].map((value) => ({
+            value,
+            label: titleOf(value),
+          }))
+        "
+        @update:model-value="set({ rule: $event })"
+      />
+      <button v-if="any" class="plain" @click="clear()">Clear</button>
+    </div>
+    <div v-if="data && !shown.length" class="empty">
+      <p>
+        {{
+          any
+            ? 'No waiver is found with these filters.'
+            : 'Nobody has asked for an exception yet. Choose a finding in the list and ask for one there.'
+        }}
+      </p>
+    </div>
+    <table v-else class="ruled">
+      <thead>
+        <tr>
+          <th>State</th>
+          <th>Rule</th>
+          <th>For</th>
+          <th>Until</th>
+          <th class="right">Findings</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(item, index) in shown"
+          :key="item.waiver"
+          :class="{ on: index === selected }"
+          @click="selected = index"
+        >
+          <td>
+            <span class="level" :class="item.state === 'approved' ? 'waived' : item.state">{{
+              item.state
+            }}</span>
+          </td>
+          <td>
+            <button class="name" @click="selected = index">{{ titleOf(item.rule) }}</button>
+            <div class="soft small">{{ item.reason }}</div>
+          </td>
+          <td>{{ whom(item) }}</td>
+          <td class="nowrap" :class="{ 'ochre-text': isEnding(item) }">{{ days(item) }}</td>
+          <td class="right mono">
+            <NuxtLink
+              :class="item.findings ? 'plain' : 'soft'"
+              :to="{
+                path: '/findings',
+                query: { rule: item.rule, standing: 'waived', ...(item.api && { api: item.api }) },
+              }"
+              >{{ item.findings }}</NuxtLink
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <template #margin>
+      <template v-if="current">
+        <h2>{{ titleOf(current.rule) }}</h2>
+        <p class="soft">
+          <code>{{ current.rule }}</code> for {{ whom(current) }}
+        </p>
+        <p>{{ current.reason }}</p>
+        <p class="soft">
+          {{ current.askedBy }} asked, {{ moment(current.askedAt) }}.
+          <template v-if="current.decidedBy">{{ current.decidedBy }} decided. </template>
+        </p>
+        <p v-if="current.note">“{{ current.note }}”</p>
+        <Trouble :refusal="deciding.refusal.value" />
+        <template v-if="current.state === 'waiting'">
+          <h3>Decide</h3>
+          <p v-if="!current.yours" class="soft">
+            Somebody else than who asked decides, in the role governance or reviewer.
+          </p>
+          <template v-else>
+            <label class="field"
+              ><span>What to say with it</span><Textarea v-model="note" rows="2"
+            /></label>
+            <div class="bar">
+              <button class="fill" :disabled="deciding.busy.value" @click="decide(true)">
+                Approve until {{ current.until }}
+              </button>
+              <button class="ghost" :disabled="deciding.busy.value" @click="decide(false)">
+                Refuse
+              </button>
+            </div>
+          </template>
+        </template>
+        <p v-if="['waiting', 'approved'].includes(current.state)">
+          <button class="ghost" :disabled="deciding.busy.value" @click="withdraw()">
+            Take it back
+          </button>
+          <span v-if="current.findings" class="soft small">
+            {{ count(current.findings, 'finding') }} would count again</span
+          >
+        </p>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.name {
+  border: 0;
+  background: none;
+  padding: 0;
+  font-weight: 600;
+  cursor: pointer;
+  text-align: left;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.ochre-text {
+  color: var(--ochre);
+  font-weight: 600;
+}
+.level.waiting {
+  background: var(--ochre-wash);
+  color: var(--ochre);
+}
+.level.ended,
+.level.refused,
+.level.withdrawn {
+  background: var(--faint);
+  color: var(--soft);
+}
+</style>

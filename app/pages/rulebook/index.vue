@@ -1,0 +1,263 @@
+<script setup lang="ts">
+import { bindingWords } from '~~/core/rules/page'
+import type { Rulebook, RuleItem } from '~~/shared/api/rules'
+
+const { filters, set, toggle, clear, any, typed } = useFilters([
+  'level',
+  'about',
+  'group',
+  'team',
+  'rule',
+  'words',
+] as const)
+const session = useSession()
+const {
+  data: rulebook,
+  refusal,
+  reload,
+} = useLoad(
+  () => api.get<Rulebook>('/rulebook', { team: filters.value.team }),
+  ['rulebook', 'finding', 'revision', 'waiver'],
+)
+watch(
+  () => filters.value.team,
+  () => void reload(),
+)
+const rules = computed(() => rulebook.value?.items ?? [])
+const words = typed('words')
+const passes = (rule: RuleItem) =>
+  (!filters.value.level || rule.level === filters.value.level) &&
+  (!filters.value.about || rule.about === filters.value.about) &&
+  (!filters.value.group || rule.group === filters.value.group) &&
+  `${rule.id} ${rule.title} ${rule.message}`
+    .toLowerCase()
+    .includes(filters.value.words.toLowerCase())
+const groups = computed(() =>
+  (rulebook.value?.groups ?? [])
+    .map((group) => ({
+      ...group,
+      rules: rules.value
+        .filter((rule) => rule.group === group.id && passes(rule))
+        .sort((a, b) => levelRank[a.level] - levelRank[b.level]),
+    }))
+    .filter((group) => group.rules.length > 0),
+)
+const shown = computed(() => groups.value.flatMap((group) => group.rules))
+const of = (level: string) => rules.value.filter((rule) => rule.level === level).length
+const broken = computed(() => rules.value.filter((rule) => rule.findings > 0).length)
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => navigateTo({ path: '/findings', query: { rule: row.id } }),
+  naming: { key: (row) => row.id, wanted: () => filters.value.rule },
+})
+const abouts = computed(() =>
+  [...new Set(rules.value.map(({ about }) => about))].map((value) => ({
+    value,
+    label: aboutWords(value),
+  })),
+)
+</script>
+
+<template>
+  <Leaf>
+    <h1>Rulebook</h1>
+    <p v-if="rulebook" class="sentence">
+      Edition {{ rulebook.edition }} of {{ rulebook.name }}:
+      <button
+        class="copper"
+        :aria-pressed="filters.level === 'MUST'"
+        @click="toggle('level', 'MUST')"
+      >
+        {{ of('MUST') }} MUST</button
+      >,
+      <button
+        class="ochre"
+        :aria-pressed="filters.level === 'SHOULD'"
+        @click="toggle('level', 'SHOULD')"
+      >
+        {{ of('SHOULD') }} SHOULD
+      </button>
+      and
+      <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
+        {{ of('MAY') }} MAY</button
+      >, of which <NuxtLink to="/findings">{{ broken }}</NuxtLink> are broken somewhere.
+    </p>
+    <Leaves :leaves="rulebookLeaves" />
+    <Trouble :refusal="refusal" />
+    <div class="bar">
+      <input
+        v-model="words"
+        class="p-inputtext words"
+        type="search"
+        placeholder="Narrow the rules"
+        aria-label="Narrow the rules"
+      />
+      <FilterChip
+        label="Group"
+        :model-value="filters.group"
+        :options="(rulebook?.groups ?? []).map(({ id: value, title: label }) => ({ value, label }))"
+        @update:model-value="set({ group: $event })"
+      />
+      <FilterChip
+        label="Level"
+        :model-value="filters.level"
+        :options="levelOptions"
+        @update:model-value="set({ level: $event })"
+      />
+      <FilterChip
+        label="About"
+        :model-value="filters.about"
+        :options="abouts"
+        @update:model-value="set({ about: $event })"
+      />
+      <FilterChip
+        label="For"
+        any="everybody"
+        :model-value="filters.team"
+        :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
+        @update:model-value="set({ team: $event })"
+      />
+      <button v-if="any" class="plain" @click="clear()">Clear</button>
+    </div>
+    <div v-if="rulebook && !shown.length" class="empty">
+      <p>No rule is found with these filters.</p>
+    </div>
+    <table v-else class="ruled">
+      <thead>
+        <tr>
+          <th>Level</th>
+          <th>Rule</th>
+          <th>About</th>
+          <th class="right" title="Places in newest revisions that it was asked of">Asked of</th>
+          <th class="right" title="Of the places it was asked of">Kept</th>
+          <th class="right">Findings</th>
+          <th class="right">APIs</th>
+        </tr>
+      </thead>
+      <tbody v-for="group in groups" :key="group.id">
+        <tr class="group">
+          <th colspan="7" scope="rowgroup">
+            {{ group.title }} <span class="soft">{{ group.says }}</span>
+          </th>
+        </tr>
+        <tr
+          v-for="rule in group.rules"
+          :key="rule.id"
+          :class="{ on: rule === current }"
+          @click="selected = shown.indexOf(rule)"
+        >
+          <td>
+            <span class="level" :class="rule.level">{{ rule.level }}</span>
+          </td>
+          <td>
+            <button class="name" @click="selected = shown.indexOf(rule)">{{ rule.title }}</button>
+            <div class="soft mono tiny">
+              {{ rule.id }}
+              <span v-if="rule.binds?.from" class="ochre-text">from {{ rule.binds.from }}</span>
+            </div>
+          </td>
+          <td class="nowrap">{{ aboutWords(rule.about) }}</td>
+          <td class="right mono" :class="{ soft: !rule.asked }">
+            {{ rule.asked.toLocaleString('en') }}
+          </td>
+          <td class="right mono kept">
+            <span v-if="keptOf(rule) !== undefined" :class="{ soft: keptOf(rule) === 100 }"
+              >{{ keptOf(rule) }} %</span
+            >
+            <span v-else class="soft">–</span>
+          </td>
+          <td class="right mono">
+            <NuxtLink
+              :class="rule.findings ? 'plain' : 'soft'"
+              :to="{ path: '/findings', query: { rule: rule.id } }"
+              >{{ rule.findings }}</NuxtLink
+            >
+          </td>
+          <td class="right mono" :class="{ soft: !rule.apis }">{{ rule.apis }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <template #margin>
+      <template v-if="current">
+        <h2>{{ current.title }}</h2>
+        <p>{{ current.reason }}</p>
+        <p v-if="current.remedy">{{ current.remedy }}</p>
+        <p v-if="current.binds" class="soft">{{ bindingWords(current.binds) }}</p>
+        <p v-if="current.formats" class="soft">Only for {{ current.formats.join(', ') }}.</p>
+        <template v-if="current.where"
+          ><h3>Where</h3>
+          <pre tabindex="0">{{ current.where }}</pre>
+        </template>
+        <h3>Expects</h3>
+        <pre tabindex="0">{{ current.expect }}</pre>
+        <h3>Says</h3>
+        <p>{{ current.message }}</p>
+        <template v-if="current.samples.breaks[0]">
+          <h3>Breaks it</h3>
+          <pre tabindex="0">{{ current.samples.breaks[0].text }}</pre>
+        </template>
+        <p v-if="current.link" class="soft">
+          <a :href="current.link" rel="noopener" target="_blank">{{ current.link }}</a>
+        </p>
+        <div class="bar actions">
+          <NuxtLink class="ghost" :to="{ path: '/findings', query: { rule: current.id } }">{{
+            count(current.findings, 'finding')
+          }}</NuxtLink>
+          <NuxtLink class="ghost" :to="{ path: '/rulebook/draft', query: { rule: current.id } }"
+            >Change it</NuxtLink
+          >
+        </div>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.words {
+  width: 190px;
+}
+.name {
+  border: 0;
+  background: none;
+  padding: 0;
+  font-weight: 600;
+  cursor: pointer;
+  text-align: left;
+}
+.tiny {
+  font-size: 11px;
+}
+.nowrap,
+.kept {
+  white-space: nowrap;
+}
+.ochre-text {
+  color: var(--ochre);
+}
+tr.group th {
+  position: static;
+  border-bottom: 1px solid var(--rule);
+  padding-top: 14px;
+  font: 600 13px var(--title);
+  color: var(--ink);
+}
+tr.group .soft {
+  font: 12px var(--body);
+  margin-left: 6px;
+}
+.actions {
+  margin-top: 14px;
+}
+pre {
+  font: 11px/1.5 var(--mono);
+  font-variant-ligatures: none;
+  white-space: pre-wrap;
+  overflow-wrap: anywhere;
+  background: var(--page);
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+  padding: 7px 9px;
+  margin: 0;
+  max-height: 220px;
+  overflow: auto;
+}
+</style>

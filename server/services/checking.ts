@@ -1,0 +1,296 @@
+import { and, asc, desc, eq, inArray, isNotNull, sql } from 'drizzle-orm'
+import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
+import { asksForEstate, type EstatePart } from '../../core/rules/estate'
+import type { ApiFacts, Edition } from '../../core/rules/model'
+import type { Queries, Transaction } from '../db/database'
+import {
+  apis,
+  baselines,
+  findings,
+  placements,
+  revisions,
+  tallies,
+  waivers,
+  type Standing,
+} from '../db/schema'
+import type { Services } from './context'
+import { filesOf, loadFiles } from './files'
+import { currentEdition } from './rulebooks'
+
+type ApiRow = typeof apis.$inferSelect
+type Readable = Extract<Examination, { readable: true }>
+
+/** A day as rules and waivers name it. */
+export const dayOf = (moment: Date): string => moment.toISOString().slice(0, 10)
+
+/** What the register knows of an API that is not there yet. */
+export const factsOfNew = (
+  { team, audience }: Pick<ApiFacts, 'team' | 'audience'>,
+  now: Date,
+): ApiFacts => {
+  const today = dayOf(now)
+  return { team, audience, lifecycle: 'writing', api: '', today, apiSince: today, versions: {} }
+}
+
+/** What the register knows of an API: its versions since when, and where they live. */
+export async function factsOf(db: Queries, api: ApiRow, now: Date): Promise<ApiFacts> {
+  const [begun, placed] = await Promise.all([
+    db
+      .select({ version: revisions.version, since: sql<Date>`min(${revisions.savedAt})` })
+      .from(revisions)
+      .where(eq(revisions.api, api.id))
+      .groupBy(revisions.version),
+    db
+      .selectDistinct({ version: placements.version, stage: placements.stage })
+      .from(placements)
+      .where(eq(placements.api, api.id)),
+  ])
+  const versions: ApiFacts['versions'] = {}
+  for (const { version, since } of begun) {
+    const stages = placed.filter((row) => row.version === version).map(({ stage }) => stage)
+    versions[version] = { since: dayOf(new Date(since)), stages }
+  }
+  const { team, audience, lifecycle, slug } = api
+  const today = dayOf(now)
+  const apiSince = Object.values(versions)
+    .map(({ since }) => since)
+    .reduce((first, since) => (since < first ? since : first), today)
+  return { team, audience, lifecycle, api: slug, today, apiSince, versions }
+}
+
+/** What all APIs hold, where any of these rules compares them. */
+export async function estateFor(
+  db: Queries,
+  { rules }: Pick<Edition, 'rules'>,
+): Promise<EstatePart[]> {
+  if (!asksForEstate(rules)) return []
+  const rows = await db
+    .select({ api: apis.slug, estate: apis.estate })
+    .from(apis)
+    .where(isNotNull(apis.estate))
+  return rows.map(({ api, estate }) => ({ ...estate!, api }))
+}
+
+/** Everything that is known from outside of an API's definition. */
+export async function knownOf(
+  db: Queries,
+  edition: Edition,
+  api: ApiRow,
+  now: Date,
+): Promise<{ facts: ApiFacts; estate: EstatePart[] }> {
+  const [facts, estate] = await Promise.all([factsOf(db, api, now), estateFor(db, edition)])
+  return { facts, estate }
+}
+
+interface Checked {
+  api: number
+  /** The revision's identifier, and its number within its API. */
+  revision: number
+  number: number
+}
+
+/** Keeps the findings of a revision, in place of those it had. One that was seen before is as old as it was then. */
+export async function keepFindings(
+  tx: Transaction,
+  { api, revision, number }: Checked,
+  { findings: list, summary }: Pick<Readable, 'findings' | 'summary'>,
+  now: Date,
+): Promise<void> {
+  const seen = await firstSeen(tx, api, number)
+  await tx.delete(findings).where(eq(findings.revision, revision))
+  const main = summary.files[0]
+  for (let i = 0; i < list.length; i += 500) {
+    await tx.insert(findings).values(
+      list.slice(i, i + 500).map((finding) => ({
+        ...finding,
+        file: finding.file === main ? '' : finding.file,
+        revision,
+        firstSeen: seen.get(finding.key) ?? now,
+      })),
+    )
+  }
+}
+
+/** When the findings of the revisions before this one, and of itself where it is checked again, were first seen. */
+async function firstSeen(tx: Transaction, api: number, number: number): Promise<Map<string, Date>> {
+  const rows = await tx
+    .select({ key: findings.key, at: sql<Date>`min(${findings.firstSeen})` })
+    .from(findings)
+    .innerJoin(revisions, eq(revisions.id, findings.revision))
+    .where(
+      and(
+        eq(revisions.api, api),
+        inArray(revisions.number, [number, number - 1]),
+        sql`${findings.key} <> ''`,
+      ),
+    )
+    .groupBy(findings.key)
+  return new Map(rows.map(({ key, at }) => [key, new Date(at)]))
+}
+
+/** Checks the newest revision again: findings depend on the day, on what the register knows, and on the edition. */
+export async function recheck(context: Services, slug: string): Promise<void> {
+  const { db } = context
+  const [api] = await db.select().from(apis).where(eq(apis.slug, slug))
+  if (!api) return
+  const [row] = await db
+    .select()
+    .from(revisions)
+    .where(and(eq(revisions.api, api.id), eq(revisions.number, api.latestRevision)))
+  if (!row) return
+  const now = context.now()
+  const edition = await currentEdition(db, api.team)
+  const files = await loadFiles(db, await filesOf(db, row.id))
+  const known = await knownOf(db, edition, api, now)
+  const examination = await context.examiner.examine(files, edition, known)
+  if (!examination.readable) return
+  await db.transaction(async (tx) => {
+    const target = { api: api.id, revision: row.id, number: row.number }
+    await keepFindings(tx, target, examination, now)
+    await tx
+      .update(revisions)
+      .set({
+        reach: examination.reach,
+        faults: examination.faults,
+        edition: edition.number,
+        checkedOn: dayOf(now),
+      })
+      .where(eq(revisions.id, row.id))
+    await settle(tx, api.id, now)
+  })
+}
+
+/** Waivers that hold on a day for an API, those for the whole estate among them. */
+export async function waiversInForce(db: Queries, api: number, day: string) {
+  return db
+    .select()
+    .from(waivers)
+    .where(
+      sql`(${waivers.api} is null or ${waivers.api} = ${api}) and ${waivers.state} = 'approved' and ${waivers.until} >= ${day}`,
+    )
+    .orderBy(asc(waivers.id))
+}
+
+/**
+ * Says of each finding of an API's newest revision whether it counts: a waiver that holds, or a team's acceptance,
+ * takes it out. What was accepted and is mended leaves the acceptance for good. Keeps the counts, and a tally of them.
+ */
+export async function settle(tx: Transaction, api: number, now: Date): Promise<LevelCounts> {
+  const [row] = await tx
+    .select({ revision: revisions, slug: apis.slug })
+    .from(revisions)
+    .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+    .where(eq(apis.id, api))
+  if (!row) return { must: 0, should: 0, may: 0 }
+  const { revision } = row
+  const [list, held, accepted] = await Promise.all([
+    tx.select().from(findings).where(eq(findings.revision, revision.id)),
+    waiversInForce(tx, api, dayOf(now)),
+    tx.select().from(baselines).where(eq(baselines.api, api)),
+  ])
+  const keys = new Set(list.map(({ key }) => key))
+  const mended = accepted.filter(({ key }) => !keys.has(key)).map(({ key }) => key)
+  if (mended.length > 0) {
+    await tx.delete(baselines).where(and(eq(baselines.api, api), inArray(baselines.key, mended)))
+  }
+  const known = new Set(accepted.map(({ key }) => key))
+  const changed: { id: number; standing: Standing; waiver: number | null }[] = []
+  const open = []
+  const total = { waived: 0, accepted: 0 }
+  for (const finding of list) {
+    const waiver = held.find(
+      (candidate) =>
+        candidate.rule === finding.rule &&
+        (candidate.operation === null || candidate.operation === finding.operation) &&
+        (candidate.key === null || candidate.key === finding.key),
+    )
+    const standing: Standing = waiver ? 'waived' : known.has(finding.key) ? 'accepted' : 'open'
+    if (standing === 'open') open.push(finding)
+    else total[standing]++
+    if (standing !== finding.standing || (waiver?.id ?? null) !== finding.waiver) {
+      changed.push({ id: finding.id, standing, waiver: waiver?.id ?? null })
+    }
+  }
+  const groups = new Map<string, typeof changed>()
+  for (const change of changed) {
+    const name = `${change.standing} ${change.waiver}`
+    groups.set(name, [...(groups.get(name) ?? []), change])
+  }
+  for (const group of groups.values()) {
+    const { standing, waiver } = group[0]!
+    await tx
+      .update(findings)
+      .set({ standing, waiver })
+      .where(
+        inArray(
+          findings.id,
+          group.map(({ id }) => id),
+        ),
+      )
+  }
+  const counts = countLevels(open)
+  await tx
+    .update(revisions)
+    .set({ counts, ...total })
+    .where(eq(revisions.id, revision.id))
+  await tally(
+    tx,
+    { api, revision: revision.number, edition: revision.edition, ...counts, ...total },
+    now,
+  )
+  return counts
+}
+
+type Tally = Omit<typeof tallies.$inferInsert, 'id' | 'at'>
+
+/** Notes how an API stands, where that is not how it stood before. */
+async function tally(tx: Transaction, next: Tally, now: Date): Promise<void> {
+  const [last] = await tx
+    .select()
+    .from(tallies)
+    .where(eq(tallies.api, next.api))
+    .orderBy(desc(tallies.id))
+    .limit(1)
+  const same =
+    last && (Object.keys(next) as (keyof Tally)[]).every((name) => last[name] === next[name])
+  if (!same) await tx.insert(tallies).values({ ...next, at: now })
+}
+
+/** Settles every API that this concerns: after a waiver for the whole estate, or on a new day. */
+export async function settleAll(
+  { db, now }: Pick<Services, 'db' | 'now'>,
+  only?: number,
+): Promise<void> {
+  const rows = await db
+    .select({ id: apis.id })
+    .from(apis)
+    .where(only === undefined ? undefined : eq(apis.id, only))
+  for (const { id } of rows) await db.transaction((tx) => settle(tx, id, now()))
+}
+
+/** Checks again what a new edition or a new day may have changed. Safe to repeat: what is up to date is left alone. */
+export async function recheckAll(context: Services): Promise<number> {
+  const { db } = context
+  const today = dayOf(context.now())
+  const rows = await db
+    .select({
+      slug: apis.slug,
+      team: apis.team,
+      edition: revisions.edition,
+      on: revisions.checkedOn,
+    })
+    .from(apis)
+    .innerJoin(
+      revisions,
+      and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision)),
+    )
+  const numbers = new Map<string, number>()
+  let done = 0
+  for (const { slug, team, edition, on } of rows) {
+    if (!numbers.has(team)) numbers.set(team, (await currentEdition(db, team)).number)
+    if (edition === numbers.get(team) && on === today) continue
+    await recheck(context, slug)
+    done++
+  }
+  return done
+}

@@ -1,0 +1,291 @@
+import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import type { PageQuery } from '../../shared/api/catalog'
+import type {
+  ActResult,
+  CommentItem,
+  EstateFindings,
+  FindingAct,
+  FindingItem,
+  FindingKey,
+  FindingQuery,
+  SurroundingsItem,
+} from '../../shared/api/rules'
+import type { Queries, Transaction } from '../db/database'
+import {
+  apis,
+  assignments,
+  baselines,
+  comments,
+  findings,
+  people,
+  revisions,
+  tallies,
+} from '../db/schema'
+import { findApi, findRevision } from './catalog'
+import { estateFor, factsOf, settle } from './checking'
+import type { Context } from './context'
+import { invalid } from './failure'
+import { record } from './ledger'
+import { offsetOf, pageFrom, pageOf, type Page } from './paging'
+import { requirePermission } from './permissions'
+import { currentEdition } from './rulebooks'
+
+const rank = sql`case ${findings.level} when 'MUST' then 0 when 'SHOULD' then 1 else 2 end`
+
+/** Findings of one revision, or of the newest revision of every API; the weightiest or the oldest first. */
+export async function listFindings(db: Queries, query: FindingQuery): Promise<Page<FindingItem>> {
+  const limit = query.limit ?? 100
+  const offset = offsetOf(query)
+  const first =
+    query.first === 'oldest'
+      ? [asc(findings.firstSeen)]
+      : query.api && query.first === undefined
+        ? [asc(findings.line)]
+        : [asc(rank)]
+  const rows = await db
+    .select({
+      finding: findings,
+      api: apis.slug,
+      title: apis.title,
+      team: apis.team,
+      revision: revisions.number,
+      person: assignments.person,
+      comments: sql<number>`(select count(*)::int from ${comments} c where c.api = ${apis.id} and c.key = ${findings.key})`,
+    })
+    .from(findings)
+    .innerJoin(revisions, eq(revisions.id, findings.revision))
+    .innerJoin(apis, eq(apis.id, revisions.api))
+    .leftJoin(assignments, and(eq(assignments.api, apis.id), eq(assignments.key, findings.key)))
+    .where(
+      and(
+        query.revision
+          ? eq(revisions.number, query.revision)
+          : eq(revisions.number, apis.latestRevision),
+        query.api ? eq(apis.slug, query.api) : undefined,
+        query.level ? eq(findings.level, query.level) : undefined,
+        query.rule ? eq(findings.rule, query.rule) : undefined,
+        query.team ? eq(apis.team, query.team) : undefined,
+        query.standing ? eq(findings.standing, query.standing) : undefined,
+        query.person ? eq(assignments.person, query.person) : undefined,
+      ),
+    )
+    .orderBy(...first, asc(apis.title), asc(findings.line), asc(findings.id))
+    .limit(limit + 1)
+    .offset(offset)
+  return pageOf(
+    rows.map(({ finding, person, ...row }): FindingItem => {
+      const { rule, level, becomes, since, message, key, at, operation, file, line, column } =
+        finding
+      return {
+        rule,
+        level,
+        ...(becomes && { becomes }),
+        ...(since && { since }),
+        message,
+        key,
+        at,
+        operation,
+        file,
+        line,
+        column,
+        ...row,
+        firstSeen: finding.firstSeen.toISOString(),
+        standing: finding.standing,
+        ...(finding.waiver !== null && { waiver: finding.waiver }),
+        ...(person && { person }),
+      }
+    }),
+    limit,
+    offset,
+  )
+}
+
+/** What a browser has to know to check an API's text as the server would. */
+export async function readSurroundings(
+  { db, now }: Context,
+  slug: string,
+): Promise<SurroundingsItem> {
+  const api = await findApi(db, slug)
+  const edition = await currentEdition(db, api.team)
+  const { summary } = await findRevision(db, api, api.latestRevision)
+  const names = new Set(summary.schemas.map(({ name }) => name))
+  const [facts, estate] = await Promise.all([factsOf(db, api, now()), estateFor(db, edition)])
+  return {
+    facts,
+    estate: estate.map(({ schemas, ...part }) => ({
+      ...part,
+      schemas: schemas.filter(([name]) => names.has(name)),
+    })),
+  }
+}
+
+/** Rules by APIs in newest revisions, and how it went over time. */
+export async function readEstate(db: Queries): Promise<EstateFindings> {
+  const [list, cells, days] = await Promise.all([
+    db
+      .select({ api: apis.slug, title: apis.title, team: apis.team })
+      .from(apis)
+      .orderBy(asc(apis.team), asc(apis.title)),
+    db
+      .select({
+        api: apis.slug,
+        rule: findings.rule,
+        open: sql<number>`count(*) filter (where ${findings.standing} = 'open')::int`,
+        aside: sql<number>`count(*) filter (where ${findings.standing} <> 'open')::int`,
+      })
+      .from(findings)
+      .innerJoin(revisions, eq(revisions.id, findings.revision))
+      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+      .groupBy(apis.slug, findings.rule),
+    daysOf(db),
+  ])
+  return { apis: list, cells, days }
+}
+
+/** How the estate stood at the end of each day on which something changed: the last tally of each API until then. */
+async function daysOf(db: Queries) {
+  const { rows } = await db.execute<EstateFindings['days'][number] & Record<string, unknown>>(sql`
+    with days as (select distinct (at at time zone 'UTC')::date as day from ${tallies})
+    select to_char(d.day, 'YYYY-MM-DD') as day, a.team,
+      sum(t.must)::int as must, sum(t.should)::int as should, sum(t.may)::int as may,
+      sum(t.waived + t.accepted)::int as aside
+    from days d cross join ${apis} a
+    join lateral (
+      select * from ${tallies} t where t.api = a.id and (t.at at time zone 'UTC')::date <= d.day order by t.id desc limit 1
+    ) t on true
+    group by d.day, a.team order by d.day, a.team`)
+  return rows
+}
+
+/** The APIs of findings, each with the keys that are asked for and are really there. */
+async function found(tx: Transaction, keys: FindingKey[]) {
+  const byApi = new Map<string, string[]>()
+  for (const { api, key } of keys) byApi.set(api, [...(byApi.get(api) ?? []), key])
+  const result = []
+  for (const [slug, wanted] of byApi) {
+    const api = await findApi(tx, slug)
+    const rows = await tx
+      .select({ key: findings.key, rule: findings.rule })
+      .from(findings)
+      .innerJoin(
+        revisions,
+        and(
+          eq(revisions.id, findings.revision),
+          eq(revisions.number, api.latestRevision),
+          eq(revisions.api, api.id),
+        ),
+      )
+      .where(inArray(findings.key, wanted))
+    result.push({ api, rows })
+  }
+  return result
+}
+
+/** Does one thing to many findings: gives them to somebody, says something of them, or accepts them as they are. */
+export async function actOnFindings(context: Context, act: FindingAct): Promise<ActResult> {
+  const { person, comment, accept } = act
+  if (person === undefined && comment === undefined && accept === undefined) {
+    throw invalid([{ field: 'person', message: 'Say what to do with them' }])
+  }
+  return context.db.transaction(async (tx) => {
+    if (person) {
+      const [known] = await tx
+        .select({ name: people.name })
+        .from(people)
+        .where(eq(people.name, person))
+      if (!known) throw invalid([{ field: 'person', message: `Nobody is called "${person}"` }])
+    }
+    let concerned = 0
+    for (const { api, rows } of await found(tx, act.findings)) {
+      requirePermission(context.actor, 'triage', api.team)
+      concerned += rows.length
+      const at = context.now()
+      for (const { key, rule } of rows) {
+        if (person !== undefined) {
+          await tx
+            .delete(assignments)
+            .where(and(eq(assignments.api, api.id), eq(assignments.key, key)))
+          if (person) await tx.insert(assignments).values({ api: api.id, key, person })
+        }
+        if (comment)
+          await tx
+            .insert(comments)
+            .values({ api: api.id, key, by: context.actor.name, at, text: comment })
+        if (accept) {
+          const accepted = {
+            api: api.id,
+            key,
+            rule,
+            acceptedAt: at,
+            acceptedBy: context.actor.name,
+          }
+          await tx.insert(baselines).values(accepted).onConflictDoNothing()
+        }
+      }
+      if (accept === false) {
+        await tx.delete(baselines).where(
+          and(
+            eq(baselines.api, api.id),
+            inArray(
+              baselines.key,
+              rows.map(({ key }) => key),
+            ),
+          ),
+        )
+      }
+      if (accept !== undefined) await settle(tx, api.id, at)
+      await record(tx, context, {
+        action:
+          accept === undefined
+            ? 'finding.triaged'
+            : accept
+              ? 'finding.accepted'
+              : 'finding.reopened',
+        subject: api.slug,
+        after: {
+          findings: rows.map(({ key }) => key).slice(0, 100),
+          count: rows.length,
+          person,
+          comment,
+        },
+      })
+    }
+    return { findings: concerned }
+  })
+}
+
+/** Accepts everything that is open in an API today; afterwards only new findings count. */
+export async function acceptAll(context: Context, slug: string): Promise<ActResult> {
+  const api = await findApi(context.db, slug)
+  const rows = await context.db
+    .select({ key: findings.key })
+    .from(findings)
+    .innerJoin(
+      revisions,
+      and(eq(revisions.id, findings.revision), eq(revisions.number, api.latestRevision)),
+    )
+    .where(and(eq(revisions.api, api.id), eq(findings.standing, 'open')))
+  return actOnFindings(context, {
+    findings: rows.map(({ key }) => ({ api: slug, key })),
+    accept: true,
+  })
+}
+
+/** What was said of a finding, oldest first. */
+export async function listComments(
+  db: Queries,
+  { api: slug, key }: FindingKey,
+  query: PageQuery,
+): Promise<Page<CommentItem>> {
+  const api = await findApi(db, slug)
+  const rows = await db
+    .select({ by: comments.by, name: people.displayName, at: comments.at, text: comments.text })
+    .from(comments)
+    .leftJoin(people, eq(people.name, comments.by))
+    .where(and(eq(comments.api, api.id), eq(comments.key, key)))
+    .orderBy(asc(comments.id))
+  return pageFrom(
+    rows.map(({ by, name, at, text }) => ({ by: name ?? by, at: at.toISOString(), text })),
+    query,
+  )
+}

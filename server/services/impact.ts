@@ -1,0 +1,380 @@
+import { randomUUID } from 'node:crypto'
+import { isUUID } from 'class-validator'
+import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
+import { changedRules } from '../../core/rules/changes'
+import type { ApiFacts, Edition, Rule } from '../../core/rules/model'
+import { asksForEstate } from '../../core/rules/estate'
+import { extendRulebook } from '../../core/rules/rulebook'
+import type { ImpactItem, ImpactPlace, ImpactQuery } from '../../shared/api/impact'
+import type { Queries } from '../db/database'
+import {
+  apis,
+  impactPlaces,
+  impacts,
+  judgements,
+  placements,
+  revisions,
+  stages,
+  type JudgedPlace,
+} from '../db/schema'
+import { estateFor, factsOf } from './checking'
+import type { Context, Services } from './context'
+import { findRulebook } from './drafts'
+import { Failure, conflict, notFound } from './failure'
+import { filesOf, loadFiles, sha256 } from './files'
+import { announce } from './ledger'
+import { offsetOf, pageOf, type Page } from './paging'
+import { requirePermission } from './permissions'
+import { currentEdition, houseSlug, requireReadable } from './rulebooks'
+
+type Row = typeof impacts.$inferSelect
+type RevisionRow = typeof revisions.$inferSelect
+
+/** Revisions looked at side by side; the threads behind it are as many as there are cores. */
+const atOnce = 4
+
+/** Begins to work out what an unpublished rulebook would change, and for whom. */
+export async function startImpact(
+  context: Context,
+  slug: string,
+  text: string | undefined,
+): Promise<ImpactItem> {
+  const { db, actor, now, queue } = context
+  const row = await findRulebook(db, slug)
+  requirePermission(actor, 'measure')
+  const draft = text ?? row.text
+  requireReadable(draft, `${slug}.yaml`)
+  const id = randomUUID()
+  await db
+    .insert(impacts)
+    .values({ id, rulebook: slug, text: draft, by: actor.name, at: now(), state: 'waiting' })
+  await queue.measure(id)
+  return readImpact(db, id)
+}
+
+async function findImpact(db: Queries, id: string): Promise<Row> {
+  const [row] = isUUID(id) ? await db.select().from(impacts).where(eq(impacts.id, id)) : []
+  if (!row) throw notFound('impact of that name')
+  return row
+}
+
+/** How far a run is, and what it found so far, rule by rule. */
+export async function readImpact(db: Queries, id: string): Promise<ImpactItem> {
+  const row = await findImpact(db, id)
+  const rules = await db
+    .select({
+      rule: impactPlaces.rule,
+      fails: sql<number>`count(*) filter (where kind = 'fails' and newest)::int`,
+      passes: sql<number>`count(*) filter (where kind = 'passes' and newest)::int`,
+      weighs: sql<number>`count(*) filter (where kind = 'weighs' and newest)::int`,
+      live: sql<number>`count(*) filter (where kind <> 'passes' and live)::int`,
+      apis: sql<number>`count(distinct ${impactPlaces.api})::int`,
+      teams: sql<string[]>`array_agg(distinct ${apis.team})`,
+    })
+    .from(impactPlaces)
+    .innerJoin(apis, eq(apis.id, impactPlaces.api))
+    .where(eq(impactPlaces.impact, id))
+    .groupBy(impactPlaces.rule)
+    .orderBy(desc(sql`count(*)`))
+  const { rulebook, state, total, done, reused, trouble } = row
+  return { impact: id, rulebook, state, total, done, reused, trouble, rules }
+}
+
+/** The places of a run, down to the line. */
+export async function listImpactPlaces(
+  db: Queries,
+  id: string,
+  query: ImpactQuery,
+): Promise<Page<ImpactPlace>> {
+  await findImpact(db, id)
+  const limit = query.limit ?? 100
+  const offset = offsetOf(query)
+  const rows = await db
+    .select({
+      rule: impactPlaces.rule,
+      api: apis.slug,
+      title: apis.title,
+      team: apis.team,
+      revision: impactPlaces.revision,
+      live: impactPlaces.live,
+      newest: impactPlaces.newest,
+      kind: impactPlaces.kind,
+      level: impactPlaces.level,
+      message: impactPlaces.message,
+      file: impactPlaces.file,
+      line: impactPlaces.line,
+    })
+    .from(impactPlaces)
+    .innerJoin(apis, eq(apis.id, impactPlaces.api))
+    .where(
+      and(
+        eq(impactPlaces.impact, id),
+        query.rule ? eq(impactPlaces.rule, query.rule) : undefined,
+        query.kind ? eq(impactPlaces.kind, query.kind) : undefined,
+        query.team ? eq(apis.team, query.team) : undefined,
+      ),
+    )
+    .orderBy(
+      asc(apis.title),
+      asc(impactPlaces.revision),
+      asc(impactPlaces.line),
+      asc(impactPlaces.id),
+    )
+    .limit(limit + 1)
+    .offset(offset)
+  return pageOf(rows, limit, offset)
+}
+
+/** Stops a run; what it worked out is kept for the next one. */
+export async function stopImpact(context: Context, id: string): Promise<void> {
+  const row = await findImpact(context.db, id)
+  requirePermission(context.actor, 'measure')
+  if (!['waiting', 'running'].includes(row.state)) throw conflict('This run has ended already.')
+  await context.db.update(impacts).set({ state: 'stopped' }).where(eq(impacts.id, id))
+  await announce(context.db, 'impact')
+}
+
+interface Target {
+  api: typeof apis.$inferSelect
+  revision: RevisionRow
+  newest: boolean
+  live: boolean
+}
+
+/** The newest revision of every API, and the one that runs in the last stage where that is another. */
+async function targetsOf(db: Queries, team: string | null): Promise<Target[]> {
+  const [last] = await db
+    .select({ name: stages.name })
+    .from(stages)
+    .orderBy(desc(stages.position))
+    .limit(1)
+  const placed = await db
+    .selectDistinct({ revision: placements.revision })
+    .from(placements)
+    .where(eq(placements.stage, last?.name ?? ''))
+  const live = new Set(placed.map(({ revision }) => revision))
+  const rows = await db
+    .select({ api: apis, revision: revisions })
+    .from(apis)
+    .innerJoin(revisions, eq(revisions.api, apis.id))
+    .where(
+      and(
+        team === null ? undefined : eq(apis.team, team),
+        live.size > 0
+          ? sql`(${revisions.number} = ${apis.latestRevision} or ${inArray(revisions.id, [...live])})`
+          : sql`${revisions.number} = ${apis.latestRevision}`,
+      ),
+    )
+    .orderBy(asc(apis.id), asc(revisions.number))
+  return rows.map(({ api, revision }) => ({
+    api,
+    revision,
+    newest: revision.number === api.latestRevision,
+    live: live.has(revision.id),
+  }))
+}
+
+/** The worker's part. Safe to begin again after a worker died: what was worked out is found again at once. */
+export async function workImpact(services: Services, id: string): Promise<void> {
+  const { db } = services
+  const row = await findImpact(db, id)
+  if (row.state !== 'waiting' && row.state !== 'running') return
+  try {
+    await measure(services, row)
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error
+    await db
+      .update(impacts)
+      .set({ state: 'failed', trouble: error.detail })
+      .where(eq(impacts.id, id))
+  }
+  await announce(db, 'impact')
+}
+
+async function measure(services: Services, { id, rulebook: slug, text }: Row): Promise<void> {
+  const { db } = services
+  const { team } = await findRulebook(db, slug)
+  const draft = requireReadable(text, `${slug}.yaml`)
+  const targets = await targetsOf(db, team)
+  await db.delete(impactPlaces).where(eq(impactPlaces.impact, id))
+  await db
+    .update(impacts)
+    .set({ state: 'running', total: targets.length, done: 0, reused: 0 })
+    .where(eq(impacts.id, id))
+  const queue = [...targets]
+  let stopped = false
+  const run = async () => {
+    for (let target = queue.shift(); target && !stopped; target = queue.shift()) {
+      const now = await currentEdition(db, target.api.team)
+      const next = await nextEdition(db, slug, draft, now, target.api.team)
+      const { places, reused } = await compared(services, target, now, next)
+      stopped = !(await keep(db, id, target, places, reused))
+    }
+  }
+  await Promise.all(Array.from({ length: atOnce }, run))
+  await db
+    .update(impacts)
+    .set({ state: 'done' })
+    .where(and(eq(impacts.id, id), eq(impacts.state, 'running')))
+}
+
+/** What would be in force for a team, were the draft published. */
+async function nextEdition(
+  db: Queries,
+  slug: string,
+  draft: ReturnType<typeof requireReadable>,
+  now: Edition,
+  team: string,
+): Promise<Edition> {
+  if (slug !== houseSlug) {
+    return { number: now.number + 1, ...extendRulebook(await currentEdition(db), draft).edition }
+  }
+  const { name, domain, words, groups, rules } = draft
+  const base = { name, domain, words, groups, rules }
+  const own = await teamContent(db, team)
+  return { number: now.number + 1, ...(own ? extendRulebook(base, own).edition : base) }
+}
+
+async function teamContent(db: Queries, team: string) {
+  const { rows } = await db.execute<{ content: ReturnType<typeof requireReadable> }>(sql`
+    select e.content from editions e join rulebooks r on r.slug = e.rulebook
+    where r.team = ${team} order by e.number desc limit 1`)
+  return rows[0]?.content
+}
+
+interface Difference {
+  rule: string
+  kind: 'fails' | 'passes' | 'weighs'
+  place: JudgedPlace
+}
+
+/** What a revision's findings would gain, lose, and weigh otherwise. Only rules that changed are looked at. */
+async function compared(
+  services: Services,
+  target: Target,
+  now: Edition,
+  next: Edition,
+): Promise<{ places: Difference[]; reused: number }> {
+  const changed = changedRules(now.rules, next.rules)
+  const ids = new Set(changed.map(({ id }) => id))
+  const kept = new Set(next.rules.map(({ id }) => id))
+  const old = now.rules.filter((rule) => ids.has(rule.id) || !kept.has(rule.id))
+  const before = await judged(services, target, { ...now, rules: old })
+  const after = await judged(services, target, { ...next, rules: changed })
+  const places: Difference[] = []
+  for (const [rule, list] of after.places) {
+    const known = new Map((before.places.get(rule) ?? []).map((place) => [place.key, place]))
+    for (const place of list) {
+      const was = known.get(place.key)
+      if (!was) places.push({ rule, kind: 'fails', place })
+      else if (was.level !== place.level) places.push({ rule, kind: 'weighs', place })
+    }
+  }
+  for (const [rule, list] of before.places) {
+    const still = new Set((after.places.get(rule) ?? []).map(({ key }) => key))
+    for (const place of list)
+      if (!still.has(place.key)) places.push({ rule, kind: 'passes', place })
+  }
+  return { places, reused: before.reused + after.reused }
+}
+
+/** What rules find in a revision: what was found before under the same circumstances is taken from there. */
+async function judged(
+  { db, examiner, now }: Services,
+  { api, revision }: Target,
+  edition: Edition,
+): Promise<{ places: Map<string, JudgedPlace[]>; reused: number }> {
+  const places = new Map<string, JudgedPlace[]>()
+  if (edition.rules.length === 0) return { places, reused: 0 }
+  const [facts, estate] = await Promise.all([factsOf(db, api, now()), estateFor(db, edition)])
+  const digests = new Map(edition.rules.map((rule) => [rule.id, digestOf(rule, edition, facts)]))
+  const known = await db
+    .select()
+    .from(judgements)
+    .where(
+      and(eq(judgements.revision, revision.id), inArray(judgements.digest, [...digests.values()])),
+    )
+  const byDigest = new Map(known.map((row) => [row.digest, row.places]))
+  // What other APIs hold changes without a sign here, so such rules are always worked out anew.
+  const fresh = edition.rules.filter(
+    (rule) => asksForEstate([rule]) || !byDigest.has(digests.get(rule.id)!),
+  )
+  for (const rule of edition.rules) {
+    if (!fresh.includes(rule)) places.set(rule.id, byDigest.get(digests.get(rule.id)!)!)
+  }
+  if (fresh.length === 0) return { places, reused: edition.rules.length }
+  const files = await loadFiles(db, await filesOf(db, revision.id))
+  const examination = await examiner.examine(files, { ...edition, rules: fresh }, { facts, estate })
+  const found = examination.readable ? examination.findings : []
+  for (const rule of fresh) {
+    places.set(
+      rule.id,
+      found
+        .filter((finding) => finding.rule === rule.id)
+        .map(({ key, level, message, file, line }) => ({ key, level, message, file, line })),
+    )
+  }
+  await db
+    .insert(judgements)
+    .values(
+      fresh.map((rule) => ({
+        revision: revision.id,
+        digest: digests.get(rule.id)!,
+        places: places.get(rule.id)!,
+      })),
+    )
+    .onConflictDoNothing()
+  return { places, reused: edition.rules.length - fresh.length }
+}
+
+const digestOf = (rule: Rule, { domain, words }: Edition, facts: ApiFacts) =>
+  sha256(
+    Buffer.from(
+      JSON.stringify([
+        [rule.about, rule.formats, rule.where, rule.expect, rule.message, rule.part],
+        [rule.level, rule.binds, domain, words],
+        facts,
+      ]),
+    ),
+  )
+
+/** Keeps what a revision gains and loses; false where somebody stopped the run. */
+async function keep(
+  db: Services['db'],
+  id: string,
+  { api, revision, newest, live }: Target,
+  places: Difference[],
+  reused: number,
+): Promise<boolean> {
+  return db.transaction(async (tx) => {
+    const [row] = await tx
+      .select({ state: impacts.state })
+      .from(impacts)
+      .where(eq(impacts.id, id))
+      .for('update')
+    if (row?.state !== 'running') return false
+    for (let i = 0; i < places.length; i += 500) {
+      await tx.insert(impactPlaces).values(
+        places.slice(i, i + 500).map(({ rule, kind, place: { level, message, file, line } }) => ({
+          impact: id,
+          rule,
+          api: api.id,
+          revision: revision.number,
+          newest,
+          live,
+          kind,
+          level,
+          message,
+          file: file === revision.file ? '' : file,
+          line,
+        })),
+      )
+    }
+    await tx
+      .update(impacts)
+      .set({ done: sql`${impacts.done} + 1`, reused: sql`${impacts.reused} + ${reused}` })
+      .where(eq(impacts.id, id))
+    await announce(tx, 'impact')
+    return true
+  })
+}

@@ -1,0 +1,176 @@
+import { and, eq, inArray, isNull, or, sql } from 'drizzle-orm'
+import type { Edition } from '../../core/rules/model'
+import {
+  extendRulebook,
+  readRulebook as readText,
+  type Rulebook as Content,
+} from '../../core/rules/rulebook'
+import type { Rulebook } from '../../shared/api/rules'
+import type { PageQuery } from '../../shared/api/catalog'
+import type { Queries, Transaction } from '../db/database'
+import { apis, editions, findings, revisions, rulebooks } from '../db/schema'
+import type { Actor } from './context'
+import { invalid, notFound } from './failure'
+import { record } from './ledger'
+import { pageFrom } from './paging'
+
+/** The rulebook of the organisation, which those of teams extend. */
+export const houseSlug = 'house'
+
+type EditionRow = typeof editions.$inferSelect
+
+/** The newest edition of the organisation's rulebook and of a team's, where there are any. */
+async function inForce(db: Queries, team: string | undefined): Promise<EditionRow[]> {
+  const whose =
+    team === undefined
+      ? isNull(rulebooks.team)
+      : or(isNull(rulebooks.team), eq(rulebooks.team, team))
+  const newest = db
+    .select({ number: sql<number>`max(${editions.number})` })
+    .from(editions)
+    .innerJoin(rulebooks, eq(rulebooks.slug, editions.rulebook))
+    .where(whose)
+    .groupBy(editions.rulebook)
+  const rows = await db.select().from(editions).where(inArray(editions.number, newest))
+  return rows.sort((a, b) => Number(b.rulebook === houseSlug) - Number(a.rulebook === houseSlug))
+}
+
+/**
+ * What an API of a team is checked against: the organisation's newest edition, and on top of it that of the team's own
+ * rulebook. Its number is the newer of both.
+ */
+export async function currentEdition(db: Queries, team?: string): Promise<Edition> {
+  const [house, own] = await inForce(db, team)
+  if (!house) throw notFound('rulebook')
+  const { name, domain, words, groups, rules } = house.content
+  const base: Edition = { number: house.number, name, domain, words, groups, rules }
+  if (!own) return base
+  return {
+    number: Math.max(house.number, own.number),
+    ...extendRulebook(base, own.content).edition,
+  }
+}
+
+/** The rulebook in force for a team, or for everybody, with how often each rule is broken in newest revisions. */
+export async function readRulebook(
+  db: Queries,
+  query: PageQuery,
+  team?: string,
+): Promise<Rulebook> {
+  const edition = await currentEdition(db, team)
+  const [counts, reached] = await Promise.all([
+    db
+      .select({
+        rule: findings.rule,
+        count: sql<number>`count(*) filter (where ${findings.standing} = 'open')::int`,
+        apis: sql<number>`count(distinct ${apis.id}) filter (where ${findings.standing} = 'open')::int`,
+      })
+      .from(findings)
+      .innerJoin(revisions, eq(revisions.id, findings.revision))
+      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+      .groupBy(findings.rule),
+    db.execute<{ rule: string; asked: number; broken: number }>(sql`
+      select r.rule, sum(r.asked)::int as asked, sum(r.broken)::int as broken
+      from apis a join revisions v on v.api = a.id and v.number = a.latest_revision,
+        jsonb_to_recordset(v.reach) as r(rule text, asked int, broken int)
+      group by r.rule`),
+  ])
+  const byRule = new Map(counts.map((row) => [row.rule, row]))
+  const reach = new Map(reached.rows.map((row) => [row.rule, row]))
+  return {
+    edition: edition.number,
+    name: edition.name,
+    domain: edition.domain,
+    words: edition.words,
+    groups: edition.groups,
+    ...pageFrom(
+      edition.rules.map((rule) => ({
+        ...rule,
+        findings: byRule.get(rule.id)?.count ?? 0,
+        apis: byRule.get(rule.id)?.apis ?? 0,
+        asked: reach.get(rule.id)?.asked ?? 0,
+        broken: reach.get(rule.id)?.broken ?? 0,
+      })),
+      query,
+      1000,
+    ),
+  }
+}
+
+/** The rulebook of a text; throws with every problem's place where it has any. */
+export function requireReadable(text: string, file: string): Content {
+  const { rulebook, problems } = readText({ file, text })
+  if (rulebook && problems.length === 0) return rulebook
+  throw invalid(
+    problems.map(({ message, line, column }) => ({ field: file, message, line, column })),
+  )
+}
+
+interface NewEdition {
+  slug: string
+  text: string
+  note: string
+  actor: Pick<Actor, 'name'>
+  at: Date
+}
+
+/** Adds an edition; numbers go through all rulebooks, so that the greater one is always the newer. */
+export async function insertEdition(
+  tx: Transaction,
+  { slug, text, note, actor, at }: NewEdition,
+): Promise<number> {
+  await tx.execute(sql`lock table ${editions} in exclusive mode`)
+  const [last] = await tx
+    .select({
+      number: sql<number>`greatest(coalesce(max(${editions.number}), 0), coalesce((select max(edition) from revisions), 0))::int`,
+    })
+    .from(editions)
+  const number = last!.number + 1
+  const content = requireReadable(text, `${slug}.yaml`)
+  await tx.insert(editions).values({
+    number,
+    rulebook: slug,
+    text,
+    content,
+    note,
+    publishedAt: at,
+    publishedBy: actor.name,
+  })
+  return number
+}
+
+/** Begins the organisation's rulebook with a text, where there is none yet; true where it did. */
+export async function beginRulebook(
+  tx: Transaction,
+  text: string,
+  context: { actor: Actor; now: () => Date },
+): Promise<boolean> {
+  const [known] = await tx
+    .select({ slug: rulebooks.slug })
+    .from(rulebooks)
+    .where(eq(rulebooks.slug, houseSlug))
+  if (known) return false
+  const at = context.now()
+  const { name: title } = requireReadable(text, 'house.yaml')
+  await tx.insert(rulebooks).values({
+    slug: houseSlug,
+    title,
+    text,
+    saves: 1,
+    savedAt: at,
+    savedBy: context.actor.name,
+  })
+  const number = await insertEdition(tx, {
+    slug: houseSlug,
+    text,
+    note: 'The first edition',
+    actor: context.actor,
+    at,
+  })
+  await record(tx, context, {
+    action: 'rulebook.published',
+    subject: houseSlug,
+    after: { edition: number },
+  })
+  return true
+}
