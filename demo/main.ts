@@ -6,7 +6,7 @@ import { threadedExaminer } from '../server/jobs/examiner'
 import { checkAllGateways } from '../server/services/gateways'
 import { rebuildDerived } from '../server/services/rebuild'
 import { beginRulebook } from '../server/services/rulebooks'
-import { DemoSeed, isEmpty } from './seed'
+import { DemoSeed, idleQueue, isEmpty } from './seed'
 
 /** Brings the schema up to date and fills an empty database with the demo. */
 const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
@@ -18,12 +18,7 @@ const examiner = threadedExaminer(distribution)
 const services = {
   db,
   examiner,
-  queue: {
-    readIntake: () => Promise.resolve(),
-    workBatch: () => Promise.resolve(),
-    recheck: () => Promise.resolve(),
-    measure: () => Promise.resolve(),
-  },
+  queue: idleQueue,
   gatewaySecret,
   allowedTargets,
   now: () => new Date(),

@@ -14,7 +14,7 @@ import { recheckAll } from '../server/services/checking'
 import { publish, readDraft, saveDraft } from '../server/services/drafts'
 import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { acceptBatch, readBatch, takeInArchive, workBatch } from '../server/services/batches'
-import type { Actor, Context, Services } from '../server/services/context'
+import type { Actor, Context, Queue, Services } from '../server/services/context'
 import { acceptIntake, takeIn, workIntake } from '../server/services/intakes'
 import { hashPassword } from '../server/services/people'
 import { editByHand } from '../server/services/drift'
@@ -88,6 +88,18 @@ function personNamed(name: string): Actor {
   return { ...person, team: person.team }
 }
 
+const idle = () => Promise.resolve()
+
+/** The seed does the workers' part itself, so nothing is put into the queue. */
+export const idleQueue: Queue = {
+  readIntake: idle,
+  workBatch: idle,
+  recheck: idle,
+  measure: idle,
+  check: idle,
+  plan: idle,
+}
+
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
   private clock: number
@@ -99,12 +111,7 @@ export class DemoSeed {
     private readonly tell: (step: string) => void = () => undefined,
   ) {
     this.clock = Date.now() - 37 * day
-    // The seed does the worker's part itself, so nothing is put into the queue.
-    const idle = () => Promise.resolve()
-    this.services = {
-      ...services,
-      queue: { readIntake: idle, workBatch: idle, recheck: idle, measure: idle },
-    }
+    this.services = { ...services, queue: idleQueue }
   }
 
   async run(): Promise<void> {

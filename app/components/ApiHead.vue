@@ -58,6 +58,21 @@ const leaves = computed(() => [
         :class="{ on: route.path === leaf.to }"
         >{{ leaf.label }}</NuxtLink
       >
+      <span class="end">
+        <NuxtLink
+          v-if="detail.proposals"
+          class="plain"
+          :to="{ path: '/findings/fixes', query: { api: detail.api, state: 'waiting' } }"
+          >{{ count(detail.proposals, 'proposed fix', 'proposed fixes') }}</NuxtLink
+        >
+        <NuxtLink
+          v-if="detail.endingWaivers"
+          class="plain ochre-text"
+          :to="{ path: '/findings/waivers', query: { state: 'ending', api: detail.api } }"
+          >{{ count(detail.endingWaivers, 'waiver') }}
+          {{ detail.endingWaivers === 1 ? 'ends' : 'end' }} soon</NuxtLink
+        ></span
+      >
       <span class="end"><slot /></span>
     </div>
   </div>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import type { Finding, Fix, Rule } from '~~/core/rules/model'
 import type { Syntax } from '~~/core/text/read'
-import { MergeView } from '@codemirror/merge'
 import type { FixReply } from '~/workers/check'
 
 /** Shows what a fix would change before anything is changed: at one place, or wherever the rule is broken. */
@@ -20,8 +19,7 @@ const chosen = ref(0)
 const everywhere = ref(false)
 const reply = shallowRef<FixReply>()
 const shown = ref(0)
-const host = ref<HTMLElement>()
-let view: MergeView | undefined
+const change = computed(() => reply.value?.texts[shown.value])
 
 async function work() {
   reply.value = await props.plan(
@@ -29,25 +27,8 @@ async function work() {
     everywhere.value ? undefined : [props.finding.key],
   )
   shown.value = 0
-  await nextTick()
-  draw()
-}
-function draw() {
-  view?.destroy()
-  const change = reply.value?.texts[shown.value]
-  if (!host.value || !change) return
-  const before = props.before(change.file)
-  const syntax = props.syntaxOf(change.file, before)
-  view = new MergeView({
-    parent: host.value,
-    a: { doc: before, extensions: [base(syntax), readOnly] },
-    b: { doc: change.text, extensions: [base(syntax), readOnly] },
-    collapseUnchanged: { margin: 3, minSize: 6 },
-  })
 }
 watch([chosen, everywhere], work)
-watch(shown, () => nextTick(draw))
-onUnmounted(() => view?.destroy())
 </script>
 
 <template>
@@ -74,16 +55,21 @@ onUnmounted(() => view?.destroy())
     <p v-for="fault in reply?.faults ?? []" :key="fault" class="trouble">{{ fault }}</p>
     <div v-if="(reply?.texts.length ?? 0) > 1" class="bar">
       <button
-        v-for="(change, index) in reply!.texts"
-        :key="change.file"
+        v-for="(text, index) in reply!.texts"
+        :key="text.file"
         class="plain"
         :aria-pressed="index === shown"
         @click="shown = index"
       >
-        {{ change.file }}
+        {{ text.file }}
       </button>
     </div>
-    <div v-show="reply?.texts.length" ref="host" class="merge" />
+    <TextChange
+      v-if="change"
+      :before="before(change.file)"
+      :after="change.text"
+      :syntax="syntaxOf(change.file, change.text)"
+    />
     <p v-if="!reply" class="soft">Working it out …</p>
     <template #footer>
       <button class="ghost" @click="emit('close')">Leave it</button>
@@ -103,12 +89,6 @@ onUnmounted(() => view?.destroy())
 .what {
   margin: 0 0 10px;
   overflow-wrap: anywhere;
-}
-.merge {
-  max-height: 46vh;
-  overflow: auto;
-  border: 1px solid var(--rule);
-  border-radius: 5px;
 }
 .plain[aria-pressed='true'] {
   text-decoration: underline;

@@ -210,9 +210,6 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
 .bar {
   margin-top: 8px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .message {
   overflow-wrap: anywhere;
 }

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 /** The leaves of one tab, with what can be done to all of them at the end. */
-defineProps<{ leaves: { to: string; label: string; number?: number }[] }>()
+defineProps<{
+  leaves: { to: string; label: string; number?: number | undefined; says?: string }[]
+}>()
 const route = useRoute()
 </script>
 
@@ -12,7 +14,9 @@ const route = useRoute()
       :to="leaf.to"
       :class="{ on: route.path === leaf.to }"
       >{{ leaf.label }}
-      <small v-if="leaf.number" class="mono soft">{{ leaf.number }}</small></NuxtLink
+      <small v-if="leaf.number" class="mono soft" :title="leaf.says">{{
+        leaf.number
+      }}</small></NuxtLink
     >
     <span class="end"><slot /></span>
   </div>

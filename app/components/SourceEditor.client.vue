@@ -10,6 +10,10 @@ const props = defineProps<{
   locked: boolean
   lines: LineTint[]
   label?: string
+  /** What may be written at an offset. */
+  suggest?: Suggest
+  /** What is said of a line. */
+  notes?: (line: number) => LineNote[]
 }>()
 const emit = defineEmits<{
   change: []
@@ -37,6 +41,8 @@ function open(text: string) {
         base(props.syntax),
         tints,
         props.locked ? readOnly : [],
+        props.suggest && !props.locked ? suggesting(props.suggest, props.syntax) : [],
+        props.notes ? explaining(props.notes) : [],
         EditorView.contentAttributes.of({
           'aria-label': props.label ?? 'Source of the definition',
         }),

@@ -1,7 +1,18 @@
 import type { Examination } from '~~/core/definition'
 import type { EstatePart } from '~~/core/rules/estate'
-import type { ApiFacts, Edition, Fix } from '~~/core/rules/model'
-import type { CheckedText, CheckReply, CheckRequest, FixReply, FixRequest } from '~/workers/check'
+import type { Mending } from '~~/core/mend'
+import type { ApiFacts, Edition } from '~~/core/rules/model'
+import type { Completion } from '~~/core/complete'
+import type { Syntax } from '~~/core/text/read'
+import type {
+  CheckedText,
+  CheckReply,
+  CheckRequest,
+  CompleteReply,
+  CompleteRequest,
+  FixReply,
+  FixRequest,
+} from '~/workers/check'
 
 interface Texts {
   file: string
@@ -16,14 +27,14 @@ export function useCheck() {
   let worker: Worker | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
   let number = 0
-  const fixes = new Map<number, (reply: FixReply) => void>()
+  const answers = new Map<number, (reply: FixReply | CompleteReply) => void>()
 
   onMounted(() => {
     worker = new Worker(new URL('../workers/check.ts', import.meta.url), { type: 'module' })
-    worker.onmessage = ({ data }: MessageEvent<CheckReply | FixReply>) => {
-      if (data.answer === 'fix') {
-        fixes.get(data.number)?.(data)
-        fixes.delete(data.number)
+    worker.onmessage = ({ data }: MessageEvent<CheckReply | FixReply | CompleteReply>) => {
+      if (data.answer !== 'check') {
+        answers.get(data.number)?.(data)
+        answers.delete(data.number)
       } else if (data.number === number) {
         examination.value = data.examination
         checking.value = false
@@ -66,21 +77,37 @@ export function useCheck() {
     texts: Texts,
     edition: Edition,
     surroundings: { facts: ApiFacts; estate: EstatePart[] },
-    asking: { rule: string; fix: Fix; keys: string[] | undefined },
+    mending: Mending,
   ): Promise<FixReply> {
     const request: FixRequest = {
       ask: 'fix',
       number: ++asked,
       ...textOf(texts, edition, surroundings),
-      rule: asking.rule,
-      fix: toRaw(asking.fix),
-      keys: asking.keys,
+      mending: { ...mending, fix: toRaw(mending.fix) },
     }
+    return asking(request)
+  }
+
+  /** Sends a question that has one answer. */
+  function asking<T extends FixReply | CompleteReply>(
+    request: FixRequest | CompleteRequest,
+  ): Promise<T> {
     return new Promise((resolve) => {
-      fixes.set(request.number, resolve)
+      answers.set(request.number, (reply) => resolve(reply as T))
       worker?.postMessage(request)
     })
   }
 
-  return { examination, checking, check, planned }
+  /** What may be written at an offset of a file's text. */
+  async function suggested(
+    file: string,
+    text: string,
+    offset: number,
+    syntax: Syntax,
+  ): Promise<Completion | undefined> {
+    const request = { ask: 'complete', number: ++asked, file, text, offset, syntax } as const
+    return (await asking<CompleteReply>(request)).completion
+  }
+
+  return { examination, checking, check, planned, suggested }
 }

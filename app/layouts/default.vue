@@ -93,7 +93,9 @@ async function leave() {
       </label>
       <div class="who">
         <span class="soft">{{ session.shell?.organisation }} ·</span>
-        <b>{{ session.person?.displayName }}, {{ session.person?.role }}</b>
+        <NuxtLink to="/tokens" title="Your access tokens"
+          ><b>{{ session.person?.displayName }}, {{ session.person?.role }}</b></NuxtLink
+        >
         <button class="plain quiet" @click="toggle()">Light or dark</button>
         <button class="plain quiet" @click="leave()">Sign out</button>
       </div>
@@ -133,6 +135,8 @@ async function leave() {
         <dd>in a source: the next finding; with <kbd>Shift</kbd> the one before</dd>
         <dt><kbd>Ctrl</kbd> <kbd>.</kbd></dt>
         <dd>in a source: mend the finding of this line</dd>
+        <dt><kbd>Ctrl</kbd> <kbd>Space</kbd></dt>
+        <dd>in a source: what may be written here</dd>
         <dt><kbd>?</kbd></dt>
         <dd>this list</dd>
       </dl>

@@ -134,9 +134,6 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
 .search {
   width: 300px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 pre {
   font: 11px/1.5 var(--mono);
   white-space: pre-wrap;

@@ -32,8 +32,20 @@ export const rulebookLeaves = [
   { to: '/rulebook/editions', label: 'Editions' },
 ]
 
-export const findingLeaves = [
+/** The leaves of the findings, with what waits on each. */
+export const findingLeaves = (counts: Record<string, number> = {}) => [
   { to: '/findings', label: 'List' },
   { to: '/findings/estate', label: 'Estate' },
-  { to: '/findings/waivers', label: 'Waivers' },
+  {
+    to: '/findings/waivers',
+    label: 'Waivers',
+    number: counts['endingWaivers'],
+    says: 'within 30 days of their end',
+  },
+  {
+    to: '/findings/fixes',
+    label: 'Proposed fixes',
+    number: counts['proposals'],
+    says: 'to decide on',
+  },
 ]

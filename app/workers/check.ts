@@ -1,10 +1,11 @@
 import { examine, type Examination } from '~~/core/definition'
 import { estateOf, type EstatePart } from '~~/core/rules/estate'
-import { atVersion, type ApiFacts, type Edition, type Fix } from '~~/core/rules/model'
+import { atVersion, type ApiFacts, type Edition } from '~~/core/rules/model'
 import { asksForWords, wordTest } from '~~/core/rules/spelling'
-import { applySplices } from '~~/core/edit/change'
 import { readDefinition } from '~~/core/formats/read'
-import { planFix } from '~~/core/rules/fix'
+import { mend, type Mended, type Mending } from '~~/core/mend'
+import { complete, type Completion } from '~~/core/complete'
+import { readText, type Syntax, type TextReading } from '~~/core/text/read'
 import { besideIn } from '~~/core/text/documents'
 
 export interface CheckedText {
@@ -26,9 +27,23 @@ export interface CheckRequest extends CheckedText {
 export interface FixRequest extends CheckedText {
   ask: 'fix'
   number: number
-  rule: string
-  fix: Fix
-  keys: string[] | undefined
+  mending: Mending
+}
+
+/** Asks what may be written at an offset. */
+export interface CompleteRequest {
+  ask: 'complete'
+  number: number
+  file: string
+  text: string
+  offset: number
+  syntax: Syntax
+}
+
+export interface CompleteReply {
+  answer: 'complete'
+  number: number
+  completion: Completion | undefined
 }
 
 export interface CheckReply {
@@ -47,20 +62,31 @@ async function fetchWords() {
 }
 
 /** What a fix would make of each text that it changes. */
-export interface FixReply {
+export interface FixReply extends Mended {
   answer: 'fix'
   number: number
-  places: number
-  faults: string[]
-  texts: { file: string; text: string }[]
 }
 
 /** The same engine as on the server, beside the page's main thread. */
-self.onmessage = async ({ data }: MessageEvent<CheckRequest | FixRequest>) => {
+self.onmessage = async ({ data }: MessageEvent<CheckRequest | FixRequest | CompleteRequest>) => {
+  if (data.ask === 'complete') {
+    self.postMessage(completed(data))
+    return
+  }
   const { facts, estate, edition } = data
   if (asksForWords(edition.rules)) await dictionary
   const known = { facts, estate: estateOf(estate, facts.api), ...(isWord && { isWord }) }
   self.postMessage(data.ask === 'check' ? checked(data, known) : fixed(data, known))
+}
+
+/** The last text of each file that could be read: the names that are suggested come from there. */
+const readable = new Map<string, TextReading>()
+
+function completed({ number, file, text, offset, syntax }: CompleteRequest): CompleteReply {
+  const reading = readText({ file, text })
+  if (reading.readable) readable.set(file, reading)
+  const completion = complete(text, offset, syntax, readable.get(file))
+  return { answer: 'complete', number, completion }
 }
 
 type Surroundings = Parameters<typeof examine>[2]
@@ -71,30 +97,14 @@ function checked(request: CheckRequest, known: Surroundings): CheckReply {
   return { answer: 'check', number, examination }
 }
 
-function fixed(request: FixRequest, { facts, estate, isWord: word }: Surroundings): FixReply {
-  const { number, text, file, others, edition, rule: id, fix, keys } = request
-  const nothing = { answer: 'fix' as const, number, places: 0, texts: [] }
+function fixed(request: FixRequest, { facts, ...known }: Surroundings): FixReply {
+  const { number, text, file, others, edition, mending } = request
   const reading = readDefinition({ file, text }, besideIn(others))
-  const rule = edition.rules.find((candidate) => candidate.id === id)
-  if (!reading.readable || !rule) {
-    return { ...nothing, faults: ['The text has to be readable before it can be mended'] }
-  }
-  const { documents, contract } = reading
-  const surroundings = {
-    circumstances: atVersion(facts, contract.version),
-    domain: edition.domain,
-    words: edition.words,
-    estate: estate ?? { basePaths: {}, schemas: {} },
-    isWord: word,
-  }
-  const plan = planFix(documents, contract, surroundings, rule, fix, keys && new Set(keys))
+  const version = reading.readable ? reading.contract.version : ''
+  const circumstances = atVersion(facts, version)
   return {
-    ...nothing,
-    places: plan.places,
-    faults: plan.faults,
-    texts: plan.files.map(({ file: name, splices }) => ({
-      file: name,
-      text: applySplices(documents.get(name)!.text, splices),
-    })),
+    answer: 'fix',
+    number,
+    ...mend(reading, edition, { isWord: undefined, ...known, circumstances }, mending),
   }
 }

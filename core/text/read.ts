@@ -80,6 +80,26 @@ function encodingOf(bytes: Uint8Array): string | undefined {
   )
 }
 
+/**
+ * A text in the encoding of the bytes it was read from, with their byte order mark; undefined where that encoding is none
+ * of Unicode's.
+ */
+export function encodeLike(text: string, bytes: Uint8Array): Uint8Array | undefined {
+  const encoding = encodingOf(bytes)
+  const marked = /^(?:efbbbf|fffe|feff)/.test(hexOf(bytes.subarray(0, 3)))
+  const whole = marked && !text.startsWith('\uFEFF') ? `\uFEFF${text}` : text
+  if (encoding === 'utf-8' || encoding === 'utf8') return new TextEncoder().encode(whole)
+  if (encoding !== 'utf-16le' && encoding !== 'utf-16be') return undefined
+  const view = new DataView(new ArrayBuffer(whole.length * 2))
+  for (let i = 0; i < whole.length; i++) {
+    view.setUint16(i * 2, whole.charCodeAt(i), encoding === 'utf-16le')
+  }
+  return new Uint8Array(view.buffer)
+}
+
+const hexOf = (bytes: Uint8Array) =>
+  [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+
 /** Reads JSON (RFC 8259), YAML 1.2 or XML 1.0, told apart by the first character. */
 export function readText(source: SourceText): TextReading {
   const { text, file } = source

@@ -21,11 +21,14 @@ import type { Difference } from '../../core/drift/compare'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Reach, RuleFault } from '../../core/rules/engine'
 import type { EstatePart } from '../../core/rules/estate'
-import type { Level } from '../../core/rules/model'
+import type { Fix, Level } from '../../core/rules/model'
+import type { Report } from '../../core/report/model'
 import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { ApiLink } from '../../shared/api/catalog'
+import type { ProposalState } from '../../shared/api/proposals'
+import type { TokenScope } from '../../shared/api/tokens'
 import type { Audience, Lifecycle } from '../../shared/words'
 import type { Role } from '../../shared/words'
 
@@ -68,6 +71,23 @@ export const sessions = pgTable('sessions', {
     .notNull()
     .references(() => people.id),
   expiresAt: moment('expires_at').notNull(),
+})
+
+/** What a person made for programs to act with; of the token itself only a digest is kept. */
+export const tokens = pgTable('tokens', {
+  id: serial().primaryKey(),
+  person: integer()
+    .notNull()
+    .references(() => people.id),
+  name: text().notNull(),
+  /** How it begins, to tell it from others. */
+  begins: text().notNull(),
+  sha256: text().notNull().unique(),
+  scopes: text().array().$type<TokenScope[]>().notNull(),
+  /** The last day it works: `2027-03-31`. */
+  until: text().notNull(),
+  madeAt: moment('made_at').notNull(),
+  usedAt: moment('used_at'),
 })
 
 /** Every text ever brought in, once, byte for byte. */
@@ -320,6 +340,8 @@ export const tallies = pgTable(
     may: integer().notNull(),
     waived: integer().notNull(),
     accepted: integer().notNull(),
+    /** Open findings by rule. */
+    rules: jsonb().$type<Record<string, number>>().notNull().default({}),
   },
   (table) => [index().on(table.api, table.at)],
 )
@@ -419,6 +441,52 @@ export const impactPlaces = pgTable(
     line: integer().notNull(),
   },
   (table) => [index().on(table.impact, table.rule)],
+)
+
+/** Texts that somebody had checked without keeping them in the register. Forgotten after a day. */
+export const checks = pgTable(
+  'checks',
+  {
+    id: uuid().primaryKey(),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    state: text().$type<'waiting' | 'done' | 'failed'>().notNull(),
+    file: text().notNull(),
+    api: integer().references(() => apis.id),
+    team: text().notNull(),
+    audience: text().$type<Audience>().notNull(),
+    /** The text or archive, until it is checked. */
+    bytes: bytea(),
+    edition: integer().notNull().default(0),
+    report: json().$type<Report>(),
+    trouble: text().notNull().default(''),
+  },
+  (table) => [index().on(table.at)],
+)
+
+/** Fixes of a rule, proposed to the owners of APIs that break it. */
+export const proposals = pgTable(
+  'proposals',
+  {
+    id: serial().primaryKey(),
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    rule: text().notNull(),
+    fix: jsonb().$type<Fix>().notNull(),
+    state: text().$type<ProposalState>().notNull(),
+    places: integer().notNull().default(0),
+    trouble: text().notNull().default(''),
+    note: text().notNull(),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    decidedBy: text('decided_by'),
+    decidedAt: moment('decided_at'),
+    answer: text().notNull().default(''),
+    /** The revision it became. */
+    revision: integer(),
+  },
+  (table) => [index().on(table.api), index().on(table.state)],
 )
 
 export const stages = pgTable('stages', {

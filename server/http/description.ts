@@ -24,7 +24,7 @@ const tagWords: Record<string, string> = {
   Drift: 'Where gateways do something else than was approved, and putting it right.',
   Gateways: 'What serves traffic, and what it says it runs.',
   Ledger: 'The record of everything, and whether it holds.',
-  People: 'Who is signed in.',
+  People: 'Who is signed in, and the tokens a person made for programs.',
   Placements: 'Where versions are placed, with routes, policies and keys.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',
@@ -55,7 +55,7 @@ export function describeApi(operations: Operation[], version: string): Record<st
       { url: `https://ledger.brackenmere.example${prefix}`, description: 'Inside the company' },
     ],
     tags: tags.map((name) => ({ name, description: tagWords[name] })),
-    security: [{ session: [] }],
+    security: [{ session: [] }, { token: [] }],
     paths,
     components: {
       securitySchemes: {
@@ -63,6 +63,11 @@ export function describeApi(operations: Operation[], version: string): Record<st
           type: 'http',
           scheme: 'basic',
           description: 'A name and a password, for signing in.',
+        },
+        token: {
+          type: 'http',
+          scheme: 'bearer',
+          description: 'A personal access token, made for reading, checking or writing.',
         },
         session: {
           type: 'apiKey',
@@ -134,6 +139,7 @@ function describeOperation(operation: Operation, describer: Describer): Record<s
       ),
     },
     ...(calledWith === 'password' && { security: [{ password: [] }] }),
+    ...(calledWith === 'session' && { security: [{ session: [] }] }),
   }
 }
 

@@ -1,4 +1,5 @@
 import type { ApiClass } from '../../shared/api/fields'
+import type { TokenScope } from '../../shared/api/tokens'
 import type { Credentials } from '../../shared/api/people'
 import type { Context, Services } from '../services/context'
 
@@ -59,8 +60,13 @@ export interface Operation<
     mediaType?: string
     example?: unknown
   }
-  /** Who calls: a session, or for signing in a name and password by HTTP Basic (RFC 7617). */
-  calledWith?: 'session' | 'password'
+  /**
+   * Who calls: somebody with a session or a token; only with a session, as for making tokens; or for signing in a name
+   * and password by HTTP Basic (RFC 7617).
+   */
+  calledWith?: 'any' | 'session' | 'password'
+  /** What a token has to be made for; reading asks for `read` and everything else for `write` unless it is given. */
+  scope?: TokenScope
   handle(asked: Asked<B, Q>, context: Context): Promise<Answer<T>>
 }
 

@@ -15,6 +15,7 @@ import { Credentials } from '../../shared/api/people'
 import { Failure } from '../services/failure'
 import { tooLarge } from '../services/catalog'
 import { actorOf } from '../services/people'
+import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
 import { problemOf, sendProblem } from './problems'
 import { forgetSession, keepSession, sessionOf } from './session'
@@ -55,7 +56,7 @@ async function answer(
 ): Promise<unknown> {
   if (operation.method !== 'GET') requireSameOrigin(event)
   const session = await sessionOf(event, sessionSecret)
-  const context = await contextOf(operation, services, session)
+  const context = await contextOf(operation, services, session, bearerOf(event))
   const query = operation.query
     ? await accept(operation.query, queryOf(operation.query, getQuery(event)))
     : undefined
@@ -93,7 +94,15 @@ async function contextOf(
   operation: Operation,
   services: Services,
   session: string | undefined,
+  token: string | undefined,
 ): Promise<Context> {
+  if (token !== undefined && operation.calledWith !== 'password') {
+    if (operation.calledWith === 'session') {
+      throw new Failure(403, 'The token may not do this', 'This is only done signed in.')
+    }
+    const scope = operation.scope ?? (operation.method === 'GET' ? 'read' : 'write')
+    return { ...services, actor: await actorOfToken(services, token, scope) }
+  }
   const actor = session === undefined ? undefined : await actorOf(services, session)
   if (actor) return { ...services, actor }
   if (operation.calledWith === 'password')
@@ -104,6 +113,10 @@ async function contextOf(
     'Sign in to go on; what you were writing is kept in this browser.',
   )
 }
+
+/** A token as RFC 6750 carries it. */
+const bearerOf = (event: H3Event): string | undefined =>
+  /^Bearer ([\w.~+/=-]+)$/i.exec(getRequestHeader(event, 'authorization') ?? '')?.[1]
 
 /** A name and password as HTTP Basic (RFC 7617) carries them, in UTF-8. */
 function credentialsOf(event: H3Event): Promise<Credentials> {

@@ -1,6 +1,5 @@
 import { archiveKind, ArchiveFault, readArchive } from '../../core/archive/read'
 import { compareContracts, type Change } from '../../core/compare/contracts'
-import type { Contract } from '../../core/contract/model'
 import { examine, type Examination } from '../../core/definition'
 import {
   bundle,
@@ -11,12 +10,14 @@ import {
   type PlacedLoss,
 } from '../../core/formats/convert'
 import { looksLikeDefinition } from '../../core/formats/detect'
-import { readDefinition } from '../../core/formats/read'
+import { readDefinition, type Reading } from '../../core/formats/read'
+import { EditFault } from '../../core/edit/change'
+import { mend, withVersion, type Mending } from '../../core/mend'
 import { estateOf, type EstatePart } from '../../core/rules/estate'
-import type { ApiFacts, Edition } from '../../core/rules/model'
+import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
 import { asksForWords } from '../../core/rules/spelling'
-import type { Beside, Documents } from '../../core/text/documents'
-import { decodeText, type SourceText } from '../../core/text/read'
+import type { Beside } from '../../core/text/documents'
+import { decodeText, encodeLike, type SourceText } from '../../core/text/read'
 import { dictionary } from './dictionary'
 
 /** A file of a definition with its bytes. */
@@ -28,13 +29,16 @@ export interface FileBytes {
 /** The files of one definition, the main one first. */
 export type FileSet = [FileBytes, ...FileBytes[]]
 
-export interface ExamineTask {
-  task: 'examine'
+interface Checkable {
   files: FileSet
   edition: Edition
   facts: ApiFacts
   /** What the other APIs hold, where a rule asks for it. */
   estate: EstatePart[]
+}
+
+export interface ExamineTask extends Checkable {
+  task: 'examine'
   /** Whether to derive what is shown and found, too. */
   derives: boolean
 }
@@ -58,15 +62,29 @@ export interface CompareTask {
   after: FileSet
 }
 
-export type Task = ExamineTask | UnpackTask | ConvertTask | CompareTask
+export interface MendTask extends Checkable {
+  task: 'mend'
+  mending: Mending
+  /** What the main text names as its version from then on. */
+  version: string | undefined
+}
+
+export type Task = ExamineTask | UnpackTask | ConvertTask | CompareTask | MendTask
 
 /** The files of an archive, and which of them are definitions by themselves. */
 export type Unpacked = { entries: FileBytes[]; mains: string[] } | { fault: string }
 
 export type Conversion = { text: string; ending: string; losses: PlacedLoss[] } | { fault: string }
 
+/** What a fix makes of the files it changes: their texts before and after, and the bytes to keep. */
+export interface MendedFiles {
+  places: number
+  faults: string[]
+  changed: { file: string; before: string; after: string; bytes: Uint8Array }[]
+}
+
 /** Does one task; what it returns can be passed between threads. */
-export function analyse(task: Task): Examination | Unpacked | Conversion | Change[] {
+export function analyse(task: Task): Examination | Unpacked | Conversion | Change[] | MendedFiles {
   switch (task.task) {
     case 'examine':
       return examined(task)
@@ -76,6 +94,8 @@ export function analyse(task: Task): Examination | Unpacked | Conversion | Chang
       return converted(task)
     case 'compare':
       return compared(task)
+    case 'mend':
+      return mended(task)
   }
 }
 
@@ -92,15 +112,45 @@ function texts([main, ...others]: FileSet):
   return { source: { file: main.name, text: decoded.text }, beside }
 }
 
-function examined({ files, edition, facts, estate, derives }: ExamineTask): Examination {
-  const read = texts(files)
+const knownTo = ({ edition, facts, estate }: Checkable) => ({
+  facts,
+  estate: estateOf(estate, facts.api),
+  ...(asksForWords(edition.rules) && { isWord: dictionary() }),
+})
+
+function examined({ derives, ...task }: ExamineTask): Examination {
+  const read = texts(task.files)
   if ('fault' in read) return read.fault
-  const known = {
-    facts,
-    estate: estateOf(estate, facts.api),
-    ...(asksForWords(edition.rules) && { isWord: dictionary() }),
+  return examine(read.source, task.edition, knownTo(task), read.beside, { derives })
+}
+
+function mended({ mending, version, ...task }: MendTask): MendedFiles {
+  const nothing = { places: 0, changed: [] }
+  const reading = readingOf(task.files)
+  if (!reading) return { ...nothing, faults: ['The text is not readable as a definition'] }
+  const { facts, ...known } = knownTo(task)
+  const circumstances = atVersion(facts, reading.contract.version)
+  const done = mend(reading, task.edition, { ...known, circumstances }, mending)
+  const after = new Map(done.texts.map(({ file, text }) => [file, text]))
+  if (version !== undefined && after.size > 0) {
+    const { file, text, reading: main } = reading.documents.get()!
+    const { syntax } = main
+    const { name } = reading.contract.format
+    try {
+      after.set(file, withVersion(after.get(file) ?? text, syntax, name, version))
+    } catch (error) {
+      if (!(error instanceof EditFault)) throw error
+      return { ...nothing, faults: [error.message] }
+    }
   }
-  return examine(read.source, edition, known, read.beside, { derives })
+  const changed: MendedFiles['changed'] = []
+  for (const [file, text] of after) {
+    const old = task.files.find(({ name }) => name === file)
+    const bytes = old && encodeLike(text, old.bytes)
+    if (!bytes) return { ...nothing, faults: [`${file} is not written in Unicode`] }
+    changed.push({ file, before: reading.documents.text(file)!, after: text, bytes })
+  }
+  return { places: done.places, faults: done.faults, changed }
 }
 
 function unpacked({ bytes }: UnpackTask): Unpacked {
@@ -118,14 +168,14 @@ function unpacked({ bytes }: UnpackTask): Unpacked {
   }
 }
 
-function contractOf(files: FileSet): { contract: Contract; documents: Documents } | undefined {
+function readingOf(files: FileSet): Extract<Reading, { readable: true }> | undefined {
   const read = texts(files)
   const reading = 'fault' in read ? undefined : readDefinition(read.source, read.beside)
   return reading?.readable ? reading : undefined
 }
 
 function converted({ files, to, dereference, syntax }: ConvertTask): Conversion {
-  const reading = contractOf(files)
+  const reading = readingOf(files)
   if (!reading) return { fault: 'The text is not readable as a definition.' }
   const { contract, documents } = reading
   try {
@@ -146,6 +196,6 @@ function converted({ files, to, dereference, syntax }: ConvertTask): Conversion 
 }
 
 function compared({ before, after }: CompareTask): Change[] {
-  const [a, b] = [contractOf(before), contractOf(after)]
+  const [a, b] = [readingOf(before), readingOf(after)]
   return a && b ? compareContracts(a.contract, b.contract) : []
 }

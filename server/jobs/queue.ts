@@ -3,15 +3,19 @@ import type { Services } from '../services/context'
 import { checkAllGateways } from '../services/gateways'
 import { workBatch } from '../services/batches'
 import { recheckAll } from '../services/checking'
+import { workCheck } from '../services/checks'
 import { workImpact } from '../services/impact'
 import { workIntake } from '../services/intakes'
 import { announce } from '../services/ledger'
+import { planProposals } from '../services/proposals'
 
 const readIntakeQueue = 'read-intake'
 const workBatchQueue = 'work-batch'
 const readGatewaysQueue = 'read-gateways'
 const recheckQueue = 'recheck'
 const measureQueue = 'measure-impact'
+const checkQueue = 'check-text'
+const planQueue = 'plan-proposals'
 
 /** Seconds after which a job whose worker is gone is given to another. */
 const expireSeconds = Number(process.env['ELM_JOB_EXPIRE_SECONDS'] ?? 150)
@@ -33,6 +37,8 @@ export async function openQueue(
   await boss.createQueue(workBatchQueue)
   await boss.createQueue(recheckQueue)
   await boss.createQueue(measureQueue)
+  await boss.createQueue(checkQueue)
+  await boss.createQueue(planQueue)
   await boss.createQueue(readGatewaysQueue, { name: readGatewaysQueue, policy: 'singleton' })
   return boss
 }
@@ -62,6 +68,20 @@ export const sendMeasure = async (boss: PgBoss, id: string) => {
     { id },
     { retryLimit: 3, retryDelay: 1, expireInSeconds: Math.max(expireSeconds, 20) },
   )
+}
+
+/** A text that is too large to be waited for. */
+export const sendCheck = async (boss: PgBoss, id: string) => {
+  await boss.send(
+    checkQueue,
+    { id },
+    { retryLimit: 2, retryDelay: 1, expireInSeconds: expireSeconds },
+  )
+}
+
+/** Works out what proposed fixes do; those that are worked out are left alone. */
+export const sendPlan = async (boss: PgBoss) => {
+  await boss.send(planQueue, {}, { retryLimit: 3, retryDelay: 1, expireInSeconds: 3600 })
 }
 
 /** Takes jobs: reading what was brought in, checking again, and reading the gateways every minute. */
@@ -95,6 +115,14 @@ export async function work(boss: PgBoss, services: Services): Promise<void> {
       if (job) await workImpact(services, job.data.id)
     },
   )
+  await boss.work<{ id: string }>(
+    checkQueue,
+    { pollingIntervalSeconds: 0.5, batchSize: 1 },
+    async ([job]) => {
+      if (job) await workCheck(services, job.data.id)
+    },
+  )
+  await boss.work(planQueue, { pollingIntervalSeconds: 0.5 }, () => planProposals(services))
   // Rules begin to bind, and waivers end, with the day.
   await boss.schedule(recheckQueue, '2 0 * * *')
   await sendRecheck(boss)

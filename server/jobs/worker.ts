@@ -1,7 +1,16 @@
 import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import { threadedExaminer } from './examiner'
-import { openQueue, sendMeasure, sendReadIntake, sendRecheck, sendWorkBatch, work } from './queue'
+import {
+  openQueue,
+  sendCheck,
+  sendMeasure,
+  sendPlan,
+  sendReadIntake,
+  sendRecheck,
+  sendWorkBatch,
+  work,
+} from './queue'
 
 const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
 const { db } = openDatabase(databaseUrl)
@@ -14,6 +23,8 @@ await work(boss, {
     workBatch: (id) => sendWorkBatch(boss, id),
     recheck: () => sendRecheck(boss),
     measure: (id) => sendMeasure(boss, id),
+    check: (id) => sendCheck(boss, id),
+    plan: () => sendPlan(boss),
   },
   gatewaySecret,
   allowedTargets,

@@ -12,13 +12,12 @@ import {
   Saved,
 } from '../../shared/api/catalog'
 import { ok, operation, type Operation } from '../http/operation'
+import { definitionTypes, textTypes } from './bodies'
 import * as catalog from '../services/catalog'
 import * as intakes from '../services/intakes'
 import { FileQuery, SaveQuery } from '../../shared/api/reading'
 import { Shell } from '../../shared/api/shell'
 import { readRegister, readShell } from '../services/register'
-
-const texts = ['text/plain', 'application/yaml', 'application/json', 'application/octet-stream']
 
 const revisionNumber = (params: Record<string, string>) => Number(params['revision']) || 0
 
@@ -83,7 +82,7 @@ export const catalogOperations: Operation[] = [
     description:
       'The text is the main file; those beside it stay. A ZIP replaces all files. All is read and checked whole before anything is kept. If-Match names the revision it was written on.',
     query: SaveQuery,
-    raw: [...texts, 'application/zip'],
+    raw: definitionTypes,
     conditional: true,
     success: { status: 201, says: 'The revision that was saved', body: Saved },
     errors: [403, 409],
@@ -139,7 +138,7 @@ export const catalogOperations: Operation[] = [
     description:
       'The text is kept at once and read by a worker; ask for the intake until it is ready.',
     query: IntakeQuery,
-    raw: texts,
+    raw: textTypes,
     success: { status: 202, says: 'The intake', body: Intake },
     errors: [403],
     handle: ({ bytes, query }, context) =>

@@ -1,22 +1,27 @@
 import { describeApi } from '../http/description'
 import { operation, type Operation } from '../http/operation'
+import { apiVersion } from '../http/version'
 import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
+import { checkOperations } from './checks'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { promotionOperations } from './promotions'
+import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
 import { ruleOperations } from './rules'
-
-export const apiVersion = '1.0.0'
+import { tokenOperations } from './tokens'
 
 /** Every operation of the API; its definition among them describes them all. */
 export const operations: Operation[] = [
   ...peopleOperations,
+  ...tokenOperations,
   ...catalogOperations,
   ...readingOperations,
   ...ruleOperations,
+  ...proposalOperations,
+  ...checkOperations,
   ...batchOperations,
   ...placementOperations,
   ...promotionOperations,

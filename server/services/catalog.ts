@@ -12,10 +12,10 @@ import type {
   Saved,
 } from '../../shared/api/catalog'
 import type { Queries, Transaction } from '../db/database'
-import { apis, parts, people, revisionFiles, revisions, versions } from '../db/schema'
+import { apis, parts, people, proposals, revisionFiles, revisions, versions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
 import type { Actor, Context, Examiner } from './context'
-import { dayOf, keepFindings, knownOf, recheck, settle } from './checking'
+import { countEndingWaivers, dayOf, keepFindings, knownOf, recheck, settle } from './checking'
 import { Failure, conflict, invalid, notFound, requireMatch } from './failure'
 import { digestOf, filesIn, filesOf, loadFiles, storeFiles } from './files'
 import { record } from './ledger'
@@ -97,6 +97,13 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     .innerJoin(revisions, eq(revisions.id, versions.revision))
     .where(eq(versions.api, api.id))
     .orderBy(desc(revisions.number))
+  const [[fixes], ending] = await Promise.all([
+    db
+      .select({ count: sql<number>`count(*)::int` })
+      .from(proposals)
+      .where(and(eq(proposals.api, api.id), eq(proposals.state, 'waiting'))),
+    countEndingWaivers(db, now(), api.id),
+  ])
   const { summary } = latest
   return {
     api: api.slug,
@@ -119,6 +126,8 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     links: api.links,
     facts: summary.facts,
     problems: summary.problems,
+    proposals: fixes!.count,
+    endingWaivers: ending,
   }
 }
 
@@ -380,7 +389,6 @@ export async function saveRevision(
   const before = await findApi(db, slug)
   requirePermission(context.actor, 'edit', before.team)
   requireMatch(ifMatch, revisionEtag(before.latestRevision), 'the definition')
-  const edition = await currentEdition(db, before.team)
   const row = await findRevision(db, before, before.latestRevision)
   const { whole, files: sent } = await filesIn(examiner, bytes, mainFile ?? row.file)
   const kept = await loadFiles(db, await filesOf(db, row.id))
@@ -393,11 +401,19 @@ export async function saveRevision(
       return old !== undefined && Buffer.compare(Buffer.from(mine), Buffer.from(old.bytes)) === 0
     })
   if (same) throw conflict('The text is the same as the newest revision; there is nothing to save.')
-  const known = await knownOf(db, edition, before, context.now())
+  return saveFiles(context, before, files)
+}
+
+/** Saves the files of a definition on top of the revision that was newest when `before` was read. */
+export async function saveFiles(context: Context, before: ApiRow, files: FileSet): Promise<Saved> {
+  const { db, now } = context
+  const edition = await currentEdition(db, before.team)
+  const known = await knownOf(db, edition, before, now())
   const examination = await examineForSaving(context, files, edition, known)
+  const written = revisionEtag(before.latestRevision)
   return db.transaction(async (tx) => {
     const [api] = await tx.select().from(apis).where(eq(apis.id, before.id)).for('update')
-    requireMatch(ifMatch, revisionEtag(api!.latestRevision), 'the definition')
+    requireMatch(written, revisionEtag(api!.latestRevision), 'the definition')
     return insertRevision(tx, context, api!, { files, edition, examination })
   })
 }

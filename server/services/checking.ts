@@ -1,4 +1,5 @@
-import { and, asc, desc, eq, inArray, isNotNull, sql } from 'drizzle-orm'
+import { isDeepStrictEqual } from 'node:util'
+import { and, asc, between, desc, eq, inArray, isNotNull, sql } from 'drizzle-orm'
 import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
 import { asksForEstate, type EstatePart } from '../../core/rules/estate'
 import type { ApiFacts, Edition } from '../../core/rules/model'
@@ -171,6 +172,37 @@ export async function waiversInForce(db: Queries, api: number, day: string) {
     .orderBy(asc(waivers.id))
 }
 
+/** Waivers that end so soon are announced, so that there is time to mend or to ask again. */
+const announcedDays = 30
+
+/** How many waivers end soon, for one API or in the whole register. */
+export async function countEndingWaivers(db: Queries, now: Date, api?: number): Promise<number> {
+  const last = dayOf(new Date(now.getTime() + announcedDays * 86_400_000))
+  const [row] = await db
+    .select({ count: sql<number>`count(*)::int` })
+    .from(waivers)
+    .where(
+      and(
+        eq(waivers.state, 'approved'),
+        between(waivers.until, dayOf(now), last),
+        api === undefined ? undefined : eq(waivers.api, api),
+      ),
+    )
+  return row!.count
+}
+
+/** The waiver that takes a finding out, of those that hold for its API. */
+export const waiverFor = (
+  held: (typeof waivers.$inferSelect)[],
+  { rule, operation = '', key }: { rule: string; operation?: string | undefined; key: string },
+) =>
+  held.find(
+    (waiver) =>
+      waiver.rule === rule &&
+      (waiver.operation === null || waiver.operation === operation) &&
+      (waiver.key === null || waiver.key === key),
+  )
+
 /**
  * Says of each finding of an API's newest revision whether it counts: a waiver that holds, or a team's acceptance,
  * takes it out. What was accepted and is mended leaves the acceptance for good. Keeps the counts, and a tally of them.
@@ -198,12 +230,7 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
   const open = []
   const total = { waived: 0, accepted: 0 }
   for (const finding of list) {
-    const waiver = held.find(
-      (candidate) =>
-        candidate.rule === finding.rule &&
-        (candidate.operation === null || candidate.operation === finding.operation) &&
-        (candidate.key === null || candidate.key === finding.key),
-    )
+    const waiver = waiverFor(held, finding)
     const standing: Standing = waiver ? 'waived' : known.has(finding.key) ? 'accepted' : 'open'
     if (standing === 'open') open.push(finding)
     else total[standing]++
@@ -235,9 +262,22 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
     .where(eq(revisions.id, revision.id))
   await tally(
     tx,
-    { api, revision: revision.number, edition: revision.edition, ...counts, ...total },
+    {
+      api,
+      revision: revision.number,
+      edition: revision.edition,
+      ...counts,
+      ...total,
+      rules: countRules(open),
+    },
     now,
   )
+  return counts
+}
+
+function countRules(open: { rule: string }[]): Record<string, number> {
+  const counts: Record<string, number> = {}
+  for (const { rule } of open) counts[rule] = (counts[rule] ?? 0) + 1
   return counts
 }
 
@@ -252,7 +292,10 @@ async function tally(tx: Transaction, next: Tally, now: Date): Promise<void> {
     .orderBy(desc(tallies.id))
     .limit(1)
   const same =
-    last && (Object.keys(next) as (keyof Tally)[]).every((name) => last[name] === next[name])
+    last &&
+    (Object.keys(next) as (keyof Tally)[]).every((name) =>
+      isDeepStrictEqual(last[name], next[name]),
+    )
   if (!same) await tx.insert(tallies).values({ ...next, at: now })
 }
 

@@ -5,7 +5,8 @@ import type { Role } from '../../shared/words'
 import type { Change } from '../../core/compare/contracts'
 import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database } from '../db/database'
-import type { Conversion, FileSet, Unpacked } from '../jobs/analysis'
+import type { Mending } from '../../core/mend'
+import type { Conversion, FileSet, MendedFiles, Unpacked } from '../jobs/analysis'
 
 /** Who acts. */
 export interface Actor {
@@ -31,6 +32,14 @@ export interface Examiner {
     syntax: 'yaml' | 'json' | undefined,
   ): Promise<Conversion>
   compare(before: FileSet, after: FileSet): Promise<Change[]>
+  /** Works out a fix; with a version, the main text names it from then on. */
+  mend(
+    files: FileSet,
+    edition: Edition,
+    known: { facts: ApiFacts; estate?: EstatePart[] },
+    mending: Mending,
+    version?: string,
+  ): Promise<MendedFiles>
 }
 
 /** Puts work into the queue. */
@@ -41,6 +50,10 @@ export interface Queue {
   recheck(): Promise<void>
   /** Work out what an unpublished rulebook would change. */
   measure(impact: string): Promise<void>
+  /** Check a text that is too large to be waited for. */
+  check(id: string): Promise<void>
+  /** Work out what proposed fixes do. */
+  plan(): Promise<void>
 }
 
 /** What every use case needs: the store, and the world outside. */

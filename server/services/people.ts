@@ -32,7 +32,8 @@ async function passwordFits(password: string, stored: string): Promise<boolean> 
 /** Wrong passwords in a row for a name, to slow guessing down. */
 const misses = new Map<string, { count: number; until: number }>()
 
-const toActor = (row: typeof people.$inferSelect): Actor => ({
+/** A person as somebody who acts. */
+export const toActor = (row: typeof people.$inferSelect): Actor => ({
   name: row.name,
   displayName: row.displayName,
   role: row.role,

@@ -11,10 +11,12 @@ import {
   people,
   placements,
   promotions,
+  proposals,
   revisions,
   settings,
   stages,
 } from '../db/schema'
+import { countEndingWaivers } from './checking'
 import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
@@ -168,11 +170,12 @@ export async function stageNames(db: Queries): Promise<string[]> {
 export async function readShell({
   db,
   allowedTargets,
-}: Pick<Services, 'db' | 'allowedTargets'>): Promise<Shell> {
+  now,
+}: Pick<Services, 'db' | 'allowedTargets' | 'now'>): Promise<Shell> {
   const [row] = await db.select().from(settings)
   if (!row) throw notFound('organisation')
   const count = sql<number>`count(*)::int`
-  const [[all], [must], [differing], [waiting], [gates], [edition], names, named] =
+  const [[all], [must], [differing], [waiting], [gates], [edition], names, named, ending, [fixes]] =
     await Promise.all([
       db.select({ count }).from(apis),
       db
@@ -201,6 +204,8 @@ export async function readShell({
         .select({ name: people.name, displayName: people.displayName })
         .from(people)
         .orderBy(asc(people.displayName)),
+      countEndingWaivers(db, now()),
+      db.select({ count }).from(proposals).where(eq(proposals.state, 'waiting')),
     ])
   return {
     organisation: row.organisation,
@@ -219,6 +224,8 @@ export async function readShell({
       promotions: waiting!.count,
       gateways: gates!.count,
       rules: edition?.count ?? 0,
+      endingWaivers: ending,
+      proposals: fixes!.count,
     },
   }
 }

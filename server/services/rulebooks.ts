@@ -8,7 +8,7 @@ import {
 import type { Rulebook } from '../../shared/api/rules'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { Queries, Transaction } from '../db/database'
-import { apis, editions, findings, revisions, rulebooks } from '../db/schema'
+import { apis, editions, findings, revisions, rulebooks, tallies } from '../db/schema'
 import type { Actor } from './context'
 import { invalid, notFound } from './failure'
 import { record } from './ledger'
@@ -58,7 +58,7 @@ export async function readRulebook(
   team?: string,
 ): Promise<Rulebook> {
   const edition = await currentEdition(db, team)
-  const [counts, reached] = await Promise.all([
+  const [counts, trends, reached] = await Promise.all([
     db
       .select({
         rule: findings.rule,
@@ -69,6 +69,7 @@ export async function readRulebook(
       .innerJoin(revisions, eq(revisions.id, findings.revision))
       .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
       .groupBy(findings.rule),
+    readTrends(db),
     db.execute<{ rule: string; asked: number; broken: number }>(sql`
       select r.rule, sum(r.asked)::int as asked, sum(r.broken)::int as broken
       from apis a join revisions v on v.api = a.id and v.number = a.latest_revision,
@@ -90,11 +91,36 @@ export async function readRulebook(
         apis: byRule.get(rule.id)?.apis ?? 0,
         asked: reach.get(rule.id)?.asked ?? 0,
         broken: reach.get(rule.id)?.broken ?? 0,
+        trend: trends.get(rule.id) ?? [],
       })),
       query,
       1000,
     ),
   }
+}
+
+const trendWeeks = 6
+
+/** Open findings of each rule in the whole register at the end of each of the last weeks, the oldest first. */
+async function readTrends(db: Queries): Promise<Map<string, number[]>> {
+  const { rows } = await db.execute<{ rule: string; week: number; count: number }>(sql`
+    select r.key as rule, w.week, sum(r.value::int)::int as count
+    from generate_series(0, ${trendWeeks - 1}) as w(week)
+    cross join ${apis} a
+    join lateral (
+      select t.rules from ${tallies} t
+      where t.api = a.id and t.at <= now() - (${trendWeeks - 1} - w.week) * interval '7 days'
+      order by t.id desc limit 1
+    ) t on true
+    cross join lateral jsonb_each_text(t.rules) r
+    group by r.key, w.week`)
+  const trends = new Map<string, number[]>()
+  for (const { rule, week, count } of rows) {
+    let trend = trends.get(rule)
+    if (!trend) trends.set(rule, (trend = Array.from({ length: trendWeeks }, () => 0)))
+    trend[week] = count
+  }
+  return trends
 }
 
 /** The rulebook of a text; throws with every problem's place where it has any. */

@@ -2,7 +2,15 @@ import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import type { Serving } from '../http/router'
 import { threadedExaminer } from '../jobs/examiner'
-import { openQueue, sendMeasure, sendReadIntake, sendRecheck, sendWorkBatch } from '../jobs/queue'
+import {
+  openQueue,
+  sendCheck,
+  sendMeasure,
+  sendPlan,
+  sendReadIntake,
+  sendRecheck,
+  sendWorkBatch,
+} from '../jobs/queue'
 
 let started: Promise<Serving> | undefined
 
@@ -30,6 +38,8 @@ async function start(): Promise<Serving> {
         workBatch: (id) => sendWorkBatch(boss, id),
         recheck: () => sendRecheck(boss),
         measure: (id) => sendMeasure(boss, id),
+        check: (id) => sendCheck(boss, id),
+        plan: () => sendPlan(boss),
       },
       gatewaySecret,
       allowedTargets,

@@ -294,6 +294,12 @@ export class ApiDetail {
     example: 0,
   })
   problems!: number
+
+  @whole({ says: 'Fixes that somebody proposed and its owner has not decided on.', example: 0 })
+  proposals!: number
+
+  @whole({ says: 'Waivers for it that end within 30 days.', example: 0 })
+  endingWaivers!: number
 }
 
 export class ApiChange {

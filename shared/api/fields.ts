@@ -2,6 +2,7 @@ import 'reflect-metadata'
 import { Type } from 'class-transformer'
 import {
   ArrayMaxSize,
+  ArrayUnique,
   IsArray,
   IsBoolean,
   IsDefined,
@@ -136,6 +137,36 @@ export function texts({
     IsArray(),
     ArrayMaxSize(max),
     IsString({ each: true }),
+  ])
+}
+
+/** A list of whole numbers from 0. */
+export function wholes({
+  example,
+  max = 100,
+  ...common
+}: Common & { example: number[]; max?: number }) {
+  const items = { type: 'integer', minimum: 0, maximum: 1_000_000_000 }
+  return field(described(common, { type: 'array', items, maxItems: max }, example), [
+    IsArray(),
+    ArrayMaxSize(max),
+    IsInt({ each: true }),
+    Min(0, { each: true }),
+  ])
+}
+
+/** Some of a few words, each once. */
+export function choices(
+  values: readonly string[],
+  { example, ...common }: Common & { example: string[] },
+) {
+  const items = { type: 'string', enum: values }
+  const schema = { type: 'array', items, maxItems: values.length, uniqueItems: true }
+  return field(described(common, schema, example), [
+    IsArray(),
+    ArrayUnique(),
+    ArrayMaxSize(values.length),
+    IsIn(values, { each: true }),
   ])
 }
 

@@ -9,7 +9,7 @@ import {
 } from '../../core/rules/model'
 import type { Audience, Lifecycle } from '../words'
 import { PageQuery } from './catalog'
-import { anything, choice, flag, many, moment, one, text, texts, whole } from './fields'
+import { anything, choice, flag, many, moment, one, text, texts, whole, wholes } from './fields'
 
 export class RuleBinding {
   @text({ says: 'The day it begins to bind.', example: '2027-03-01', optional: true })
@@ -105,6 +105,12 @@ export class RuleItem {
 
   @whole({ says: 'Places that break it, waived ones too.', example: 5 })
   broken!: number
+
+  @wholes({
+    says: 'Open findings of it at the end of each of the last weeks, the oldest first; none where it never had any.',
+    example: [9, 9, 7, 4, 3, 3],
+  })
+  trend!: number[]
 }
 
 export class RuleGroupItem {

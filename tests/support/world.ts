@@ -16,7 +16,9 @@ import { operations } from '../../server/operations'
 import type { Context, Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
 import { recheckAll } from '../../server/services/checking'
+import { workCheck } from '../../server/services/checks'
 import { workImpact } from '../../server/services/impact'
+import { planProposals } from '../../server/services/proposals'
 import { workIntake } from '../../server/services/intakes'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
@@ -139,6 +141,8 @@ export async function makeWorld(): Promise<World> {
         await recheckAll(services)
       },
       measure: (id) => workImpact(services, id),
+      check: (id) => workCheck(services, id),
+      plan: () => planProposals(services),
     },
     gatewaySecret: 'gateway-secret',
     allowedTargets: [new URL(standins).host],

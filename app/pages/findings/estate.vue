@@ -183,7 +183,7 @@ const byTeam = computed(() => {
       >. The <NuxtLink :to="{ path: '/findings', query: { first: 'oldest' } }">oldest</NuxtLink> are
       a list of their own.
     </p>
-    <Leaves :leaves="findingLeaves" />
+    <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <div class="bar">
       <FilterChip

@@ -129,7 +129,7 @@ watch(current, () => void readComments())
         {{ inEstate('may') }} at MAY</button
       >.
     </p>
-    <Leaves :leaves="findingLeaves" />
+    <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <div class="bar">
       <FilterChip
@@ -324,17 +324,11 @@ watch(current, () => void readComments())
 .tiny {
   font-size: 11px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .at {
   overflow-wrap: anywhere;
 }
 .tick {
   width: 26px;
-}
-.ochre-text {
-  color: var(--ochre);
 }
 .acts {
   background: var(--faint);

@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { useSession } from '~/stores/session'
 import type { Rulebook, WaiverItem } from '~~/shared/api/rules'
 
-const { filters, set, clear, any, toggle } = useFilters(['state', 'rule', 'waiver'] as const)
+const session = useSession()
+
+const { filters, set, clear, any, toggle } = useFilters(['state', 'api', 'rule', 'waiver'] as const)
 const { data, refusal, reload } = useLoad(
   () => api.get<{ items: WaiverItem[] }>('/waivers', { limit: 1000 }),
   ['waiver', 'finding', 'revision'],
@@ -16,12 +19,18 @@ const shown = computed(() =>
     (item) =>
       (!filters.value.state ||
         (filters.value.state === 'ending' ? isEnding(item) : item.state === filters.value.state)) &&
+      (!filters.value.api || item.api === filters.value.api) &&
       (!filters.value.rule || item.rule === filters.value.rule),
   ),
 )
 const { selected, current } = useRows(() => shown.value, {
   naming: { key: (row) => String(row.waiver), wanted: () => filters.value.waiver },
 })
+const apisOf = computed(() =>
+  [...new Map(items.value.map(({ api: slug = '', title }) => [slug, title ?? 'every API']))].map(
+    ([value, label]) => ({ value, label }),
+  ),
+)
 const titleOf = (rule: string) => rulebook.value?.items.find(({ id }) => id === rule)?.title ?? rule
 const whom = ({ title, operation, key }: WaiverItem) =>
   !title
@@ -81,7 +90,7 @@ const days = ({ state, days: left, until }: WaiverItem) =>
         {{ of(isEnding) }} within {{ soon }} days of their end</button
       >.
     </p>
-    <Leaves :leaves="findingLeaves" />
+    <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <div class="bar">
       <FilterChip
@@ -94,6 +103,12 @@ const days = ({ state, days: left, until }: WaiverItem) =>
           }))
         "
         @update:model-value="set({ state: $event })"
+      />
+      <FilterChip
+        label="API"
+        :model-value="filters.api"
+        :options="apisOf"
+        @update:model-value="set({ api: $event })"
       />
       <FilterChip
         label="Rule"
@@ -204,17 +219,6 @@ const days = ({ state, days: left, until }: WaiverItem) =>
 </template>
 
 <style scoped>
-.name {
-  border: 0;
-  background: none;
-  padding: 0;
-  font-weight: 600;
-  cursor: pointer;
-  text-align: left;
-}
-.nowrap {
-  white-space: nowrap;
-}
 .ochre-text {
   color: var(--ochre);
   font-weight: 600;

@@ -95,14 +95,6 @@ async function read() {
 </template>
 
 <style scoped>
-.name {
-  border: 0;
-  background: none;
-  padding: 0;
-  font-weight: 600;
-  cursor: pointer;
-  text-align: left;
-}
 ul {
   padding-left: 16px;
   margin: 0 0 12px;

@@ -49,6 +49,23 @@ const { selected, current } = useRows(() => shown.value, {
   open: (row) => navigateTo({ path: '/findings', query: { rule: row.id } }),
   naming: { key: (row) => row.id, wanted: () => filters.value.rule },
 })
+const fix = ref(0)
+const note = ref('')
+const proposing = useAct()
+watch(current, () => {
+  fix.value = 0
+  proposing.refusal.value = undefined
+})
+async function propose() {
+  const rule = current.value!.id
+  const made = await proposing.act(() =>
+    api.post(`/rules/${rule}/proposals`, {
+      fix: fix.value,
+      ...(note.value.trim() && { note: note.value.trim() }),
+    }),
+  )
+  if (made) await navigateTo({ path: '/findings/fixes', query: { rule } })
+}
 const abouts = computed(() =>
   [...new Set(rules.value.map(({ about }) => about))].map((value) => ({
     value,
@@ -130,12 +147,13 @@ const abouts = computed(() =>
           <th class="right" title="Places in newest revisions that it was asked of">Asked of</th>
           <th class="right" title="Of the places it was asked of">Kept</th>
           <th class="right">Findings</th>
+          <th title="Open findings over the last six weeks">Trend</th>
           <th class="right">APIs</th>
         </tr>
       </thead>
       <tbody v-for="group in groups" :key="group.id">
         <tr class="group">
-          <th colspan="7" scope="rowgroup">
+          <th colspan="8" scope="rowgroup">
             {{ group.title }} <span class="soft">{{ group.says }}</span>
           </th>
         </tr>
@@ -172,6 +190,7 @@ const abouts = computed(() =>
               >{{ rule.findings }}</NuxtLink
             >
           </td>
+          <td class="nowrap"><TrendLine :points="rule.trend" /></td>
           <td class="right mono" :class="{ soft: !rule.apis }">{{ rule.apis }}</td>
         </tr>
       </tbody>
@@ -206,6 +225,27 @@ const abouts = computed(() =>
             >Change it</NuxtLink
           >
         </div>
+        <template v-if="current.fixes?.length && current.findings">
+          <h3>Propose its fix</h3>
+          <p class="soft">
+            Works the fix out for every API that breaks the rule, and puts it before each owner, who
+            makes it the next revision or declines.
+          </p>
+          <select v-if="current.fixes.length > 1" v-model="fix" aria-label="Which fix">
+            <option v-for="(one, index) in current.fixes" :key="index" :value="index">
+              {{ one.title }}
+            </option>
+          </select>
+          <label class="field"
+            ><span>What the owners should know</span><Textarea v-model="note" rows="2"
+          /></label>
+          <Trouble :refusal="proposing.refusal.value" />
+          <div class="bar">
+            <button class="ghost" :disabled="proposing.busy.value" @click="propose()">
+              Propose it for {{ count(current.apis, 'API') }}
+            </button>
+          </div>
+        </template>
       </template>
     </template>
   </Leaf>
@@ -215,23 +255,12 @@ const abouts = computed(() =>
 .words {
   width: 190px;
 }
-.name {
-  border: 0;
-  background: none;
-  padding: 0;
-  font-weight: 600;
-  cursor: pointer;
-  text-align: left;
-}
 .tiny {
   font-size: 11px;
 }
 .nowrap,
 .kept {
   white-space: nowrap;
-}
-.ochre-text {
-  color: var(--ochre);
 }
 tr.group th {
   position: static;

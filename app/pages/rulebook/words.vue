@@ -82,9 +82,6 @@ h2 {
 p {
   margin: 0 0 6px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 td:first-child {
   width: 34%;
   overflow-wrap: anywhere;

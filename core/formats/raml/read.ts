@@ -36,7 +36,8 @@ const methods = [
 ] as const
 const isMethod = (key: string) => (methods as readonly string[]).includes(key)
 
-const rootKeys = new Set([
+/** The fields of a RAML document's root, of a resource and of a method (RAML 1.0, “The Root of the Document”, “Resources”, “Methods”). */
+export const rootKeys = new Set([
   'title',
   'description',
   'version',
@@ -56,7 +57,7 @@ const rootKeys = new Set([
   'extends',
   'usage',
 ])
-const resourceKeys = new Set([
+export const resourceKeys = new Set([
   'displayName',
   'description',
   'is',
@@ -66,7 +67,7 @@ const resourceKeys = new Set([
   'baseUriParameters',
   'usage',
 ])
-const methodKeys = new Set([
+export const methodKeys = new Set([
   'displayName',
   'description',
   'queryParameters',

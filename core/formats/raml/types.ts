@@ -55,7 +55,8 @@ const numberFormats: Record<string, string> = {
   double: 'double',
 }
 
-const declarationKeys = new Set<string>([
+/** The facets of a type declaration (RAML 1.0, “Type Declarations”). */
+export const declarationKeys = new Set<string>([
   ...sameFacets,
   'type',
   'schema',

@@ -327,9 +327,6 @@ watch(
 .withheld {
   margin: 0 0 6px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .rev {
   display: block;
   white-space: nowrap;

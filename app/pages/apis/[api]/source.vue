@@ -42,7 +42,7 @@ const restored = ref<Draft>()
 const line = ref(Number(route.query['line'] ?? 0))
 const editor = ref<EditorHandle>()
 const tick = ref(0)
-const { examination, checking, check, planned } = useCheck()
+const { examination, checking, check, planned, suggested } = useCheck()
 const { busy, refusal: saveRefusal, act } = useAct()
 const saved = ref('')
 const asked = computed(() => Number(route.query['revision'] ?? 0))
@@ -266,6 +266,17 @@ function mendAt(at: number) {
   )
   if (here[0] && !locked.value) mending.value = here[0]
 }
+const notesAt = (at: number): LineNote[] => [
+  ...problems.value
+    .filter((problem) => problem.line === at)
+    .map(({ message }) => ({ level: 'MUST', message, reason: '', remedy: '' })),
+  ...findings.value
+    .filter((finding) => finding.line === at)
+    .map(({ level, message, rule }) => {
+      const { reason = '', remedy = '' } = ruleOf(rule) ?? {}
+      return { level, message, reason, remedy }
+    }),
+]
 function goToNext(from: number, step: 1 | -1) {
   const lines = [
     ...new Set([...findings.value, ...problems.value].map((found) => found.line)),
@@ -386,6 +397,8 @@ const syntaxOf = (name: string, content: string): Syntax =>
           :syntax="syntaxOf(file, text)"
           :locked="locked"
           :lines="marked"
+          :suggest="(content, at) => suggested(file, content, at, syntaxOf(file, content))"
+          :notes="notesAt"
           @change="changed"
           @moved="measure"
           @save="save"

@@ -1,0 +1,52 @@
+import type { Edition } from '../core/rules/model'
+import { WrongUse } from './files'
+
+export interface ServerOptions {
+  server?: string
+  token?: string
+  team?: string
+}
+
+/** The edition in force on a server, for a team where one is named. */
+export async function publishedEdition({
+  server,
+  token,
+  team,
+}: ServerOptions): Promise<Omit<Edition, 'number'>> {
+  const secret = token ?? process.env['ELM_LEDGER_TOKEN']
+  if (secret === undefined) {
+    throw new WrongUse('--server takes a token: --token, or ELM_LEDGER_TOKEN in the environment.')
+  }
+  const base = URL.parse(server ?? '')
+  if (!base || !/^https?:$/.test(base.protocol)) {
+    throw new WrongUse(`"${server}" is no address of a server.`)
+  }
+  const url = new URL('/api/v1/rulebook', base)
+  url.searchParams.set('limit', '1000')
+  if (team) url.searchParams.set('team', team)
+  const answer = await answered(url, secret)
+  const { name, domain, words, groups, items } = (await answer.json()) as Omit<Edition, 'rules'> & {
+    items: Edition['rules']
+  }
+  return { name, domain, words, groups, rules: items }
+}
+
+async function answered(url: URL, token: string): Promise<Response> {
+  let response: Response
+  try {
+    response = await fetch(url, {
+      headers: { authorization: `Bearer ${token}` },
+      signal: AbortSignal.timeout(30_000),
+    })
+  } catch (error) {
+    const { cause, message } = error as Error
+    throw new WrongUse(
+      `${url.origin} does not answer: ${(cause as Error | undefined)?.message ?? message}`,
+    )
+  }
+  if (response.ok) return response
+  const problem = (await response.json().catch(() => ({}))) as { detail?: string }
+  throw new WrongUse(
+    `${url.origin} answers ${response.status}: ${problem.detail ?? response.statusText}`,
+  )
+}

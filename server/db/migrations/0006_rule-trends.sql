@@ -1,0 +1,1 @@
+ALTER TABLE "tallies" ADD COLUMN "rules" jsonb DEFAULT '{}'::jsonb NOT NULL;

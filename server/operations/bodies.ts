@@ -1,0 +1,10 @@
+/** The media types in which the text of a definition may be sent. */
+export const textTypes = [
+  'text/plain',
+  'application/yaml',
+  'application/json',
+  'application/octet-stream',
+]
+
+/** A text, or a ZIP of all files of a definition. */
+export const definitionTypes = [...textTypes, 'application/zip']

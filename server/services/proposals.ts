@@ -1,0 +1,248 @@
+import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { alias } from 'drizzle-orm/pg-core'
+import type {
+  NewProposals,
+  ProposalDecision,
+  ProposalItem,
+  ProposalOutcome,
+  ProposalQuery,
+  ProposedText,
+} from '../../shared/api/proposals'
+import type { Queries } from '../db/database'
+import { apis, findings, people, proposals, revisions } from '../db/schema'
+import type { FileSet, MendedFiles } from '../jobs/analysis'
+import { findRevision, saveFiles, type ApiRow } from './catalog'
+import { knownOf } from './checking'
+import type { Context, Services } from './context'
+import { conflict, invalid, notFound } from './failure'
+import { filesOf, loadFiles } from './files'
+import { announce, record } from './ledger'
+import { offsetOf, pageOf, type Page } from './paging'
+import { can, requirePermission } from './permissions'
+import { currentEdition } from './rulebooks'
+
+type Row = typeof proposals.$inferSelect
+
+/**
+ * Proposes a rule's fix to every API whose newest revision breaks the rule. What it does is worked out on the newest
+ * text each time it is shown, so that a proposal never speaks of a text that has gone.
+ */
+export async function proposeFix(
+  context: Context,
+  rule: string,
+  { fix: index, note = '' }: NewProposals,
+): Promise<{ proposals: number }> {
+  const { db, actor, now, queue } = context
+  requirePermission(actor, 'rule')
+  const edition = await currentEdition(db)
+  const fix = edition.rules.find(({ id }) => id === rule)?.fixes?.[index]
+  if (!fix) throw notFound(`fix ${index} of a rule called "${rule}"`)
+  const count = await db.transaction(async (tx) => {
+    const concerned = await tx
+      .selectDistinct({ api: apis.id })
+      .from(findings)
+      .innerJoin(revisions, eq(revisions.id, findings.revision))
+      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+      .where(and(eq(findings.rule, rule), eq(findings.standing, 'open')))
+    const waiting = await tx
+      .select({ api: proposals.api })
+      .from(proposals)
+      .where(and(eq(proposals.rule, rule), sql`${proposals.state} in ('planning', 'waiting')`))
+    const asked = new Set(waiting.map(({ api }) => api))
+    const fresh = concerned.filter(({ api }) => !asked.has(api))
+    if (fresh.length === 0) {
+      throw conflict('Every API that breaks it has a proposal already, or none breaks it.')
+    }
+    await tx.insert(proposals).values(
+      fresh.map(({ api }) => ({
+        api,
+        rule,
+        fix,
+        by: actor.name,
+        at: now(),
+        state: 'planning' as const,
+        note,
+      })),
+    )
+    await record(tx, context, {
+      action: 'fix.proposed',
+      subject: rule,
+      after: { fix: fix.title, apis: fresh.length, note },
+    })
+    return fresh.length
+  })
+  await queue.plan()
+  return { proposals: count }
+}
+
+/** The worker's part: works out what waits to be worked out. Safe to repeat. */
+export async function planProposals(services: Services): Promise<void> {
+  const { db } = services
+  for (;;) {
+    const [row] = await db
+      .select()
+      .from(proposals)
+      .where(eq(proposals.state, 'planning'))
+      .orderBy(asc(proposals.id))
+      .limit(1)
+    if (!row) return
+    const { places, faults, changed } = await worked(services, row)
+    await db
+      .update(proposals)
+      .set({
+        places,
+        trouble: [...new Set(faults)].slice(0, 20).join('. '),
+        state: changed.length > 0 ? 'waiting' : 'nothing',
+      })
+      .where(and(eq(proposals.id, row.id), eq(proposals.state, 'planning')))
+    await announce(db, 'proposal')
+  }
+}
+
+interface Worked extends MendedFiles {
+  files: FileSet
+  api: ApiRow
+}
+
+/** What a proposal does to the newest text of its API. */
+async function worked(
+  { db, examiner, now }: Services,
+  { api: id, rule, fix }: Row,
+  version?: string,
+): Promise<Worked> {
+  const [api] = await db.select().from(apis).where(eq(apis.id, id))
+  const newest = await findRevision(db, api!, api!.latestRevision)
+  const edition = await currentEdition(db, api!.team)
+  const [files, known] = await Promise.all([
+    filesOf(db, newest.id).then((stored) => loadFiles(db, stored)),
+    knownOf(db, edition, api!, now()),
+  ])
+  const mended = await examiner.mend(files, edition, known, { rule, fix }, version)
+  return { ...mended, files, api: api! }
+}
+
+const decider = alias(people, 'decider')
+
+/** Proposals, the newest first. */
+export async function listProposals(
+  db: Queries,
+  query: ProposalQuery,
+): Promise<Page<ProposalItem>> {
+  const limit = query.limit ?? 100
+  const offset = offsetOf(query)
+  const rows = await db
+    .select({ row: proposals, api: apis, by: people.displayName, decidedBy: decider.displayName })
+    .from(proposals)
+    .innerJoin(apis, eq(apis.id, proposals.api))
+    .leftJoin(people, eq(people.name, proposals.by))
+    .leftJoin(decider, eq(decider.name, proposals.decidedBy))
+    .where(
+      and(
+        query.api ? eq(apis.slug, query.api) : undefined,
+        query.rule ? eq(proposals.rule, query.rule) : undefined,
+        query.team ? eq(apis.team, query.team) : undefined,
+        query.state ? eq(proposals.state, query.state) : undefined,
+      ),
+    )
+    .orderBy(desc(proposals.id))
+    .limit(limit + 1)
+    .offset(offset)
+  const items = rows.map(({ row, api, by, decidedBy }) => ({
+    proposal: row.id,
+    api: api.slug,
+    title: api.title,
+    team: api.team,
+    rule: row.rule,
+    does: row.fix.title,
+    state: row.state,
+    places: row.places,
+    trouble: row.trouble,
+    note: row.note,
+    by: by ?? row.by,
+    at: row.at.toISOString(),
+    ...(row.decidedBy !== null && { decidedBy: decidedBy ?? row.decidedBy }),
+    answer: row.answer,
+    ...(row.revision !== null && { revision: row.revision }),
+  }))
+  return pageOf(items, limit, offset)
+}
+
+async function findProposal(db: Queries, id: number): Promise<Row> {
+  const [row] = await db.select().from(proposals).where(eq(proposals.id, id))
+  if (!row) throw notFound(`proposal ${id}`)
+  return row
+}
+
+/** The texts that a proposal changes, as they are and as they would be. */
+export async function readProposal(
+  services: Services,
+  id: number,
+): Promise<{ items: ProposedText[] }> {
+  const row = await findProposal(services.db, id)
+  if (row.state !== 'waiting') return { items: [] }
+  const { changed } = await worked(services, row)
+  return { items: changed.map(({ file, before, after }) => ({ file, before, after })) }
+}
+
+/** Makes a proposal the next revision of its API, or declines it. */
+export async function decideProposal(
+  context: Context,
+  id: number,
+  { accept, version, note = '' }: ProposalDecision,
+): Promise<ProposalOutcome> {
+  const { db, actor } = context
+  const row = await findProposal(db, id)
+  const [api] = await db.select().from(apis).where(eq(apis.id, row.api))
+  requirePermission(actor, 'edit', api!.team)
+  if (row.state !== 'waiting') throw conflict('This proposal waits for no decision any more.')
+  if (!accept) {
+    if (note === '') throw invalid([{ field: 'note', message: 'Say why it is declined' }])
+    await close(context, row, api!, { state: 'declined', answer: note })
+    return {}
+  }
+  const { changed, files, api: newest, faults } = await worked(context, row, version)
+  if (changed.length === 0) {
+    if (faults.length > 0) throw conflict(`${faults.join('. ')}.`)
+    await close(context, row, api!, { state: 'nothing', answer: '' })
+    throw conflict('The newest revision has nothing left that this would mend.')
+  }
+  const after = new Map(changed.map(({ file, bytes }) => [file, bytes]))
+  const [main, ...others] = files.map(({ name, bytes }) => ({
+    name,
+    bytes: after.get(name) ?? bytes,
+  }))
+  const saved = await saveFiles(context, newest, [main!, ...others])
+  await close(context, row, api!, { state: 'accepted', answer: note, revision: saved.revision })
+  return { revision: saved.revision }
+}
+
+/** Takes a proposal back that nobody has decided on. */
+export async function withdrawProposal(context: Context, id: number): Promise<void> {
+  const row = await findProposal(context.db, id)
+  const mine = row.by === context.actor.name || can(context.actor, 'rule')
+  if (!mine) requirePermission(context.actor, 'rule')
+  if (row.state !== 'waiting' && row.state !== 'planning') {
+    throw conflict('This proposal waits for no decision any more.')
+  }
+  const [api] = await context.db.select().from(apis).where(eq(apis.id, row.api))
+  await close(context, row, api!, { state: 'withdrawn', answer: '' })
+}
+
+async function close(
+  context: Context,
+  { id, rule, fix }: Row,
+  api: ApiRow,
+  outcome: Pick<Row, 'answer'> & { state: Row['state']; revision?: number },
+): Promise<void> {
+  await context.db.transaction(async (tx) => {
+    await tx
+      .update(proposals)
+      .set({ ...outcome, decidedBy: context.actor.name, decidedAt: context.now() })
+      .where(eq(proposals.id, id))
+    await record(tx, context, {
+      action: `fix.${outcome.state === 'nothing' ? 'closed' : outcome.state}`,
+      subject: api.slug,
+      after: { rule, fix: fix.title, ...outcome },
+    })
+  })
+}
