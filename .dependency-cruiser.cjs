@@ -20,6 +20,12 @@ module.exports = {
     only('demo', ['core', 'server', 'shared']),
     only('cli', ['core']),
     {
+      name: 'app-takes-classes-of-the-api-as-types-only',
+      severity: 'error',
+      from: { path: '^app/' },
+      to: { path: '^shared/api/', dependencyTypesNot: ['type-only'] },
+    },
+    {
       name: 'core-needs-no-node',
       severity: 'error',
       from: { path: '^core/', pathNot: '\\.test\\.ts$' },

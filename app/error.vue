@@ -12,7 +12,7 @@ defineProps<{ error: NuxtError }>()
       }}
     </h1>
     <p class="soft">
-      {{ error.statusCode === 404 ? 'The address names nothing here.' : error.statusMessage }}
+      {{ error.statusCode === 404 ? 'The address names nothing here.' : error.message }}
     </p>
     <button class="fill" @click="clearError({ redirect: '/' })">Go to the register</button>
   </main>

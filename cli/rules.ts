@@ -2,6 +2,8 @@ import { createRequire } from 'node:module'
 import { writeFileSync } from 'node:fs'
 import { Option, type Command } from 'commander'
 import { rulebookPage, type PageFormat } from '../core/rules/page'
+import { referencePage } from '../core/rules/reference'
+import { rulebookSchema } from '../core/rules/schema'
 import { runSamples } from '../core/rules/samples'
 import { asksForWords, wordsFrom, wordTest } from '../core/rules/spelling'
 import { loadRulebook } from './lint'
@@ -39,7 +41,11 @@ function runDocs({
   else writeFileSync(output, page)
 }
 
-/** Adds `rules test` and `rules docs` to the command line. */
+const print = (text: string) => {
+  process.stdout.write(text)
+}
+
+/** Adds `rules` to the command line. */
 export function addRules(program: Command): void {
   const rules = program.command('rules').description('Work on a rulebook')
   rules
@@ -59,4 +65,12 @@ export function addRules(program: Command): void {
     )
     .option('-o, --output <file>', 'where to write')
     .action(runDocs)
+  rules
+    .command('reference')
+    .description('Print everything that conditions can ask, in Markdown')
+    .action(() => print(referencePage()))
+  rules
+    .command('schema')
+    .description('Print the JSON Schema of a rulebook')
+    .action(() => print(`${JSON.stringify(rulebookSchema, null, 2)}\n`))
 }

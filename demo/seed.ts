@@ -10,7 +10,10 @@ import type { Database } from '../server/db/database'
 import { backends, gateways, people, settings, stages } from '../server/db/schema'
 import { ownDefinition } from '../server/operations'
 import { changeApi, readApi, saveRevision, revisionEtag, findApi } from '../server/services/catalog'
-import { recheckAll } from '../server/services/checking'
+import { dayOf, recheckAll } from '../server/services/checking'
+import { acceptAll, actOnFindings, listFindings } from '../server/services/findings'
+import { planProposals, proposeFix } from '../server/services/proposals'
+import { askForWaiver, decideWaiver } from '../server/services/waivers'
 import { publish, readDraft, saveDraft } from '../server/services/drafts'
 import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { acceptBatch, readBatch, takeInArchive, workBatch } from '../server/services/batches'
@@ -131,6 +134,7 @@ export class DemoSeed {
     await this.inStep('billing-and-tariffs', '2.1.0', 'Tariffs by band')
     await this.labSampling()
     await this.facts()
+    await this.exceptions()
     await this.itself()
     await this.services.db.execute(sql`ANALYZE`)
   }
@@ -313,6 +317,44 @@ export class DemoSeed {
     const note = 'The first rules for the whole house, written with every team'
     await publish(context, houseSlug, { note }, saved.etag)
     await recheckAll(context)
+  }
+
+  /** What teams cannot mend yet, what they will not, and what somebody offers to mend for them. */
+  private async exceptions(): Promise<void> {
+    this.tell('Waivers, a baseline and proposed fixes')
+    const inDays = (days: number) => dayOf(new Date(Date.now() + days * day))
+    const { waiver } = await askForWaiver(this.as('bryn', 0.1), {
+      rule: 'no-basic',
+      api: 'tanker-dispatch',
+      reason: 'The handsets in the cabs hold no token; they are replaced before winter.',
+      until: inDays(9),
+    })
+    await decideWaiver(this.as('ruth', 0.1), waiver, {
+      approve: true,
+      note: 'Until the new handsets are there, not longer.',
+    })
+    await askForWaiver(this.as('sunil', 0.1), {
+      rule: 'response-example',
+      api: 'connections-and-permits',
+      reason: 'The council writes the examples with us in spring.',
+      until: inDays(140),
+    })
+    await acceptAll(this.as('bryn', 0.1), 'hydrant-register')
+    await this.triage('connections-and-permits', 'no-default-on-required', 'sunil')
+    const imara = this.as('imara', 0.1)
+    const note = 'Before these versions are placed, please.'
+    await proposeFix(imara, 'property-casing', { fix: 0, note })
+    await planProposals(imara)
+  }
+
+  private async triage(api: string, rule: string, person: string): Promise<void> {
+    const context = this.as('imara', 0.1)
+    const { items } = await listFindings(context.db, { api, rule })
+    await actOnFindings(context, {
+      findings: items.map(({ key }) => ({ api, key })),
+      person,
+      comment: 'Every client sends these; the defaults are left from the samples.',
+    })
   }
 
   /** A version that stands in every stage as it was approved. */

@@ -9,3 +9,14 @@ export type Lifecycle = (typeof lifecycles)[number]
 /** What a person may do, as one word. */
 export const roles = ['governance', 'owner', 'operator', 'reviewer', 'reader'] as const
 export type Role = (typeof roles)[number]
+
+/** How a fix stands that somebody proposed to an API's owner. */
+export const proposalStates = [
+  'planning',
+  'waiting',
+  'accepted',
+  'declined',
+  'withdrawn',
+  'nothing',
+] as const
+export type ProposalState = (typeof proposalStates)[number]

@@ -27,6 +27,19 @@ const leaves = computed(() => [
     <div class="crumb">
       <NuxtLink to="/">Register</NuxtLink> /
       <NuxtLink :to="{ path: '/', query: { team: detail.team } }">{{ detail.team }}</NuxtLink>
+      <NuxtLink
+        v-if="detail.proposals"
+        class="plain"
+        :to="{ path: '/findings/fixes', query: { api: detail.api, state: 'waiting' } }"
+        >{{ count(detail.proposals, 'proposed fix', 'proposed fixes') }}</NuxtLink
+      >
+      <NuxtLink
+        v-if="detail.endingWaivers"
+        class="plain ochre-text"
+        :to="{ path: '/findings/waivers', query: { state: 'ending', api: detail.api } }"
+        >{{ count(detail.endingWaivers, 'waiver') }}
+        {{ detail.endingWaivers === 1 ? 'ends' : 'end' }} soon</NuxtLink
+      >
     </div>
     <div class="top">
       <h1>{{ detail.title }}</h1>
@@ -58,27 +71,15 @@ const leaves = computed(() => [
         :class="{ on: route.path === leaf.to }"
         >{{ leaf.label }}</NuxtLink
       >
-      <span class="end">
-        <NuxtLink
-          v-if="detail.proposals"
-          class="plain"
-          :to="{ path: '/findings/fixes', query: { api: detail.api, state: 'waiting' } }"
-          >{{ count(detail.proposals, 'proposed fix', 'proposed fixes') }}</NuxtLink
-        >
-        <NuxtLink
-          v-if="detail.endingWaivers"
-          class="plain ochre-text"
-          :to="{ path: '/findings/waivers', query: { state: 'ending', api: detail.api } }"
-          >{{ count(detail.endingWaivers, 'waiver') }}
-          {{ detail.endingWaivers === 1 ? 'ends' : 'end' }} soon</NuxtLink
-        ></span
-      >
       <span class="end"><slot /></span>
     </div>
   </div>
 </template>
 
 <style scoped>
+.crumb .plain {
+  margin-left: 12px;
+}
 .head {
   flex: none;
 }

@@ -3,7 +3,13 @@ import type { Data } from 'plotly.js'
 import type { ImpactItem, ImpactPlace } from '~~/shared/api/impact'
 
 /** What an unpublished text would change, and for whom: by rule, by team, down to the line. */
-const props = defineProps<{ rulebook: string; text: string; ready: boolean }>()
+const props = defineProps<{
+  rulebook: string
+  text: string
+  ready: boolean
+  /** What rules are called. */
+  titles: ReadonlyMap<string, string>
+}>()
 const run = shallowRef<ImpactItem>()
 const measured = ref('')
 const { busy, refusal, act } = useAct()
@@ -18,6 +24,7 @@ async function start() {
 async function refresh() {
   if (!run.value || !['waiting', 'running'].includes(run.value.state)) return
   run.value = await api.get<ImpactItem>(`/impacts/${run.value.impact}`)
+  if (places.value) await look()
 }
 useChanges(refresh, ['impact'])
 const stop = () => act(() => api.delete(`/impacts/${run.value!.impact}`)).then(refresh)
@@ -27,13 +34,29 @@ const sum = (name: 'fails' | 'passes' | 'weighs' | 'live') =>
   (run.value?.rules ?? []).reduce((total, rule) => total + rule[name], 0)
 
 const about = ref('')
+const head = ref('')
 const places = shallowRef<ImpactPlace[]>()
-async function show(rule: string) {
-  about.value = rule
+interface PlacesQuery {
+  rule?: string
+  kind?: ImpactPlace['kind']
+}
+let wanted: PlacesQuery = {}
+async function show(query: PlacesQuery) {
+  wanted = query
+  about.value = query.rule ?? ''
+  head.value = query.rule
+    ? (props.titles.get(query.rule) ?? query.rule)
+    : `Places that ${kindWords[query.kind!]}`
+  await look()
+}
+async function look() {
   const page = await act(() =>
-    api.get<{ items: ImpactPlace[] }>(`/impacts/${run.value!.impact}/places`, { rule, limit: 500 }),
+    api.get<{ items: ImpactPlace[] }>(`/impacts/${run.value!.impact}/places`, {
+      ...wanted,
+      limit: 500,
+    }),
   )
-  places.value = page?.items
+  if (page) places.value = page.items
 }
 const { token, theme } = useTokens()
 const bars = computed<Data[]>(() => {
@@ -63,7 +86,7 @@ const layout = computed(() => {
     yaxis: { fixedrange: true, automargin: false, ticksuffix: ' ' },
   }
 })
-const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would weigh' }
+const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would weigh otherwise' }
 </script>
 
 <template>
@@ -95,9 +118,12 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
     </p>
     <template v-else-if="run.rules.length">
       <p>
-        <b class="copper">{{ sum('fails') }}</b> places would newly fail,
-        <b class="ochre">{{ sum('weighs') }}</b> weigh otherwise and
-        <b class="elm">{{ sum('passes') }}</b> pass; {{ sum('live') }} of what fails is live.
+        <button class="plain copper" @click="show({ kind: 'fails' })">{{ sum('fails') }}</button>
+        places would newly fail,
+        <button class="plain ochre" @click="show({ kind: 'weighs' })">{{ sum('weighs') }}</button>
+        weigh otherwise and
+        <button class="plain elm" @click="show({ kind: 'passes' })">{{ sum('passes') }}</button>
+        pass; {{ sum('live') }} of those that would not pass are live.
         <span v-if="run.reused" class="soft">{{ run.reused }} answers were known already.</span>
       </p>
       <Plot
@@ -105,16 +131,16 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
         :layout="layout"
         :config="{ displayModeBar: false, responsive: true }"
         says="Places that would fail, weigh otherwise or pass, by rule"
-        @open="show(String($event.y))"
+        @open="show({ rule: String($event.y) })"
       />
       <button
         v-for="rule in run.rules"
         :key="rule.rule"
         class="line"
         :aria-pressed="about === rule.rule"
-        @click="show(rule.rule)"
+        @click="show({ rule: rule.rule })"
       >
-        <code>{{ rule.rule }}</code>
+        {{ titles.get(rule.rule) ?? rule.rule }}
         <span class="soft">{{ count(rule.apis, 'API') }}, {{ rule.teams.join(', ') }}</span>
       </button>
     </template>
@@ -129,7 +155,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
   <Dialog
     :visible="places !== undefined"
     modal
-    :header="about"
+    :header="head"
     :style="{ width: '860px' }"
     @update:visible="places = undefined"
   >
@@ -146,7 +172,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
       <tbody>
         <tr v-for="(place, i) in places" :key="i">
           <td class="nowrap">
-            {{ kindWords[place.kind] }}
+            {{ place.kind === 'weighs' ? 'would weigh' : kindWords[place.kind] }}
             <span class="level" :class="place.level">{{ place.level }}</span>
           </td>
           <td>
@@ -156,6 +182,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
           <td class="nowrap">
             <NuxtLink
               class="plain"
+              target="_blank"
               :to="{
                 path: `/apis/${place.api}/source`,
                 query: { revision: place.revision, line: place.line },

@@ -30,12 +30,19 @@ watch([() => props.data, () => props.layout], draw)
 onUnmounted(() => host.value && plotly?.purge(host.value))
 </script>
 
-<template><div ref="host" class="chart" role="img" :aria-label="says" /></template>
+<template>
+  <div
+    ref="host"
+    class="chart"
+    :style="{ minHeight: `${layout.height ?? 120}px` }"
+    role="img"
+    :aria-label="says"
+  />
+</template>
 
 <style scoped>
 .chart {
   width: 100%;
-  min-height: 120px;
   flex: none;
 }
 </style>

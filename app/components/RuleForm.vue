@@ -63,7 +63,7 @@ function sample(kind: 'passes' | 'breaks', index: number, text: string) {
   emit('samples', { ...samples.value, [kind]: list })
 }
 const lines = (text: string) =>
-  Math.min(12, Math.max(2, text.split('\n').length, Math.ceil(text.length / 56)))
+  Math.min(12, Math.max(2, text.split('\n').length, Math.ceil(text.length / 44)))
 </script>
 
 <template>
@@ -312,6 +312,7 @@ fieldset {
 select.p-inputtext {
   height: 31px;
   padding: 0 8px;
+  appearance: auto;
   background: var(--paper);
 }
 input[type='checkbox'] {

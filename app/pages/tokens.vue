@@ -150,6 +150,7 @@ legend {
 fieldset label {
   display: flex;
   gap: 7px;
-  padding: 2px 0;
+  align-items: center;
+  min-height: 26px;
 }
 </style>

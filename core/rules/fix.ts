@@ -251,7 +251,7 @@ class Planner {
       walk(document.reading.value, '', (value, at, key) => {
         if (typeof value !== 'string') return
         if (this.format === 'RAML') {
-          if (!['type', 'items', ''].includes(key) && !isTypePlace(at)) return
+          if (!['type', 'items', 'schema', ''].includes(key) && !isTypePlace(at)) return
           const renamed = value.replace(word, to)
           if (renamed !== value)
             changes.push({ kind: 'set', at, value: renamed, file: document.file })

@@ -53,3 +53,54 @@ export function reference(): {
     })),
   }
 }
+
+const cell = (text: string) => text.replaceAll('|', '\\|').replaceAll('\n', ' ')
+
+function table(heads: string[], rows: string[][]): string[] {
+  const line = (cells: string[]) => `| ${cells.map(cell).join(' | ')} |`
+  return [line(heads), line(heads.map(() => '---')), ...rows.map(line), '']
+}
+
+function sectionPage({ name, says, beside, entries }: ReferenceSection): string[] {
+  return [
+    `### ${name}`,
+    '',
+    says,
+    '',
+    ...(beside ? [`Beside it: ${beside.map((other) => `\`${other}\``).join(', ')}.`, ''] : []),
+    ...table(
+      ['field', 'type', 'what it is'],
+      entries.map((entry) => [`\`${entry.name}\``, entry.type, entry.says]),
+    ),
+  ]
+}
+
+/** The reference as a page of Markdown. */
+export function referencePage(): string {
+  const { subjects, others, functions } = reference()
+  return [
+    '# What conditions of rules can ask',
+    '',
+    'Printed by `elm-ledger rules reference` from the tables that expressions are checked and run by.',
+    '',
+    '## Subjects',
+    '',
+    ...subjects.flatMap(sectionPage),
+    '## What subjects hold',
+    '',
+    ...others.flatMap(sectionPage),
+    '## Functions',
+    '',
+    'Beside those of the Common Expression Language.',
+    '',
+    ...table(
+      ['function', 'gives', 'what it is', 'example'],
+      functions.map(({ name, type, says, example = '' }) => [
+        `\`${name}\``,
+        type,
+        says,
+        `\`${example}\``,
+      ]),
+    ),
+  ].join('\n')
+}

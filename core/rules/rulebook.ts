@@ -28,6 +28,8 @@ export interface Rulebook extends Omit<Edition, 'number'> {
 /** Read as far as it goes: rules that are at fault are left out and said. */
 export interface RulebookReading {
   rulebook: Rulebook | undefined
+  /** Rules whose expressions are at fault, to be shown to whoever mends them. */
+  faulty: Rule[]
   problems: Problem[]
 }
 
@@ -36,9 +38,10 @@ const noContract = { schemas: [] } as unknown as Contract
 /** Reads the text of a rulebook, and says everything that is wrong with it, each with its place. */
 export function readRulebook(source: SourceText): RulebookReading {
   const reading = readText(source)
-  if (!reading.readable) return { rulebook: undefined, problems: reading.problems }
+  if (!reading.readable) return { rulebook: undefined, faulty: [], problems: reading.problems }
   const faults: { at: Place; message: string }[] = []
-  const rulebook = reading.syntax === 'xml' ? undefined : rulebookOf(reading.value, faults)
+  const faulty: Rule[] = []
+  const rulebook = reading.syntax === 'xml' ? undefined : rulebookOf(reading.value, faults, faulty)
   if (reading.syntax === 'xml') faults.push({ at: '', message: 'A rulebook is YAML or JSON' })
   const places =
     reading.syntax === 'xml'
@@ -52,12 +55,17 @@ export function readRulebook(source: SourceText): RulebookReading {
     const { line, column } = places.get(at) ?? { line: 1, column: 1 }
     return { level: 'error', message, file: source.file, line, column }
   })
-  return { rulebook, problems: [...reading.problems, ...problems.sort((a, b) => a.line - b.line)] }
+  return {
+    rulebook,
+    faulty,
+    problems: [...reading.problems, ...problems.sort((a, b) => a.line - b.line)],
+  }
 }
 
 function rulebookOf(
   value: unknown,
   faults: { at: Place; message: string }[],
+  faulty: Rule[],
 ): Rulebook | undefined {
   const says = (at: Place, message: string) => faults.push({ at, message })
   if (!isObject(value) || value['rulebook'] !== 1) {
@@ -99,6 +107,7 @@ function rulebookOf(
         const { message } = error as Error
         const part = /^(where|expect|message): /.exec(message)?.[1]
         says(part ? `${at}/${part}` : at, `Rule ${name}, ${message}`)
+        faulty.push(rule)
         return
       }
       rules.push(rule)

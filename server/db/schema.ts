@@ -27,10 +27,8 @@ import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { ApiLink } from '../../shared/api/catalog'
-import type { ProposalState } from '../../shared/api/proposals'
 import type { TokenScope } from '../../shared/api/tokens'
-import type { Audience, Lifecycle } from '../../shared/words'
-import type { Role } from '../../shared/words'
+import type { Audience, Lifecycle, ProposalState, Role } from '../../shared/words'
 
 /** Whether a finding counts, or why it does not. */
 export type Standing = 'open' | 'waived' | 'accepted'

@@ -1,5 +1,6 @@
+import { PageQuery } from '../../shared/api/catalog'
 import {
-  NewProposals,
+  ProposalStart,
   ProposalCount,
   ProposalDecision,
   ProposalItem,
@@ -19,14 +20,14 @@ import {
 const numberOf = (text: string | undefined) => Number(text) || 0
 
 export const proposalOperations: Operation[] = [
-  operation<NewProposals>({
+  operation<ProposalStart>({
     id: 'createProposals',
     method: 'POST',
     path: '/rules/{rule}/proposals',
     tag: 'Rules',
     summary: 'Propose a rule’s fix to the owners of every API that breaks it',
     description: 'Each owner sees what would change, and makes it the next revision or declines.',
-    body: NewProposals,
+    body: ProposalStart,
     success: { status: 202, says: 'How many APIs it concerns', body: ProposalCount },
     errors: [403, 409],
     handle: ({ params, body }, context) => ok(proposeFix(context, params['rule']!, body)),
@@ -41,14 +42,16 @@ export const proposalOperations: Operation[] = [
     success: { status: 200, says: 'A page of proposals', page: ProposalItem },
     handle: ({ query }, { db }) => ok(listProposals(db, query)),
   }),
-  operation({
+  operation<undefined, PageQuery>({
     id: 'listProposedTexts',
     method: 'GET',
     path: '/proposals/{proposal}/texts',
     tag: 'Rules',
     summary: 'Read the texts that a proposal changes, as they are and as they would be',
+    query: PageQuery,
     success: { status: 200, says: 'The texts', page: ProposedText },
-    handle: ({ params }, context) => ok(readProposal(context, numberOf(params['proposal']))),
+    handle: ({ params, query }, context) =>
+      ok(readProposal(context, numberOf(params['proposal']), query)),
   }),
   operation<ProposalDecision>({
     id: 'acceptProposal',

@@ -1,7 +1,8 @@
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { alias } from 'drizzle-orm/pg-core'
+import type { PageQuery } from '../../shared/api/catalog'
 import type {
-  NewProposals,
+  ProposalStart,
   ProposalDecision,
   ProposalItem,
   ProposalOutcome,
@@ -17,7 +18,7 @@ import type { Context, Services } from './context'
 import { conflict, invalid, notFound } from './failure'
 import { filesOf, loadFiles } from './files'
 import { announce, record } from './ledger'
-import { offsetOf, pageOf, type Page } from './paging'
+import { offsetOf, pageFrom, pageOf, type Page } from './paging'
 import { can, requirePermission } from './permissions'
 import { currentEdition } from './rulebooks'
 
@@ -30,7 +31,7 @@ type Row = typeof proposals.$inferSelect
 export async function proposeFix(
   context: Context,
   rule: string,
-  { fix: index, note = '' }: NewProposals,
+  { fix: index, note = '' }: ProposalStart,
 ): Promise<{ proposals: number }> {
   const { db, actor, now, queue } = context
   requirePermission(actor, 'rule')
@@ -177,11 +178,15 @@ async function findProposal(db: Queries, id: number): Promise<Row> {
 export async function readProposal(
   services: Services,
   id: number,
-): Promise<{ items: ProposedText[] }> {
+  query: PageQuery,
+): Promise<Page<ProposedText>> {
   const row = await findProposal(services.db, id)
   if (row.state !== 'waiting') return { items: [] }
   const { changed } = await worked(services, row)
-  return { items: changed.map(({ file, before, after }) => ({ file, before, after })) }
+  return pageFrom(
+    changed.map(({ file, before, after }) => ({ file, before, after })),
+    query,
+  )
 }
 
 /** Makes a proposal the next revision of its API, or declines it. */

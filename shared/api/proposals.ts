@@ -1,17 +1,8 @@
 import { PageQuery } from './catalog'
+import { proposalStates, type ProposalState } from '../words'
 import { choice, flag, moment, text, whole } from './fields'
 
-export const proposalStates = [
-  'planning',
-  'waiting',
-  'accepted',
-  'declined',
-  'withdrawn',
-  'nothing',
-] as const
-export type ProposalState = (typeof proposalStates)[number]
-
-export class NewProposals {
+export class ProposalStart {
   @whole({ says: 'Which fix of the rule, from 0.', example: 0, max: 100 })
   fix!: number
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { ApiDetail } from '~~/shared/api/catalog'
-import { proposalStates, type ProposalItem, type ProposedText } from '~~/shared/api/proposals'
+import type { ProposalItem, ProposedText } from '~~/shared/api/proposals'
+import { proposalStates } from '~~/shared/words'
 import type { Rulebook } from '~~/shared/api/rules'
 import type { Syntax } from '~~/core/text/read'
 import { useSession } from '~/stores/session'

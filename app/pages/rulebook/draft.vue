@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { del, get, set as keep } from 'idb-keyval'
 import {
   addRule,
   changeRule,
@@ -34,7 +35,11 @@ async function load() {
     house.value ??= await api.get<Rulebook>('/rulebook')
     draft.value = await api.get<RulebookDraft>(`/rulebooks/${slug.value}`)
     etag.value = (await api.etag(`/rulebooks/${slug.value}`)) ?? ''
-    text.value = saved.value = draft.value.text
+    saved.value = draft.value.text
+    const kept = await get<Kept>(keptKey())
+    restored.value = kept && kept.text !== saved.value ? kept : undefined
+    if (restored.value) etag.value = restored.value.etag
+    text.value = restored.value?.text ?? saved.value
     shownText.value = text.value
     recheck(0)
   })
@@ -55,6 +60,13 @@ function recheck(delay?: number) {
 
 const book = computed(() => answer.value?.reading.rulebook)
 const problems = computed(() => answer.value?.reading.problems ?? [])
+/** The rules as they stand, those among them whose expressions are at fault. */
+const rules = computed(() => [
+  ...(book.value?.rules ?? []),
+  ...(answer.value?.reading.faulty ?? []),
+])
+const isFaulty = (id: string) =>
+  answer.value?.reading.faulty.some((rule) => rule.id === id) ?? false
 /** A team's rules may stand in the groups of the organisation, too. */
 const groups = computed(() => {
   const own = book.value?.groups ?? []
@@ -67,7 +79,7 @@ const listed = computed(() =>
   groups.value
     .map((group) => ({
       ...group,
-      rules: (book.value?.rules ?? []).filter(
+      rules: rules.value.filter(
         (rule) =>
           rule.group === group.id &&
           `${rule.id} ${rule.title}`.toLowerCase().includes(words.value.toLowerCase()),
@@ -76,7 +88,16 @@ const listed = computed(() =>
     .filter(({ rules }) => rules.length > 0),
 )
 const current = computed(
-  () => book.value?.rules.find(({ id }) => id === filters.value.rule) ?? book.value?.rules[0],
+  () => rules.value.find(({ id }) => id === filters.value.rule) ?? rules.value[0],
+)
+const titles = computed(
+  () =>
+    new Map([...(house.value?.items ?? []), ...rules.value].map(({ id, title }) => [id, title])),
+)
+const list = ref<HTMLElement>()
+watch(
+  () => current.value?.id,
+  () => nextTick(() => list.value?.querySelector('.on')?.scrollIntoView({ block: 'nearest' })),
 )
 const wrongSamples = (id: string) =>
   (answer.value?.samples[id] ?? []).filter(({ wrong }) => wrong !== undefined).length
@@ -140,6 +161,8 @@ async function save() {
   draft.value = result.body
   etag.value = result.etag
   saved.value = text.value
+  restored.value = undefined
+  await store()
   await reloadBooks()
   return true
 }
@@ -177,9 +200,39 @@ async function show(shown: boolean) {
   )
   if (result) draft.value = result
 }
-onBeforeRouteLeave(() => {
-  if (dirty.value) return window.confirm('What was written is not saved yet. Leave it?')
+
+/** What is written and not saved is kept in this browser, with the state it was written on. */
+interface Kept {
+  text: string
+  etag: string
+  at: string
+}
+const keptKey = () => `rulebook:${slug.value}`
+const restored = ref<Kept>()
+let keeping: ReturnType<typeof setTimeout> | undefined
+watch(text, () => {
+  clearTimeout(keeping)
+  keeping = setTimeout(() => void store(), 300)
 })
+async function store() {
+  clearTimeout(keeping)
+  if (dirty.value) {
+    const at = new Date().toISOString()
+    await keep(keptKey(), { text: text.value, etag: etag.value, at } satisfies Kept)
+  } else if (draft.value) await del(keptKey())
+}
+onBeforeRouteLeave(store)
+async function discard() {
+  clearTimeout(keeping)
+  await del(keptKey())
+  saving.refusal.value = undefined
+  await load()
+}
+/** Somebody else saved in between; what they saved is the text's older state from then on. */
+async function saveOver() {
+  etag.value = (await api.etag(`/rulebooks/${slug.value}`)) ?? ''
+  await save()
+}
 </script>
 
 <template>
@@ -207,6 +260,14 @@ onBeforeRouteLeave(() => {
       </Leaves>
       <Trouble :refusal="refusalOf.refusal.value" />
       <Trouble :refusal="saving.refusal.value" />
+      <div v-if="saving.refusal.value?.status === 412" class="bar">
+        <button class="ghost" @click="discard()">Take what they saved</button>
+        <button class="ghost" @click="saveOver()">Save mine in its place</button>
+      </div>
+      <p v-if="restored" class="good" role="status">
+        Your unsaved text of {{ moment(restored.at) }} is back.
+        <button class="plain" @click="discard()">Take the saved draft instead</button>
+      </p>
       <p v-if="published" class="good" role="status">
         Edition {{ published.edition }} is in force. The register is being checked against it.
       </p>
@@ -221,7 +282,7 @@ onBeforeRouteLeave(() => {
           placeholder="Narrow the rules"
           aria-label="Narrow the rules"
         />
-        <div class="list">
+        <div ref="list" class="list">
           <template v-for="group in listed" :key="group.id">
             <h6>{{ group.title }}</h6>
             <button
@@ -233,7 +294,8 @@ onBeforeRouteLeave(() => {
             >
               <i class="level" :class="rule.level">{{ rule.level }}</i>
               <span>{{ rule.title }}</span>
-              <b v-if="wrongSamples(rule.id)" title="Samples that are not as they should be">{{
+              <b v-if="isFaulty(rule.id)" title="It cannot be applied as it is written">!</b>
+              <b v-else-if="wrongSamples(rule.id)" title="Samples that are not as they should be">{{
                 wrongSamples(rule.id)
               }}</b>
             </button>
@@ -278,7 +340,10 @@ onBeforeRouteLeave(() => {
         </button>
       </template>
       <template v-if="current && !asText">
-        <h2>{{ current.id }}</h2>
+        <h2>{{ current.title }}</h2>
+        <p class="soft">
+          <code>{{ current.id }}</code>
+        </p>
         <h3>
           Samples
           <small>{{ reading ? 'running …' : `${samples.length}` }}</small>
@@ -297,7 +362,13 @@ onBeforeRouteLeave(() => {
           </span>
         </div>
       </template>
-      <ImpactPanel v-if="draft" :rulebook="slug" :text="text" :ready="problems.length === 0" />
+      <ImpactPanel
+        v-if="draft"
+        :rulebook="slug"
+        :text="text"
+        :ready="problems.length === 0"
+        :titles="titles"
+      />
       <template v-if="draft && !locked">
         <h3>
           Publish <small>edition {{ draft.edition || '–' }} is in force</small>
@@ -389,6 +460,7 @@ onBeforeRouteLeave(() => {
   color: var(--soft);
 }
 .list button {
+  min-height: 25px;
   display: flex;
   width: 100%;
   gap: 6px;

@@ -194,9 +194,9 @@ schemas:
       properties: { litres: { type: 'integer' } },
       required: ['litres'],
     })
-    expect(contract.schemas.map(({ name, declared }) => [name, declared])).toEqual([
-      ['tanker', true],
-      ['place', false],
+    expect(contract.schemas.map(({ name, declared, at }) => [name, declared, at])).toEqual([
+      ['tanker', true, '/schemas/0/tanker'],
+      ['place', false, '/schemas/0/tanker'],
     ])
     expect(operation!.responses[0]!.content[0]!.schema).toEqual({
       $ref: '#/components/schemas/tanker',

@@ -94,8 +94,8 @@ export class RamlSources {
   place(value: unknown, parent?: unknown, key?: string | number): Place {
     const own = typeof value === 'object' && value !== null ? this.origins.get(value) : undefined
     if (own) return own.place
-    const above =
-      typeof parent === 'object' && parent !== null ? this.origins.get(parent) : undefined
+    const owner = this.written(parent, key)
+    const above = owner && this.origins.get(owner)
     if (!above) return ''
     return key === undefined ? above.place : pointerTo(above.place, key)
   }
@@ -138,13 +138,24 @@ export class RamlSources {
     return scope
   }
 
+  /** Declarations that were written as a list of maps: each name with the map it stands in. */
+  private readonly lists = new WeakMap<object, Map<string, Node>>()
+
   /** Declarations by name; RAML 0.8 also writes them as a list of maps. */
   private declared(value: unknown): Node {
     if (isObject(value)) return value
     if (!Array.isArray(value)) return {}
-    const all: Node = Object.assign({}, ...value.filter(isObject)) as Node
+    const maps = value.filter(isObject)
+    const all: Node = Object.assign({}, ...maps) as Node
     this.inherit(all, value)
+    this.lists.set(all, new Map(maps.flatMap((map) => Object.keys(map).map((key) => [key, map]))))
     return all
+  }
+
+  /** What a key was written in. */
+  private written(parent: unknown, key: string | number | undefined): object | undefined {
+    if (typeof parent !== 'object' || parent === null) return undefined
+    return this.lists.get(parent)?.get(String(key)) ?? parent
   }
 
   /** A declaration by its name, which may lead into libraries: `common.paged`. */

@@ -385,10 +385,11 @@ export class RamlTypes implements Origins {
     const free = freeName(base || 'Schema', (candidate) => this.taken.has(candidate))
     this.taken.add(free)
     this.parts.set(value, free)
+    const at = this.sources.place(node) || this.near
     this.queue.push(() => {
       this.rewriteReferences(value, root, file, undefined, node)
       delete value['$schema']
-      this.found.push({ name: free, schema: value, at: this.sources.place(node), declared: false })
+      this.found.push({ name: free, schema: value, at, declared: false })
     })
     return free
   }

@@ -56,6 +56,7 @@ export class Subjects {
   private readonly fixed: unknown[]
   private readonly known = new Map<SubjectKind, Fact[]>()
   private paths: Map<string, Fact> | undefined
+  private readonly spoken: ReadonlyMap<string, string>
 
   constructor(
     private readonly contract: Contract,
@@ -63,7 +64,11 @@ export class Subjects {
   ) {
     const schemas = new WeakMap<object, Fact<SchemaNode>>()
     const names = new Map<Schema, { name: string; at: Place }>()
-    for (const { name, schema, at } of contract.schemas) names.set(schema, { name, at })
+    const spoken = spokenNames(contract)
+    this.spoken = spoken
+    for (const { name, schema, at } of contract.schemas) {
+      names.set(schema, { name: spoken.get(name) ?? name, at })
+    }
     let uses: Map<string, number> | undefined
     const world: World = {
       contract,
@@ -71,7 +76,7 @@ export class Subjects {
       organisation: { domain, words: new Set(words.map((word) => word.toLowerCase())) },
       estate,
       isWord,
-      uses: (name) => (uses ??= countUses(contract)).get(name) ?? 0,
+      uses: (name) => (uses ??= countUses(contract, spoken)).get(name) ?? 0,
       placeOf: (schema, otherwise) =>
         (isObject(schema) ? contract.origins?.get(schema) : undefined) ?? otherwise,
       schema(schema, at, parent) {
@@ -185,7 +190,8 @@ export class Subjects {
 
   private properties(): Fact[] {
     const found: Fact[] = []
-    for (const { name, schema, at } of this.contract.schemas) {
+    for (const { name: own, schema, at } of this.contract.schemas) {
+      const name = this.spoken.get(own) ?? own
       if (isObject(schema))
         propertiesBelow(new Fact(schemaShape, { name, schema, at }, at, this.world, name), found)
     }
@@ -303,8 +309,24 @@ function schemaExamples(fact: Fact<SchemaNode>): Fact<ExampleNode>[] {
 /** Keywords that hold values, in which a reference is none. */
 const values = new Set(['example', 'examples', 'default', 'enum', 'const'])
 
+/**
+ * What schemas are called that got their names from files: where a named schema is nothing but a reference to one, it is
+ * that name that people know it by.
+ */
+function spokenNames({ schemas }: Contract): Map<string, string> {
+  const byFile = new Set(schemas.filter(({ declared }) => !declared).map(({ name }) => name))
+  const spoken = new Map<string, string>()
+  for (const { name, schema, declared } of schemas) {
+    const reference = declared && isObject(schema) ? schema['$ref'] : undefined
+    const target = typeof reference === 'string' ? referencedName(reference) : undefined
+    if (target !== undefined && byFile.has(target) && !spoken.has(target)) spoken.set(target, name)
+  }
+  return spoken
+}
+
 /** How many places refer to each named schema, from operations and from other schemas. */
-function countUses(contract: Contract): Map<string, number> {
+function countUses(contract: Contract, spoken: ReadonlyMap<string, string>): Map<string, number> {
+  const named = (name: string) => spoken.get(name) ?? name
   const uses = new Map<string, number>()
   const count = (value: object, own: string | undefined) => {
     if (Array.isArray(value)) {
@@ -315,7 +337,8 @@ function countUses(contract: Contract): Map<string, number> {
     for (const key in value) {
       const inner = (value as Record<string, unknown>)[key]
       if (key === '$ref' && typeof inner === 'string') {
-        const name = referencedName(inner)
+        const target = referencedName(inner)
+        const name = target && named(target)
         if (name !== undefined && name !== own) uses.set(name, (uses.get(name) ?? 0) + 1)
       } else if (typeof inner === 'object' && inner !== null && !values.has(key)) count(inner, own)
     }
@@ -323,6 +346,6 @@ function countUses(contract: Contract): Map<string, number> {
   for (const operation of everyOperation(contract)) {
     for (const schema of schemasOf(operation)) if (isObject(schema)) count(schema, undefined)
   }
-  for (const { name, schema } of contract.schemas) if (isObject(schema)) count(schema, name)
+  for (const { name, schema } of contract.schemas) if (isObject(schema)) count(schema, named(name))
   return uses
 }

@@ -96,13 +96,15 @@ export const securitySchemeShape = shape<SecurityScheme>(
     scopes: keptTexts('The names of its scopes.', ({ flows }) => [
       ...new Set(flows.flatMap(({ scopes }) => Object.keys(scopes))),
     ]),
-    undescribedScopes: keptTexts('The scopes that nothing is said of.', ({ flows }) =>
-      flows.flatMap(({ scopes }) =>
-        Object.entries(scopes)
-          .filter(([, says]) => says.trim() === '')
-          .map(([name]) => name),
+    undescribedScopes: keptTexts('The scopes that nothing is said of.', ({ flows }) => [
+      ...new Set(
+        flows.flatMap(({ scopes }) =>
+          Object.entries(scopes)
+            .filter(([, says]) => says.trim() === '')
+            .map(([name]) => name),
+        ),
       ),
-    ),
+    ]),
     uses: number('How many operations ask for it.', ({ name }, { world: { contract } }) =>
       contract.operations.reduce(
         (sum, { security }) =>

@@ -1,0 +1,286 @@
+import { spawn } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { eq } from 'drizzle-orm'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { CheckItem } from '../../shared/api/checks'
+import type { ProposalItem, ProposalOutcome, ProposedText } from '../../shared/api/proposals'
+import type { IssuedToken, TokenItem } from '../../shared/api/tokens'
+import { checks, tokens } from '../../server/db/schema'
+import {
+  bringIn,
+  definition,
+  makeWorld,
+  type Answer,
+  type Visitor,
+  type World,
+} from '../support/world'
+
+let world: World
+let tomas: Visitor
+let imara: Visitor
+let wren: Visitor
+const folder = mkdtempSync(join(tmpdir(), 'elm-programs-'))
+
+beforeAll(async () => {
+  world = await makeWorld()
+  tomas = await world.visitor('tomas')
+  imara = await world.visitor('imara')
+  wren = await world.visitor('wren')
+})
+afterAll(async () => {
+  await world.close()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
+const issue = async (scopes: string[], who = tomas) =>
+  (
+    await who.call<IssuedToken>('POST', '/tokens', {
+      name: 'Build of the field services',
+      scopes,
+      until: inDays(30),
+    })
+  ).body
+
+/** Calls as a program does, with nothing but a token. */
+async function program<T>(
+  secret: string,
+  method: string,
+  path: string,
+  body?: string,
+): Promise<Answer<T>> {
+  const response = await fetch(`${world.base}/api/v1${path}`, {
+    method,
+    headers: { authorization: `Bearer ${secret}`, 'content-type': 'text/plain' },
+    ...(body !== undefined && { body }),
+  })
+  const text = await response.text()
+  const isJson = (response.headers.get('content-type') ?? '').includes('json')
+  return {
+    status: response.status,
+    body: (isJson ? JSON.parse(text) : text) as T,
+    headers: response.headers,
+  }
+}
+
+describe('an access token', () => {
+  it('is said once, kept as a digest, and acts for its person within its scopes', async () => {
+    const { secret, begins } = await issue(['read'])
+    expect(secret.startsWith(begins)).toBe(true)
+    const listed = await tomas.call<{ items: TokenItem[] }>('GET', '/tokens')
+    expect(JSON.stringify(listed.body)).not.toContain(secret)
+    expect(JSON.stringify(await world.db.select().from(tokens))).not.toContain(secret)
+    expect((await program<{ name: string }>(secret, 'GET', '/self')).body.name).toBe('tomas')
+    const refused = await program<{ detail: string }>(secret, 'POST', '/checks', 'openapi: 3.1.0')
+    expect(refused.status).toBe(403)
+    expect(refused.body.detail).toContain('"check"')
+    expect((await program(secret, 'GET', '/tokens')).status).toBe(403)
+    expect((await program(secret, 'DELETE', '/session')).status).toBe(403)
+  })
+
+  it('ends with its last day, and when its person ends it', async () => {
+    const { secret, token } = await issue(['read'])
+    await world.db
+      .update(tokens)
+      .set({ until: inDays(-1) })
+      .where(eq(tokens.id, token))
+    expect((await program(secret, 'GET', '/self')).status).toBe(401)
+    await world.db
+      .update(tokens)
+      .set({ until: inDays(1) })
+      .where(eq(tokens.id, token))
+    expect((await program(secret, 'GET', '/self')).status).toBe(200)
+    expect((await imara.call('DELETE', `/tokens/${token}`)).status).toBe(404)
+    expect((await tomas.call('DELETE', `/tokens/${token}`)).status).toBe(204)
+    expect((await program(secret, 'GET', '/self')).status).toBe(401)
+  })
+
+  it('is not made without scopes, for too long or for a day that is past', async () => {
+    const make = (change: object) =>
+      tomas.call('POST', '/tokens', {
+        name: 'A build',
+        scopes: ['read'],
+        until: inDays(9),
+        ...change,
+      })
+    expect((await make({ scopes: [] })).status).toBe(422)
+    expect((await make({ scopes: ['everything'] })).status).toBe(422)
+    expect((await make({ until: inDays(800) })).status).toBe(422)
+    expect((await make({ until: inDays(-1) })).status).toBe(422)
+    expect((await make({ until: 'next year' })).status).toBe(422)
+  })
+})
+
+describe('a check over the API', () => {
+  const text = definition('supply-interruptions/2.5.0.yaml')
+
+  it('says what a text breaks, in every form a build reads', async () => {
+    const { secret } = await issue(['check'])
+    const { status, body } = await program<CheckItem>(
+      secret,
+      'POST',
+      '/checks?file=supply.yaml&team=Network%20Control',
+      text,
+    )
+    expect(status).toBe(202)
+    expect(body).toMatchObject({ state: 'done', file: 'supply.yaml' })
+    expect(body.findings.must).toBeGreaterThan(0)
+    const report = await program<{ rule: string; file: string; line: number }[]>(
+      secret,
+      'GET',
+      `/checks/${body.check}/report?level=MUST`,
+    )
+    expect(report.body).toHaveLength(body.findings.must)
+    expect(report.body.map(({ rule }) => rule)).toContain('contact-email')
+    const sarif = await program<{ version: string }>(
+      secret,
+      'GET',
+      `/checks/${body.check}/report?format=sarif`,
+    )
+    expect(sarif.body.version).toBe('2.1.0')
+    const junit = await program<string>(secret, 'GET', `/checks/${body.check}/report?format=junit`)
+    expect(junit.headers.get('content-type')).toContain('xml')
+    expect(junit.body).toContain('<testsuite ')
+  })
+
+  it('leaves a large text to the workers', async () => {
+    const { secret } = await issue(['check'])
+    const large = `${text}${'# padding\n'.repeat(40_000)}`
+    const started = await program<CheckItem>(secret, 'POST', '/checks?file=large.yaml', large)
+    const done = await program<CheckItem>(secret, 'GET', `/checks/${started.body.check}`)
+    expect(done.body).toMatchObject({ state: 'done', file: 'large.yaml' })
+    const [row] = await world.db.select().from(checks).where(eq(checks.id, started.body.check))
+    expect(row!.bytes).toBeNull()
+  })
+
+  it('knows the waivers of the API whose next text it is', async () => {
+    await bringIn(tomas, text, { team: 'Network Control', audience: 'partner' })
+    const findings = await tomas.call<{ items: { key: string; rule: string }[] }>(
+      'GET',
+      '/findings?api=supply-interruptions&level=MUST',
+    )
+    const one = findings.body.items[0]!
+    await tomas.call('POST', '/findings/acts', {
+      findings: [{ api: 'supply-interruptions', key: one.key }],
+      accept: true,
+    })
+    const { secret } = await issue(['check'])
+    const { body } = await program<CheckItem>(
+      secret,
+      'POST',
+      '/checks?api=supply-interruptions',
+      text,
+    )
+    expect(body.waived).toBe(1)
+  })
+
+  it('says of a text that is no definition where it goes wrong', async () => {
+    const { secret } = await issue(['check'])
+    const { body } = await program<CheckItem>(secret, 'POST', '/checks?file=no.yaml', 'openapi: [')
+    const report = await program<string>(secret, 'GET', `/checks/${body.check}/report?format=text`)
+    expect(report.body).toMatch(/no\.yaml:1:\d+/)
+    expect((await program(secret, 'GET', '/checks/nothing')).status).toBe(404)
+  })
+})
+
+describe('the command line with a server', () => {
+  const lint = (...args: string[]) =>
+    new Promise<{ status: number | null; stdout: string; stderr: string }>((resolve) => {
+      const child = spawn(process.execPath, ['dist/cli.mjs', 'lint', ...args])
+      let [stdout, stderr] = ['', '']
+      child.stdout.on('data', (data) => (stdout += String(data)))
+      child.stderr.on('data', (data) => (stderr += String(data)))
+      child.on('close', (status) => resolve({ status, stdout, stderr }))
+    })
+
+  it('checks against the edition that is in force there', async () => {
+    const file = join(folder, 'supply.yaml')
+    writeFileSync(file, definition('supply-interruptions/2.5.0.yaml'))
+    const { secret } = await issue(['read'])
+    const server = ['--server', world.base, '--token', secret]
+    const found = await lint(file, ...server, '--format', 'json', '--level', 'must')
+    expect(found.status).toBe(1)
+    const rules = (JSON.parse(found.stdout) as { rule: string; message: string }[]).map(
+      ({ rule }) => rule,
+    )
+    // Only a rulebook of the organisation knows its domain; the one that ships asks for none.
+    expect(rules).toContain('contact-email')
+    const wrong = await lint(file, '--server', world.base, '--token', 'elt_nothing')
+    expect(wrong).toMatchObject({ status: 2 })
+    expect(wrong.stderr).toContain('401')
+    const away = await lint(file, '--server', 'http://127.0.0.1:9', '--token', secret)
+    expect(away.status).toBe(2)
+    expect((await lint(file, ...server, '--rulebook', 'own.yaml')).status).toBe(2)
+  })
+})
+
+describe('a proposed fix', () => {
+  const broken = definition('supply-interruptions/2.5.0.yaml')
+    .replace('version: 2.5.0', 'version: 2.5.0 # kept')
+    .replace(
+      /operationId: (\w)(\w*)/,
+      (_, a: string, b: string) => `operationId: ${a.toUpperCase()}${b}`,
+    )
+  const rule = 'operation-identifier-casing'
+  const list = async (query = '') =>
+    (await wren.call<{ items: ProposalItem[] }>('GET', `/proposals?rule=${rule}${query}`)).body
+      .items
+
+  beforeAll(async () => {
+    const latest = await tomas.call('GET', '/apis/supply-interruptions')
+    expect(latest.status).toBe(200)
+    const { latest: now } = latest.body as { latest: { revision: number } }
+    const saved = await tomas.call('POST', '/apis/supply-interruptions/revisions', broken, {
+      'if-match': `"revision-${now.revision}"`,
+    })
+    expect(saved.status).toBe(201)
+  })
+
+  it('is put before every owner, shows what it changes, and becomes a revision', async () => {
+    const refused = await tomas.call('POST', `/rules/${rule}/proposals`, { fix: 0 })
+    expect(refused.status).toBe(403)
+    const made = await imara.call<{ proposals: number }>('POST', `/rules/${rule}/proposals`, {
+      fix: 0,
+      note: 'Before the audit, please',
+    })
+    expect(made).toMatchObject({ status: 202, body: { proposals: 1 } })
+    const [item] = await list('&state=waiting')
+    expect(item).toMatchObject({ api: 'supply-interruptions', places: 1, by: 'Imara Holt' })
+    const texts = await tomas.call<{ items: ProposedText[] }>(
+      'GET',
+      `/proposals/${item!.proposal}/texts`,
+    )
+    const [text] = texts.body.items
+    expect(text!.before).toBe(broken)
+    const [gone, ...none] = text!.before
+      .split('\n')
+      .filter((line, i) => line !== text!.after.split('\n')[i])
+    expect(gone).toMatch(/operationId/)
+    expect(none).toEqual([])
+    const strange = await world.visitor('edwin')
+    expect(
+      (await strange.call('POST', `/proposals/${item!.proposal}/decision`, { accept: true }))
+        .status,
+    ).toBe(403)
+    const accepted = await tomas.call<ProposalOutcome>(
+      'POST',
+      `/proposals/${item!.proposal}/decision`,
+      { accept: true, version: '2.5.1' },
+    )
+    expect(accepted.status).toBe(200)
+    const after = await tomas.call<string>(
+      'GET',
+      `/apis/supply-interruptions/revisions/${accepted.body.revision}/text`,
+    )
+    expect(after.body).toContain('version: 2.5.1 # kept')
+    expect((await list())[0]).toMatchObject({ state: 'accepted', revision: accepted.body.revision })
+    const again = await tomas.call('POST', `/proposals/${item!.proposal}/decision`, {
+      accept: true,
+    })
+    expect(again.status).toBe(409)
+    const none_ = await imara.call('POST', `/rules/${rule}/proposals`, { fix: 0 })
+    expect(none_.status).toBe(409)
+  })
+})
