@@ -3,7 +3,7 @@ import { copyFileSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from '
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Ajv } from 'ajv'
-import formats, { type FormatsPlugin } from 'ajv-formats'
+import addFormats from 'ajv-formats'
 import { zipSync } from 'fflate'
 import { afterAll, beforeEach, describe, expect, it } from 'vitest'
 import { validateXML } from 'xmllint-wasm'
@@ -83,7 +83,7 @@ describe('elm-ledger lint', () => {
 
   it('writes SARIF 2.1.0', () => {
     const ajv = new Ajv({ strict: false, allErrors: true })
-    ;(formats as unknown as FormatsPlugin)(ajv)
+    addFormats(ajv)
     const broken = join(folder, 'not readable.yaml')
     writeFileSync(broken, 'openapi: 3.1.0\n  info: [')
     const { stdout } = lint('demo/definitions', broken, ...house, '--format', 'sarif')

@@ -51,6 +51,29 @@ const look = EditorView.theme({
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
     backgroundColor: 'var(--slate-wash) !important',
   },
+  '.cm-tooltip': {
+    border: '1px solid var(--line)',
+    borderRadius: '6px',
+    backgroundColor: 'var(--paper)',
+    color: 'var(--ink)',
+    boxShadow: '0 6px 20px rgb(0 0 0 / 12%)',
+  },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul': {
+    fontFamily: 'var(--mono)',
+    fontSize: '12.2px',
+    maxHeight: '240px',
+  },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li': { padding: '1px 9px' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': {
+    backgroundColor: 'var(--elm)',
+    color: 'var(--page)',
+  },
+  '.cm-completionMatchedText': { fontWeight: '700', textDecoration: 'none' },
+  '.cm-completionDetail': {
+    marginLeft: '12px',
+    font: 'italic 11.5px var(--body)',
+    opacity: '0.75',
+  },
   '.cm-panels': { backgroundColor: 'var(--paper)', color: 'var(--ink)' },
   '.cm-searchMatch': { backgroundColor: 'var(--ochre-wash)' },
   '.cm-line.at-MUST': { background: 'linear-gradient(90deg, var(--copper-wash), transparent 92%)' },
