@@ -277,6 +277,9 @@ const words: Record<ProposalItem['state'], string> = {
 .change {
   margin-top: 18px;
 }
+.change h2 {
+  margin-bottom: 8px;
+}
 .level.waiting,
 .level.planning {
   background: var(--ochre-wash);
