@@ -27,15 +27,26 @@ export function schemasByName(contract: Contract): Map<string, Schema> {
 
 /** Follows references from a schema to one that is none; circles and missing targets give undefined. */
 export function resolveSchema(contract: Contract, schema: Schema | undefined): Schema | undefined {
-  const seen = new Set<Schema>()
-  let current: Schema | undefined = schema
-  while (isObject(current) && typeof current['$ref'] === 'string') {
-    if (seen.has(current)) return undefined
-    seen.add(current)
-    const name = referencedName(current['$ref'])
-    current = name === undefined ? undefined : schemasByName(contract).get(name)
+  if (!isObject(schema) || typeof schema['$ref'] !== 'string') return schema
+  let known = resolved.get(contract)
+  if (!known) resolved.set(contract, (known = new Map()))
+  const reference = schema['$ref']
+  if (!known.has(reference)) known.set(reference, followed(schemasByName(contract), reference))
+  return known.get(reference)
+}
+
+/** What each reference leads to in the end. */
+const resolved = new WeakMap<Contract, Map<string, Schema | undefined>>()
+
+function followed(index: ReadonlyMap<string, Schema>, reference: string): Schema | undefined {
+  // A chain that is longer than there are schemas goes round in a circle.
+  for (let left = index.size + 1; left > 0; left--) {
+    const name = referencedName(reference)
+    const found = name === undefined ? undefined : index.get(name)
+    if (!isObject(found) || typeof found['$ref'] !== 'string') return found
+    reference = found['$ref']
   }
-  return current
+  return undefined
 }
 
 /** The names of the types a schema allows; none where it says nothing. */

@@ -135,14 +135,27 @@ class Compiler {
       const known = Object.keys(shapes.get(type.fact)!.fields).join(', ')
       throw fault(`${typeLabel(type)} has no "${name}"; it has ${known}`, node)
     }
+    const { read } = field
+    const absent = () =>
+      new ConditionError(`There is no ${type.fact} to ask for "${name}"; test it with != null`)
+    // What is known to be a fact is one, or null.
+    if (of.op === 'id') {
+      const index = this.names.lastIndexOf(of.args)
+      return {
+        type: field.type,
+        run: (frame) => {
+          const fact = frame[index] as Fact | null
+          if (fact === null) throw absent()
+          return read(fact)
+        },
+      }
+    }
     return {
       type: field.type,
       run: (f, m) => {
         const fact = run(f, m)
-        if (fact instanceof Fact) return field.read(fact)
-        throw new ConditionError(
-          `There is no ${type.fact} to ask for "${name}"; test it with != null`,
-        )
+        if (fact instanceof Fact) return read(fact)
+        throw absent()
       },
     }
   }
@@ -182,13 +195,8 @@ class Compiler {
     if (type !== 'truth' && type !== 'value') {
       throw fault(`${typeLabel(type)} is neither yes nor no`, node)
     }
-    return {
-      run: (f, m) => {
-        const answer = run(f, m)
-        if (typeof answer !== 'boolean') throw new ConditionError('A condition answers yes or no')
-        return answer
-      },
-    }
+    if (type === 'truth') return { run: run as (frame: unknown[], meter: Meter) => boolean }
+    return { run: (f, m) => yes(run(f, m)) }
   }
 
   /** As in the specification, an error of one side does not matter where the other decides. */
@@ -213,9 +221,9 @@ class Compiler {
     const [a, b] = [this.part(left), this.part(right)]
     switch (op) {
       case '==':
-        return { type: 'truth', run: (f, m) => equal(a.run(f, m), b.run(f, m)) }
+        return { type: 'truth', run: equality(a, b, right, true) }
       case '!=':
-        return { type: 'truth', run: (f, m) => !equal(a.run(f, m), b.run(f, m)) }
+        return { type: 'truth', run: equality(a, b, right, false) }
       case 'in':
         return { type: 'truth', run: (f, m) => isIn(a.run(f, m), b.run(f, m), m) }
       case '+':
@@ -279,21 +287,39 @@ class Compiler {
         throw fault(`${name} takes ${takes.join(', ')}; this is ${typeLabel(type)}`, args[i]!)
       }
     })
-    const wanted = takes.map((type) => checks[type.replace('?', '')])
+    const tested = parts.map(({ type, run: given }, i): Run => {
+      const wanted = takes[i]!.replace('?', '')
+      const test = checks[wanted]
+      // Texts and lists of facts are what they are said to be; a number may be missing.
+      if (!test || (wanted === 'text' && type === 'text') || typeof type === 'object') return given
+      return (f, m) => {
+        const value = given(f, m)
+        if (test(value)) return value
+        throw new ConditionError(`${name} takes ${takes[i]}, and got ${described(value)}`)
+      }
+    })
     // One array for each place of the expression: what is called keeps none of them.
     const values: unknown[] = []
-    const run: Run = (f, m) => {
-      for (let i = 0; i < parts.length; i++) {
-        const value = parts[i]!.run(f, m)
-        const test = wanted[i]
-        if (test && !test(value)) {
-          throw new ConditionError(`${name} takes ${takes[i]}, and got ${described(value)}`)
-        }
-        values[i] = value
-      }
-      spend(m, 1)
-      return call(values as never, m)
-    }
+    const [first, second] = tested
+    const run: Run =
+      tested.length === 1
+        ? (f, m) => {
+            values[0] = first!(f, m)
+            spend(m, 1)
+            return call(values as never, m)
+          }
+        : tested.length === 2
+          ? (f, m) => {
+              values[0] = first!(f, m)
+              values[1] = second!(f, m)
+              spend(m, 1)
+              return call(values as never, m)
+            }
+          : (f, m) => {
+              for (let i = 0; i < tested.length; i++) values[i] = tested[i]!(f, m)
+              spend(m, 1)
+              return call(values as never, m)
+            }
     const type = gives === 'item' ? elementOf(parts[0]!.type) : gives
     return { type, run }
   }
@@ -377,6 +403,15 @@ function literal(value: unknown): Part {
           ? 'truth'
           : 'value'
   return { type, run: () => value }
+}
+
+/** Whether two values are the same, or not; most often one of them is written out. */
+function equality(a: Part, b: Part, right: ASTNode, wanted: boolean): Run {
+  if (right.op === 'value' && typeof right.args !== 'object' && typeof right.args !== 'bigint') {
+    const written = b.run([], newMeter())
+    return (f, m) => (a.run(f, m) === written) === wanted
+  }
+  return (f, m) => equal(a.run(f, m), b.run(f, m)) === wanted
 }
 
 function decided(left: (f: unknown[], m: Meter) => boolean, right: typeof left, by: boolean): Run {

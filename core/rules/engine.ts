@@ -6,7 +6,14 @@ import { compileCondition } from './cel'
 import { scopeOf, Subjects, type Surroundings } from './facts/collect'
 import type { Fact } from './facts/fact'
 import { ConditionError, newMeter, type Meter } from './meter'
-import { emptyEstate, type Circumstances, type Edition, type Finding, type Rule } from './model'
+import {
+  emptyEstate,
+  type Circumstances,
+  type Edition,
+  type Finding,
+  type Rule,
+  type SubjectKind,
+} from './model'
 import { partPlace } from './place'
 import { compileTemplate, type Template } from './template'
 
@@ -111,10 +118,11 @@ export function check(
   const subjects = new Subjects(contract, { circumstances, domain, words, estate, isWord })
   const unplaced: Unplaced[] = []
   const result: CheckResult = { findings: [], faults: [...faults], reach: [] }
-  for (const entry of ready) {
-    const { rule } = entry
-    if (rule.formats && !rule.formats.includes(contract.format.name)) continue
-    const judged = judge(entry, subjects)
+  const asked = ready.filter(
+    ({ rule: { formats } }) => !formats || formats.includes(contract.format.name),
+  )
+  for (const [i, judged] of judge(asked, subjects).entries()) {
+    const { rule } = asked[i]!
     const weight = weightOf(rule, circumstances)
     for (const { fact, message } of judged.broken) {
       const at = partPlace(contract.format.name, rule.about, fact.at, rule.part)
@@ -152,26 +160,59 @@ interface Judged {
   fault: string | undefined
 }
 
-/** What one rule finds; where it fails on a subject, what it found before stands. */
-function judge({ rule, where, expect, message }: Ready, subjects: Subjects): Judged {
-  const judged: Judged = { asked: 0, broken: [], fault: undefined }
+interface Trial extends Ready {
+  judged: Judged
+  meter: Meter
+}
+
+/**
+ * What each rule finds. Subjects are gone through once for all rules about their kind, while they are at hand; a rule that
+ * fails on one is done, and what it found before stands.
+ */
+function judge(ready: readonly Ready[], subjects: Subjects): Judged[] {
+  const trials = ready.map((entry): Trial => {
+    const judged = { asked: 0, broken: [], fault: undefined }
+    return { ...entry, judged, meter: newMeter(subjects.world) }
+  })
+  const byKind = new Map<SubjectKind, Trial[]>()
+  for (const trial of trials) {
+    const list = byKind.get(trial.rule.about)
+    if (list) list.push(trial)
+    else byKind.set(trial.rule.about, [trial])
+  }
+  for (const [kind, list] of byKind) judgeKind(kind, list, subjects)
+  return trials.map(({ judged }) => judged)
+}
+
+function judgeKind(kind: SubjectKind, trials: Trial[], subjects: Subjects): void {
   const frame: unknown[] = []
-  const meter = newMeter(subjects.world)
+  let going = trials
+  for (const fact of subjects.each(kind)) {
+    subjects.fill(frame, kind, fact)
+    let ended = false
+    for (const trial of going) if (!goesOn(trial, fact, frame)) ended = true
+    if (!ended) continue
+    going = going.filter(
+      ({ judged }) => judged.fault === undefined && judged.broken.length < findingsPerRule,
+    )
+    if (going.length === 0) return
+  }
+}
+
+/** Asks one rule of one subject; false where it is done with all of them. */
+function goesOn({ where, expect, message, meter, judged }: Trial, fact: Fact, frame: unknown[]) {
   try {
-    for (const fact of subjects.of(rule.about)) {
-      meter.left--
-      subjects.fill(frame, rule.about, fact)
-      if (where && !where(frame, meter)) continue
-      judged.asked++
-      if (expect(frame, meter)) continue
-      judged.broken.push({ fact, message: message(frame, meter) })
-      if (judged.broken.length === findingsPerRule) break
-    }
+    meter.left--
+    if (where && !where(frame, meter)) return true
+    judged.asked++
+    if (expect(frame, meter)) return true
+    judged.broken.push({ fact, message: message(frame, meter) })
+    return judged.broken.length < findingsPerRule
   } catch (error) {
     if (!(error instanceof ConditionError)) throw error
     judged.fault = error.message
+    return false
   }
-  return judged
 }
 
 /** A subject that breaks a rule, with what its expressions may be filled from. */
@@ -190,7 +231,7 @@ export function* brokenBy(
   if (rule.formats && !rule.formats.includes(contract.format.name)) return
   const subjects = new Subjects(contract, surroundings)
   const meter = newMeter(subjects.world)
-  for (const fact of subjects.of(rule.about)) {
+  for (const fact of subjects.each(rule.about)) {
     const values: unknown[] = []
     subjects.fill(values, rule.about, fact)
     if (where && !where(values, meter)) continue

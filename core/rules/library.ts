@@ -302,8 +302,12 @@ export const library: Record<string, LibraryFunction> = {
       const { isWord, organisation } = meter.world ?? {}
       if (!isWord || !organisation) return []
       spend(meter, text!.length)
-      const knows = (word: string) => isWord(word) || organisation.words.has(word)
-      return [...new Set(proseWords(text!))].filter((word) => !knows(word.toLowerCase()))
+      const unknown = new Set<string>()
+      for (const word of proseWords(text!)) {
+        const lower = word.toLowerCase()
+        if (!isWord(lower) && !organisation.words.has(lower)) unknown.add(word)
+      }
+      return [...unknown]
     },
   ),
   isSemver: define(

@@ -21,7 +21,7 @@ export const wordTest = (words: ReadonlySet<string>) => {
         word.endsWith(ending) && words.has(word.slice(0, -ending.length) + instead),
     )
   return (word: string): boolean =>
-    word.split(/[-']/).every((part) => part.length < 2 || known(part))
+    words.has(word) || word.split(/[-']/).every((part) => part.length < 2 || known(part))
 }
 
 const endings: [ending: string, instead: string][] = [

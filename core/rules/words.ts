@@ -27,6 +27,12 @@ export function proseWords(text: string): string[] {
   const plain = text.includes('`') ? text.replace(/`[^`]*`/g, ' x1 ') : text
   let begins = true
   for (const token of plain.split(/\s+/)) {
+    // Most of a text is this, and need not be looked at more closely.
+    if (/^[a-z]{2,}[,;]?$/.test(token)) {
+      begins = false
+      found.push(/[a-z]$/.test(token) ? token : token.slice(0, -1))
+      continue
+    }
     if (token === '') continue
     const starts = begins
     begins = /[.!?:*#-]["”)]*$/.test(token)

@@ -23,7 +23,7 @@ export const pointerStep = (base: Pointer, segment: string): Pointer =>
 
 /** A segment as it was before it was escaped. */
 export const unescapeSegment = (segment: string) =>
-  segment.replaceAll('~1', '/').replaceAll('~0', '~')
+  segment.includes('~') ? segment.replaceAll('~1', '/').replaceAll('~0', '~') : segment
 
 /** Splits a pointer into its unescaped segments. */
 export function segmentsOf(pointer: Pointer): string[] {

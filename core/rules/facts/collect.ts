@@ -49,6 +49,9 @@ export interface Surroundings {
   isWord?: ((word: string) => boolean) | undefined
 }
 
+/** Subjects that are made once and kept. */
+type KeptKind = Exclude<SubjectKind, 'property'>
+
 /** The facts of one contract by kind, each made when it is first asked for. */
 export class Subjects {
   readonly world: World
@@ -103,10 +106,15 @@ export class Subjects {
   }
 
   /** Every subject of a kind. Parts that several operations share are there once, where they are written. */
-  of(kind: SubjectKind): Fact[] {
+  private of(kind: KeptKind): Fact[] {
     let found = this.known.get(kind)
     if (!found) this.known.set(kind, (found = this.collect(kind)))
     return found
+  }
+
+  /** Every subject of a kind, for going through once: there are so many properties that they are not kept. */
+  each(kind: SubjectKind): Iterable<Fact> {
+    return kind === 'property' ? this.properties() : this.of(kind)
   }
 
   /** The values of {@link scopeOf} for one subject, put into an array that may be used again. */
@@ -134,7 +142,7 @@ export class Subjects {
     return this.paths.get(path) ?? null
   }
 
-  private collect(kind: SubjectKind): Fact[] {
+  private collect(kind: KeptKind): Fact[] {
     const { contract, world } = this
     switch (kind) {
       case 'definition':
@@ -175,8 +183,6 @@ export class Subjects {
         return contract.schemas.flatMap(({ schema, at, declared }) =>
           declared ? (world.schema(schema, at) ?? []) : [],
         )
-      case 'property':
-        return this.properties()
       case 'example':
         return this.examples()
     }
@@ -188,12 +194,11 @@ export class Subjects {
     )
   }
 
-  private properties(): Fact[] {
-    const found: Fact[] = []
+  private *properties(): Generator<Fact> {
     for (const { name: own, schema, at } of this.contract.schemas) {
       const name = this.spoken.get(own) ?? own
       if (isObject(schema))
-        propertiesBelow(new Fact(schemaShape, { name, schema, at }, at, this.world, name), found)
+        yield* propertiesBelow(new Fact(schemaShape, { name, schema, at }, at, this.world, name))
     }
     const seen = new Set<unknown>()
     for (const media of this.of('mediaType') as Fact<{ schema?: Schema; itemSchema?: Schema }>[]) {
@@ -204,12 +209,10 @@ export class Subjects {
         schema,
         pointerTo(media.at, media.node.schema ? 'schema' : 'itemSchema'),
       )
-      propertiesBelow(
+      yield* propertiesBelow(
         new Fact(schemaShape, { name: '', schema, at }, at, this.world, '', media),
-        found,
       )
     }
-    return found
   }
 
   private examples(): Fact[] {
@@ -229,16 +232,18 @@ function listIn(fact: Fact, field: string): Fact[] {
 
 /** Parts that are written once and used often are judged once. */
 function once(facts: Fact[]): Fact[] {
-  const byPlace = new Map<string, Fact>()
-  for (const fact of facts) {
-    const key = `${fact.at} ${fact.own}`
-    if (!byPlace.has(key)) byPlace.set(key, fact)
-  }
-  return byPlace.size === facts.length ? facts : [...byPlace.values()]
+  const byPlace = new Map<string, Fact[]>()
+  return facts.filter((fact) => {
+    const there = byPlace.get(fact.at)
+    if (there?.some(({ own }) => own === fact.own)) return false
+    if (there) there.push(fact)
+    else byPlace.set(fact.at, [fact])
+    return true
+  })
 }
 
 /** Properties of a schema and of the objects written inside it; references are other schemas' business. */
-function propertiesBelow(root: Fact<SchemaNode>, found: Fact[]): void {
+function* propertiesBelow(root: Fact<SchemaNode>): Generator<Fact> {
   const stack: { owner: Fact<SchemaNode>; schema: Record<string, unknown>; below: string }[] = [
     { owner: root, schema: root.node.schema, below: '' },
   ]
@@ -250,7 +255,7 @@ function propertiesBelow(root: Fact<SchemaNode>, found: Fact[]): void {
       for (const name in properties) {
         const value = properties[name] as Schema
         const fact = propertyFact(owner, { name, value, required: required.includes(name), below })
-        found.push(fact)
+        yield fact
         const inner = innerOf(value)
         if (inner) stack.push({ owner: innerFact(fact, inner), schema: inner.schema, below: '' })
       }

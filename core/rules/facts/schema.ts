@@ -31,6 +31,8 @@ export interface PropertyNode {
   required: boolean
   /** The way from its owner to the schema that lists it; not empty where that is a part of its owner. */
   below: string
+  /** The schema of its values with references followed, once it has been asked for. */
+  resolved: SchemaObject | undefined
 }
 
 const said = (schema: SchemaObject, key: string) => {
@@ -55,8 +57,10 @@ export const typeOf = (schema: SchemaObject): string => {
 const isNullable = (schema: SchemaObject) =>
   typesOf(schema).includes('null') || schema['nullable'] === true
 
+const none: unknown[] = []
+
 const valuesOf = (schema: SchemaObject): unknown[] =>
-  Array.isArray(schema['enum']) ? (schema['enum'] as unknown[]) : []
+  Array.isArray(schema['enum']) ? (schema['enum'] as unknown[]) : none
 
 /** A quality of a schema by itself, asked of the schema or of a property that has it. */
 interface Facet {
@@ -122,7 +126,8 @@ const facets: Record<string, Facet> = {
   texts: {
     type: { list: 'text' },
     says: 'The values allowed that are texts.',
-    of: (s) => valuesOf(s).filter((item) => typeof item === 'string'),
+    of: (s) =>
+      valuesOf(s) === none ? none : valuesOf(s).filter((item) => typeof item === 'string'),
   },
   hasDefault: {
     type: 'truth',
@@ -155,8 +160,8 @@ export const facetsOf = <N>(schemaOf: (fact: Fact<N>) => SchemaObject): Record<s
 function propertiesThrough(
   contract: Contract,
   schema: SchemaObject,
-): Map<string, Omit<PropertyNode, 'name'>> {
-  const found = new Map<string, Omit<PropertyNode, 'name'>>()
+): Map<string, Omit<PropertyNode, 'name' | 'resolved'>> {
+  const found = new Map<string, Omit<PropertyNode, 'name' | 'resolved'>>()
   const seen = new Set<SchemaObject>()
   const stack: { schema: SchemaObject; below: string }[] = [{ schema, below: '' }]
   while (stack.length > 0) {
@@ -284,12 +289,10 @@ function depthOf(schema: SchemaObject, level = 0): number {
 const emptySchema: SchemaObject = {}
 
 /** The schema of a property with its references followed. */
-function target(fact: Fact<PropertyNode>): SchemaObject {
-  const { value: written } = fact.node
-  if (!isObject(written)) return emptySchema
-  if (written['$ref'] === undefined) return written
-  const found = resolveSchema(fact.world.contract, written)
-  return isObject(found) ? found : emptySchema
+function target({ node, world }: Fact<PropertyNode>): SchemaObject {
+  if (node.resolved) return node.resolved
+  const found = resolveSchema(world.contract, node.value)
+  return (node.resolved = isObject(found) ? found : emptySchema)
 }
 
 export const propertyShape = shape<PropertyNode>(
@@ -327,8 +330,18 @@ export const propertyShape = shape<PropertyNode>(
 )
 
 /** The fact of one property of a schema. */
-export const propertyFact = (owner: Fact<SchemaNode>, node: PropertyNode): Fact<PropertyNode> =>
-  new Fact(propertyShape, node, undefined, owner.world, node.name, owner)
+export const propertyFact = (
+  owner: Fact<SchemaNode>,
+  { name, value, required, below }: Omit<PropertyNode, 'resolved'>,
+): Fact<PropertyNode> =>
+  new Fact(
+    propertyShape,
+    { name, value, required, below, resolved: undefined },
+    undefined,
+    owner.world,
+    name,
+    owner,
+  )
 
 export interface ExampleNode {
   example: Example
