@@ -29,7 +29,7 @@ export function schemasByName(contract: Contract): Map<string, Schema> {
 export function resolveSchema(contract: Contract, schema: Schema | undefined): Schema | undefined {
   if (!isObject(schema) || typeof schema['$ref'] !== 'string') return schema
   let known = resolved.get(contract)
-  if (!known) resolved.set(contract, (known = new Map()))
+  if (!known) resolved.set(contract, (known = new Map<string, Schema | undefined>()))
   const reference = schema['$ref']
   if (!known.has(reference)) known.set(reference, followed(schemasByName(contract), reference))
   return known.get(reference)

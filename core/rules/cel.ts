@@ -135,7 +135,6 @@ class Compiler {
       const known = Object.keys(shapes.get(type.fact)!.fields).join(', ')
       throw fault(`${typeLabel(type)} has no "${name}"; it has ${known}`, node)
     }
-    const { read } = field
     const absent = () =>
       new ConditionError(`There is no ${type.fact} to ask for "${name}"; test it with != null`)
     // What is known to be a fact is one, or null.
@@ -146,7 +145,7 @@ class Compiler {
         run: (frame) => {
           const fact = frame[index] as Fact | null
           if (fact === null) throw absent()
-          return read(fact)
+          return field.read(fact)
         },
       }
     }
@@ -154,7 +153,7 @@ class Compiler {
       type: field.type,
       run: (f, m) => {
         const fact = run(f, m)
-        if (fact instanceof Fact) return read(fact)
+        if (fact instanceof Fact) return field.read(fact)
         throw absent()
       },
     }

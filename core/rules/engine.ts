@@ -187,16 +187,17 @@ function judge(ready: readonly Ready[], subjects: Subjects): Judged[] {
 function judgeKind(kind: SubjectKind, trials: Trial[], subjects: Subjects): void {
   const frame: unknown[] = []
   let going = trials
-  for (const fact of subjects.each(kind)) {
+  subjects.each(kind, (fact) => {
     subjects.fill(frame, kind, fact)
     let ended = false
     for (const trial of going) if (!goesOn(trial, fact, frame)) ended = true
-    if (!ended) continue
-    going = going.filter(
-      ({ judged }) => judged.fault === undefined && judged.broken.length < findingsPerRule,
-    )
-    if (going.length === 0) return
-  }
+    if (ended) {
+      going = going.filter(
+        ({ judged }) => judged.fault === undefined && judged.broken.length < findingsPerRule,
+      )
+    }
+    return going.length > 0
+  })
 }
 
 /** Asks one rule of one subject; false where it is done with all of them. */
@@ -223,20 +224,23 @@ export interface Broken {
 }
 
 /** The subjects of a contract that break a rule. Throws {@link ConditionError} where the rule fails on one. */
-export function* brokenBy(
+export function brokenBy(
   { rule, where, expect }: Ready,
   contract: Contract,
   surroundings: Surroundings,
-): Generator<Broken> {
-  if (rule.formats && !rule.formats.includes(contract.format.name)) return
+): Broken[] {
+  const broken: Broken[] = []
+  if (rule.formats && !rule.formats.includes(contract.format.name)) return broken
   const subjects = new Subjects(contract, surroundings)
   const meter = newMeter(subjects.world)
-  for (const fact of subjects.each(rule.about)) {
+  subjects.each(rule.about, (fact) => {
     const values: unknown[] = []
     subjects.fill(values, rule.about, fact)
-    if (where && !where(values, meter)) continue
-    if (!expect(values, meter)) yield { fact, values, meter }
-  }
+    const isAsked = !where || where(values, meter)
+    if (isAsked && !expect(values, meter)) broken.push({ fact, values, meter })
+    return true
+  })
+  return broken
 }
 
 /** A departure from the format's own specification, as a finding. */

@@ -18,6 +18,9 @@ const placeholders =
 export const isPlaceholder = (text: string): boolean =>
   text !== '' && (placeholders.test(text) || /\b(?:TODO|FIXME|lorem ipsum)\b/.test(text))
 
+const comma = 44
+const semicolon = 59
+
 /**
  * The words of a text that a dictionary should know: no names, which have a capital within a sentence or several; no
  * code, addresses, numbers or markup.
@@ -27,14 +30,16 @@ export function proseWords(text: string): string[] {
   const plain = text.includes('`') ? text.replace(/`[^`]*`/g, ' x1 ') : text
   let begins = true
   for (const token of plain.split(/\s+/)) {
-    // Most of a text is this, and need not be looked at more closely.
-    if (/^[a-z]{2,}[,;]?$/.test(token)) {
-      begins = false
-      found.push(/[a-z]$/.test(token) ? token : token.slice(0, -1))
-      continue
-    }
     if (token === '') continue
     const starts = begins
+    // Most of a text is this, and need not be looked at more closely.
+    if (/^[A-Za-z][a-z]+[,.;:!?]?$/.test(token)) {
+      const end = token.charCodeAt(token.length - 1)
+      const isMarked = end < 97
+      begins = isMarked && end !== comma && end !== semicolon
+      if (starts || token.charCodeAt(0) >= 97) found.push(isMarked ? token.slice(0, -1) : token)
+      continue
+    }
     begins = /[.!?:*#-]["”)]*$/.test(token)
     if (/[\d_/\\{}<>=@]|[^\s.]\.[^\s.]/.test(token)) continue
     const word = token

@@ -49,6 +49,9 @@ export interface Surroundings {
   isWord?: ((word: string) => boolean) | undefined
 }
 
+/** Is called for each subject; false ends it. */
+type Visit = (fact: Fact) => boolean
+
 /** Subjects that are made once and kept. */
 type KeptKind = Exclude<SubjectKind, 'property'>
 
@@ -112,9 +115,10 @@ export class Subjects {
     return found
   }
 
-  /** Every subject of a kind, for going through once: there are so many properties that they are not kept. */
-  each(kind: SubjectKind): Iterable<Fact> {
-    return kind === 'property' ? this.properties() : this.of(kind)
+  /** Goes through the subjects of a kind until `visit` says no. There are so many properties that they are not kept. */
+  each(kind: SubjectKind, visit: Visit): void {
+    if (kind === 'property') this.properties(visit)
+    else this.of(kind).every(visit)
   }
 
   /** The values of {@link scopeOf} for one subject, put into an array that may be used again. */
@@ -194,11 +198,12 @@ export class Subjects {
     )
   }
 
-  private *properties(): Generator<Fact> {
+  private properties(visit: Visit): void {
     for (const { name: own, schema, at } of this.contract.schemas) {
       const name = this.spoken.get(own) ?? own
-      if (isObject(schema))
-        yield* propertiesBelow(new Fact(schemaShape, { name, schema, at }, at, this.world, name))
+      if (!isObject(schema)) continue
+      const fact = new Fact(schemaShape, { name, schema, at }, at, this.world, name)
+      if (!propertiesBelow(fact, visit)) return
     }
     const seen = new Set<unknown>()
     for (const media of this.of('mediaType') as Fact<{ schema?: Schema; itemSchema?: Schema }>[]) {
@@ -209,9 +214,8 @@ export class Subjects {
         schema,
         pointerTo(media.at, media.node.schema ? 'schema' : 'itemSchema'),
       )
-      yield* propertiesBelow(
-        new Fact(schemaShape, { name: '', schema, at }, at, this.world, '', media),
-      )
+      const fact = new Fact(schemaShape, { name: '', schema, at }, at, this.world, '', media)
+      if (!propertiesBelow(fact, visit)) return
     }
   }
 
@@ -243,7 +247,7 @@ function once(facts: Fact[]): Fact[] {
 }
 
 /** Properties of a schema and of the objects written inside it; references are other schemas' business. */
-function* propertiesBelow(root: Fact<SchemaNode>): Generator<Fact> {
+function propertiesBelow(root: Fact<SchemaNode>, visit: Visit): boolean {
   const stack: { owner: Fact<SchemaNode>; schema: Record<string, unknown>; below: string }[] = [
     { owner: root, schema: root.node.schema, below: '' },
   ]
@@ -255,7 +259,7 @@ function* propertiesBelow(root: Fact<SchemaNode>): Generator<Fact> {
       for (const name in properties) {
         const value = properties[name] as Schema
         const fact = propertyFact(owner, { name, value, required: required.includes(name), below })
-        yield fact
+        if (!visit(fact)) return false
         const inner = innerOf(value)
         if (inner) stack.push({ owner: innerFact(fact, inner), schema: inner.schema, below: '' })
       }
@@ -269,6 +273,7 @@ function* propertiesBelow(root: Fact<SchemaNode>): Generator<Fact> {
       })
     }
   }
+  return true
 }
 
 interface Inner {

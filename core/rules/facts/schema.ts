@@ -170,10 +170,11 @@ function propertiesThrough(
     seen.add(here.schema)
     const required = namesOf(here.schema['required'])
     if (isObject(here.schema['properties'])) {
-      for (const [name, item] of Object.entries(here.schema['properties'])) {
+      const properties = here.schema['properties']
+      for (const name in properties) {
         if (found.has(name)) continue
         found.set(name, {
-          value: item as Schema,
+          value: properties[name] as Schema,
           required: required.includes(name),
           below: here.below,
         })
