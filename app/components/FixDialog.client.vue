@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import type { Finding, Fix, Rule } from '~~/core/rules/model'
-import type { Syntax } from '~~/core/text/read'
 import type { FixReply } from '~/workers/check'
 
 /** Shows what a fix would change before anything is changed: at one place, or wherever the rule is broken. */
@@ -11,22 +10,25 @@ const props = defineProps<{
   alike: number
   plan: (fix: Fix, keys: string[] | undefined) => Promise<FixReply>
   before: (file: string) => string
-  syntaxOf: (file: string, text: string) => Syntax
 }>()
 const emit = defineEmits<{ close: []; write: [texts: FixReply['texts'], places: number] }>()
 const fixes = computed(() => props.rule.fixes ?? [])
 const chosen = ref(0)
 const everywhere = ref(false)
 const reply = shallowRef<FixReply>()
-const shown = ref(0)
-const change = computed(() => reply.value?.texts[shown.value])
+const changes = computed(() =>
+  (reply.value?.texts ?? []).map(({ file, text }) => ({
+    file,
+    before: props.before(file),
+    after: text,
+  })),
+)
 
 async function work() {
   reply.value = await props.plan(
     fixes.value[chosen.value]!,
     everywhere.value ? undefined : [props.finding.key],
   )
-  shown.value = 0
 }
 watch([chosen, everywhere], work)
 </script>
@@ -53,23 +55,7 @@ watch([chosen, everywhere], work)
       >
     </div>
     <p v-for="fault in reply?.faults ?? []" :key="fault" class="trouble">{{ fault }}</p>
-    <div v-if="(reply?.texts.length ?? 0) > 1" class="bar">
-      <button
-        v-for="(text, index) in reply!.texts"
-        :key="text.file"
-        class="plain"
-        :aria-pressed="index === shown"
-        @click="shown = index"
-      >
-        {{ text.file }}
-      </button>
-    </div>
-    <TextChange
-      v-if="change"
-      :before="before(change.file)"
-      :after="change.text"
-      :syntax="syntaxOf(change.file, change.text)"
-    />
+    <TextChanges :texts="changes" />
     <p v-if="!reply" class="soft">Working it out …</p>
     <template #footer>
       <button class="ghost" @click="emit('close')">Leave it</button>
@@ -89,9 +75,6 @@ watch([chosen, everywhere], work)
 .what {
   margin: 0 0 10px;
   overflow-wrap: anywhere;
-}
-.plain[aria-pressed='true'] {
-  text-decoration: underline;
 }
 select {
   border: 1px solid var(--line);

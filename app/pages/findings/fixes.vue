@@ -3,7 +3,6 @@ import type { ApiDetail } from '~~/shared/api/catalog'
 import type { ProposalItem, ProposedText } from '~~/shared/api/proposals'
 import { proposalStates } from '~~/shared/words'
 import type { Rulebook } from '~~/shared/api/rules'
-import type { Syntax } from '~~/core/text/read'
 import { useSession } from '~/stores/session'
 
 /** Fixes that somebody proposed for APIs of others: what each would change, for its owner to accept or decline. */
@@ -41,11 +40,9 @@ const optionsOf = (pick: (item: ProposalItem) => [value: string, label: string])
 
 const texts = shallowRef<ProposedText[]>()
 const detail = shallowRef<ApiDetail>()
-const file = ref(0)
 const looking = useAct()
 async function look(item: ProposalItem | undefined) {
   texts.value = undefined
-  file.value = 0
   if (item?.state !== 'waiting') return
   await looking.act(async () => {
     const [page, found] = await Promise.all([
@@ -63,11 +60,6 @@ watch(
   () => void look(current.value),
   { immediate: true },
 )
-const text = computed(() => texts.value?.[file.value])
-const syntax = computed<Syntax>(() => {
-  const first = text.value?.before.trimStart()[0]
-  return first === '{' ? 'json' : first === '<' ? 'xml' : 'yaml'
-})
 
 /** A placed version's text is fixed; a mended text is the next patch of it unless its owner says otherwise. */
 const version = ref('')
@@ -197,20 +189,9 @@ const words: Record<ProposalItem['state'], string> = {
         </tr>
       </tbody>
     </table>
-    <section v-if="text" class="change" aria-label="What it would change">
+    <section v-if="texts?.length" class="change" aria-label="What it would change">
       <h2>{{ current!.title }}</h2>
-      <div v-if="texts!.length > 1" class="bar">
-        <button
-          v-for="(one, index) in texts"
-          :key="one.file"
-          class="plain"
-          :aria-pressed="index === file"
-          @click="file = index"
-        >
-          {{ one.file }}
-        </button>
-      </div>
-      <TextChange :before="text.before" :after="text.after" :syntax="syntax" />
+      <TextChanges :texts="texts!" />
     </section>
     <template #margin>
       <template v-if="current">
@@ -279,20 +260,5 @@ const words: Record<ProposalItem['state'], string> = {
 }
 .change h2 {
   margin-bottom: 8px;
-}
-.level.waiting,
-.level.planning {
-  background: var(--ochre-wash);
-  color: var(--ochre);
-}
-.level.accepted {
-  background: var(--elm-wash);
-  color: var(--elm);
-}
-.level.declined,
-.level.withdrawn,
-.level.nothing {
-  background: var(--faint);
-  color: var(--soft);
 }
 </style>

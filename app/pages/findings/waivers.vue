@@ -223,14 +223,4 @@ const days = ({ state, days: left, until }: WaiverItem) =>
   color: var(--ochre);
   font-weight: 600;
 }
-.level.waiting {
-  background: var(--ochre-wash);
-  color: var(--ochre);
-}
-.level.ended,
-.level.refused,
-.level.withdrawn {
-  background: var(--faint);
-  color: var(--soft);
-}
 </style>

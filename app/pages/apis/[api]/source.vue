@@ -435,7 +435,6 @@ const syntaxOf = (name: string, content: string): Syntax =>
       :alike="allFindings.filter(({ rule }) => rule === mending!.rule).length"
       :plan="planOf"
       :before="textNow"
-      :syntax-of="syntaxOf"
       @close="mending = undefined"
       @write="writeFix"
     />

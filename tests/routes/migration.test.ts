@@ -1,0 +1,100 @@
+import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createHash, randomBytes } from 'node:crypto'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import pg from 'pg'
+import { afterAll, beforeAll, expect, it } from 'vitest'
+import { idleQueue } from '../../demo/seed'
+import { migrateDatabase, openDatabase } from '../../server/db/database'
+import { directExaminer } from '../../server/jobs/examiner'
+import { recheckAll } from '../../server/services/checking'
+import type { Services } from '../../server/services/context'
+import { listFindings } from '../../server/services/findings'
+import { rebuildDerived } from '../../server/services/rebuild'
+import { beginRulebook, readRulebook } from '../../server/services/rulebooks'
+import { houseText } from '../support/rules'
+import { definition } from '../support/world'
+
+const migrations = 'server/db/migrations'
+const folder = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
+const name = `old_${randomBytes(6).toString('hex')}`
+const server = process.env['ELM_TEST_DATABASE']!
+const admin = new pg.Client({ connectionString: `${server}/postgres` })
+
+beforeAll(async () => {
+  await admin.connect()
+  await admin.query(`CREATE DATABASE ${name}`)
+})
+afterAll(async () => {
+  await admin.query(`DROP DATABASE ${name} WITH (FORCE)`)
+  await admin.end()
+  rmSync(folder, { recursive: true, force: true })
+})
+
+interface Journal {
+  entries: unknown[]
+}
+
+it('brings a register from before there were rulebooks to the rulebook', async () => {
+  cpSync(migrations, folder, { recursive: true })
+  const journal = join(folder, 'meta/_journal.json')
+  const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
+  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 3) }))
+  const { db, pool } = openDatabase(`${server}/${name}`)
+  try {
+    await migrateDatabase(db, folder)
+    const text = definition('supply-interruptions/2.5.0.yaml')
+    const sha256 = createHash('sha256').update(text).digest('hex')
+    await pool.query('INSERT INTO blobs (sha256, bytes) VALUES ($1, $2)', [
+      sha256,
+      Buffer.from(text),
+    ])
+    await pool.query(
+      `INSERT INTO editions (number, domain, rules) VALUES (7, 'brackenmere.example', '[]')`,
+    )
+    await pool.query(`INSERT INTO apis (slug, title, team, audience, lifecycle, latest_revision)
+      VALUES ('supply', 'Supply', 'Network Control', 'partner', 'active', 1)`)
+    await pool.query(
+      `INSERT INTO revisions (api, number, version, file, sha256, digest, format, bytes, summary, counts, edition, saved_at, saved_by)
+       VALUES (1, 1, '2.5.0', 'a.yaml', $1, $1, 'OpenAPI 3.1', $2, '{"operations":[],"schemas":[],"webhooks":[],"files":["a.yaml"]}', '{"must":1,"should":0,"may":0}', 7, now(), 'tomas')`,
+      [sha256, text.length],
+    )
+    await pool.query(
+      `INSERT INTO revision_files (revision, position, name, sha256, bytes) VALUES (1, 0, 'a.yaml', $1, $2)`,
+      [sha256, text.length],
+    )
+    await pool.query(`INSERT INTO findings (revision, rule, level, message, at, line, "column")
+      VALUES (1, 'old-rule', 'MUST', 'Of an old rule', '', 1, 1)`)
+
+    await migrateDatabase(db, migrations)
+    const services: Services = {
+      db,
+      examiner: directExaminer,
+      queue: idleQueue,
+      gatewaySecret: '',
+      allowedTargets: [],
+      now: () => new Date(),
+    }
+    const actor = {
+      name: 'elm',
+      displayName: 'Elm Ledger',
+      role: 'governance' as const,
+      team: undefined,
+    }
+    expect(await db.transaction((tx) => beginRulebook(tx, houseText, { ...services, actor }))).toBe(
+      true,
+    )
+    await rebuildDerived(services)
+    expect(await recheckAll(services)).toBe(1)
+    expect((await readRulebook(db, {})).edition).toBe(1)
+    const { items } = await listFindings(db, { api: 'supply' })
+    const rules = items.map(({ rule }) => rule)
+    expect(rules).toContain('contact-email')
+    expect(rules).not.toContain('old-rule')
+    expect(await db.transaction((tx) => beginRulebook(tx, houseText, { ...services, actor }))).toBe(
+      false,
+    )
+  } finally {
+    await pool.end()
+  }
+})
