@@ -172,3 +172,13 @@ describe('changing XML', () => {
     expect(changeXml(asked)).toBe(xml.replace(from, to))
   })
 })
+
+it('writes versions without quotes, and quotes what would be read as a number', () => {
+  const set = (value: string) =>
+    applyChanges('info:\n  version: 1.0.0 # kept\n', 'yaml', [
+      { kind: 'set', at: '/info/version', value },
+    ])
+  expect(set('2.5.1')).toBe('info:\n  version: 2.5.1 # kept\n')
+  expect(set('2.5.1-rc.1')).toBe('info:\n  version: 2.5.1-rc.1 # kept\n')
+  expect(set('2.5')).toBe("info:\n  version: '2.5' # kept\n")
+})

@@ -73,8 +73,8 @@ function merged(a: Record<string, unknown>, b: Record<string, unknown>): Record<
   return result
 }
 
-/** Texts that mean themselves in YAML, wherever they stand. */
-const plain = /^[A-Za-z_$][\w/@-]*(?:[ .][\w/@-]+)*\.?$/
+/** Texts that mean themselves in YAML, wherever they stand; versions are among them, numbers are not. */
+const plain = /^(?:[A-Za-z_$][\w/@-]*(?:[ .][\w/@-]+)*\.?|\d+(?:\.\d+){2,}(?:-[\w.-]+)?)$/
 /** Readers of YAML 1.1 take these for yes or no. */
 const oldTruth = /^(?:y|n|yes|no|on|off)$/i
 
