@@ -27,6 +27,14 @@ export function useCheck() {
   let worker: Worker | undefined
   let waiting: ReturnType<typeof setTimeout> | undefined
   let number = 0
+  /** What is to be checked once the worker is done with what it has; a long text is not checked once for every key. */
+  let next: (() => CheckRequest) | undefined
+  let working = false
+  const send = () => {
+    working = next !== undefined
+    if (next) worker?.postMessage(next())
+    next = undefined
+  }
   const answers = new Map<number, (reply: FixReply | CompleteReply) => void>()
 
   onMounted(() => {
@@ -35,9 +43,12 @@ export function useCheck() {
       if (data.answer !== 'check') {
         answers.get(data.number)?.(data)
         answers.delete(data.number)
-      } else if (data.number === number) {
-        examination.value = data.examination
-        checking.value = false
+      } else {
+        if (data.number === number) {
+          examination.value = data.examination
+          checking.value = false
+        }
+        send()
       }
     }
   })
@@ -56,18 +67,14 @@ export function useCheck() {
     texts: () => Texts,
     edition: Edition,
     surroundings: { facts: ApiFacts; estate: EstatePart[] },
-    delay = 120,
+    delay = 50,
   ) {
     clearTimeout(waiting)
     checking.value = true
     number++
     waiting = setTimeout(() => {
-      const request: CheckRequest = {
-        ask: 'check',
-        number,
-        ...textOf(texts(), edition, surroundings),
-      }
-      worker?.postMessage(request)
+      next = () => ({ ask: 'check', number, ...textOf(texts(), edition, surroundings) })
+      if (!working) send()
     }, delay)
   }
 

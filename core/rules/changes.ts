@@ -8,15 +8,19 @@ export interface RuleDifference {
   says: string
 }
 
-/** What differs between two states of a rulebook, in words, rule by rule. */
-export function ruleDifferences(
-  before: Pick<Rulebook, 'rules' | 'changes'>,
-  after: Pick<Rulebook, 'rules' | 'changes'>,
-): RuleDifference[] {
+type Compared = Pick<Rulebook, 'rules' | 'changes' | 'domain' | 'words'>
+
+/** What differs between two states of a rulebook, in words: of the whole, then rule by rule. */
+export function ruleDifferences(before: Compared, after: Compared): RuleDifference[] {
   const old = new Map(before.rules.map((rule) => [rule.id, rule]))
   const now = new Map(after.rules.map((rule) => [rule.id, rule]))
   const found: RuleDifference[] = []
   const says = (rule: string, words: string) => found.push({ rule, says: words })
+  if (before.domain !== after.domain) says('', `the domain is ${after.domain || 'none'}`)
+  const added = without(after.words, before.words)
+  const gone = without(before.words, after.words)
+  if (added.length > 0) says('', `knows ${listed(added)}`)
+  if (gone.length > 0) says('', `knows ${listed(gone)} no more`)
   for (const rule of after.rules) {
     const was = old.get(rule.id)
     if (!was) says(rule.id, `${rule.id} is new, at ${rule.level}`)
@@ -39,6 +43,14 @@ export function ruleDifferences(
   }
   return found
 }
+
+const without = (words: string[], others: string[]) =>
+  words.filter((word) => !others.includes(word))
+
+const listed = (words: string[]) =>
+  words.length > 6
+    ? `${words.slice(0, 6).join(', ')} and ${words.length - 6} more`
+    : words.join(', ')
 
 function between(was: Rule, is: Rule): string[] {
   const found: string[] = []
@@ -75,11 +87,23 @@ function between(was: Rule, is: Rule): string[] {
   return found
 }
 
-/** The rules that may find something else than before: new ones, and those that ask or weigh otherwise. */
-export const changedRules = (before: Rule[], after: Rule[]): Rule[] => {
-  const old = new Map(before.map((rule) => [rule.id, judgement(rule)]))
-  return after.filter((rule) => old.get(rule.id) !== judgement(rule))
+type Asked = Pick<Rulebook, 'rules' | 'domain' | 'words'>
+
+/**
+ * The rules that may find something else than before: new ones, those that ask or weigh otherwise, and those that ask
+ * for the organisation's domain or words where these are others.
+ */
+export const changedRules = (before: Asked, after: Asked): Rule[] => {
+  const old = new Map(before.rules.map((rule) => [rule.id, judgement(rule)]))
+  const isOther =
+    before.domain !== after.domain || JSON.stringify(before.words) !== JSON.stringify(after.words)
+  return after.rules.filter(
+    (rule) => old.get(rule.id) !== judgement(rule) || (isOther && asksForOrganisation(rule)),
+  )
 }
+
+const asksForOrganisation = ({ where = '', expect }: Rule) =>
+  /\borganisation\b|\bmisspelled\b/.test(`${where} ${expect}`)
 
 const judgement = ({ about, where, expect, formats, level, binds }: Rule) =>
   JSON.stringify([about, where, expect, formats, level, binds])

@@ -33,7 +33,7 @@ async function newest(db: Queries, slug: string) {
   return row
 }
 
-const nothing = { rules: [], changes: [] }
+const nothing = { rules: [], changes: [], domain: '', words: [] }
 
 async function toDraft(db: Queries, row: Row): Promise<RulebookDraft> {
   const [last, [saver]] = await Promise.all([

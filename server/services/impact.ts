@@ -255,7 +255,7 @@ async function compared(
   now: Edition,
   next: Edition,
 ): Promise<{ places: Difference[]; reused: number }> {
-  const changed = changedRules(now.rules, next.rules)
+  const changed = changedRules(now, next)
   const ids = new Set(changed.map(({ id }) => id))
   const kept = new Set(next.rules.map(({ id }) => id))
   const old = now.rules.filter((rule) => ids.has(rule.id) || !kept.has(rule.id))

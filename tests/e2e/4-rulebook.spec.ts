@@ -35,11 +35,10 @@ test('measures on after its worker was killed, while the register answers', asyn
     .map(({ name, value }) => `${name}=${value}`)
     .join('; ')
   const headers = { cookie }
-  // Another domain is another question to every rule, so that nothing is known already.
-  const text = readFileSync('rulebooks/house.yaml', 'utf8').replace(
-    'domain: brackenmere.example',
-    'domain: elsewhere.example',
-  )
+  // Every rule weighs otherwise, and those that ask for the domain find something else.
+  const text = readFileSync('rulebooks/house.yaml', 'utf8')
+    .replace('domain: brackenmere.example', 'domain: elsewhere.example')
+    .replaceAll('level: SHOULD', 'level: MUST')
   const started = await request.post('/api/v1/rulebooks/house/impacts', { headers, data: { text } })
   expect(started.status()).toBe(202)
   const { impact } = (await started.json()) as { impact: string }
