@@ -42,7 +42,6 @@ async function picture(page, path, file, prepare) {
 }
 
 const page = await personIn('imara')
-await picture(page, undefined, 'sign-in')
 await page.getByRole('button', { name: 'Sign in' }).click()
 await page.waitForURL(`${address}/`)
 await picture(page, '/', 'register')
@@ -69,9 +68,15 @@ await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', asyn
 })
 await picture(page, '/drift', 'drift')
 await picture(page, '/findings', 'findings')
+await picture(page, '/findings/estate', 'estate')
+await picture(page, '/findings/fixes?state=waiting', 'fixes')
 await picture(page, '/rulebook', 'rulebook')
-await picture(page, '/gateways', 'gateways')
-await picture(page, '/promotions?state=waiting', 'promotions')
+await picture(page, '/rulebook/draft?rule=list-paged', 'draft', async () => {
+  await page.getByLabel('Level').selectOption('MUST')
+  await page.getByRole('button', { name: 'Measure it' }).click()
+  await page.getByRole('button', { name: 'Measure again' }).waitFor()
+})
+await page.goto(`${address}/promotions?state=waiting`)
 await page.locator('table a').first().click()
 await picture(page, undefined, 'promotion')
 
