@@ -151,7 +151,7 @@ test('4. and 5. edits with findings beside their lines, keeps unsaved text, save
   ).toBeVisible()
   await expect(margin(page).getByText('Nothing uses the schema Spare_Part')).toBeVisible()
   const note = margin(page).locator('.note', { hasText: 'Part_no' })
-  const line = page.locator('.cm-line.at-SHOULD')
+  const line = page.locator('.cm-line.at-SHOULD', { hasText: 'Part_no' })
   const gap = Math.abs((await note.boundingBox())!.y - (await line.boundingBox())!.y)
   expect(gap).toBeLessThan(90)
   await page.waitForTimeout(500)
@@ -351,7 +351,7 @@ test('10. reads and verifies the ledger', async ({ page }) => {
 
 test('shows the rulebook, and its own API in its own register', async ({ page }) => {
   await signIn(page, 'wren', '/rulebook')
-  await expect(page.getByText('for every definition of brackenmere.example')).toBeVisible()
+  await expect(page.getByText('of House rules of Brackenmere Water')).toBeVisible()
   await expectAccessible(page)
   await page.goto('/apis/elm-ledger')
   await expect(page.getByText('Everything the screens do goes through here')).toBeVisible()

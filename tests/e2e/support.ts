@@ -55,6 +55,7 @@ security:
   - apiKey: []
 tags:
   - name: Checks
+    description: What was found at hydrants.
 paths:
   /checks:
     get:
@@ -63,8 +64,8 @@ paths:
       description: Newest first.
       tags: [Checks]
       parameters:
-        - { name: limit, in: query, description: How many at most., schema: { type: integer } }
-        - { name: cursor, in: query, description: Where to go on., schema: { type: string } }
+        - { name: limit, in: query, description: How many at most., schema: { type: integer, maximum: 100, default: 20 } }
+        - { name: cursor, in: query, description: Where to go on., schema: { type: string, maxLength: 200 } }
       responses:
         '200':
           description: A page of checks
@@ -73,6 +74,7 @@ paths:
               schema: { type: object, properties: { items: { type: array, items: { $ref: '#/components/schemas/Check' } } } }
               example: { items: [{ checkId: chk-1, flow: 1200 }] }
         '400': { $ref: '#/components/responses/Bad' }
+        '401': { $ref: '#/components/responses/Bad' }
   /checks/{checkId}:
     get:
       operationId: getCheck
@@ -89,6 +91,8 @@ paths:
               schema: { $ref: '#/components/schemas/Check' }
               example: { checkId: chk-1, flow: 1200 }
         '400': { $ref: '#/components/responses/Bad' }
+        '401': { $ref: '#/components/responses/Bad' }
+        '404': { $ref: '#/components/responses/Bad' }
 components:
   securitySchemes:
     apiKey: { type: apiKey, in: header, name: X-Api-Key }
