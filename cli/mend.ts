@@ -32,10 +32,11 @@ export function mendFile(
   const result: MendedFile = { file, places: 0, faults: [] }
   if ('problem' in decoded) return result
   texts.set(file, decoded.text)
+  const read = () => readDefinition({ file, text: texts.get(file)! }, textOf)
+  let reading = read()
   for (const rule of edition.rules) {
     const fix = rule.fixes?.[0]
     if (!fix) continue
-    const reading = readDefinition({ file, text: texts.get(file)! }, textOf)
     if (!reading.readable) return result
     const surroundings = surroundingsOf({ edition, ...known }, reading.contract.title || file)
     const { findings } = check(
@@ -63,6 +64,7 @@ export function mendFile(
       if (!before.has(one.file)) before.set(one.file, readFileSync(one.file))
       texts.set(one.file, one.text)
     }
+    if (changed.length > 0) reading = read()
   }
   for (const [name, bytes] of before) {
     const written = encodeLike(texts.get(name)!, bytes)

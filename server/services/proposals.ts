@@ -19,7 +19,7 @@ import { conflict, invalid, notFound } from './failure'
 import { filesOf, loadFiles } from './files'
 import { announce, record } from './ledger'
 import { offsetOf, pageFrom, pageOf, type Page } from './paging'
-import { can, requirePermission } from './permissions'
+import { requirePermission } from './permissions'
 import { currentEdition } from './rulebooks'
 
 type Row = typeof proposals.$inferSelect
@@ -224,8 +224,7 @@ export async function decideProposal(
 /** Takes a proposal back that nobody has decided on. */
 export async function withdrawProposal(context: Context, id: number): Promise<void> {
   const row = await findProposal(context.db, id)
-  const mine = row.by === context.actor.name || can(context.actor, 'rule')
-  if (!mine) requirePermission(context.actor, 'rule')
+  if (row.by !== context.actor.name) requirePermission(context.actor, 'rule')
   if (row.state !== 'waiting' && row.state !== 'planning') {
     throw conflict('This proposal waits for no decision any more.')
   }
