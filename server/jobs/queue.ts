@@ -1,5 +1,5 @@
 import PgBoss from 'pg-boss'
-import type { Services } from '../services/context'
+import type { Queue, Services } from '../services/context'
 import { checkAllGateways } from '../services/gateways'
 import { workBatch } from '../services/batches'
 import { recheckAll } from '../services/checking'
@@ -43,7 +43,7 @@ export async function openQueue(
   return boss
 }
 
-export const sendReadIntake = async (boss: PgBoss, id: string) => {
+const sendReadIntake = async (boss: PgBoss, id: string) => {
   await boss.send(
     readIntakeQueue,
     { id },
@@ -52,17 +52,17 @@ export const sendReadIntake = async (boss: PgBoss, id: string) => {
 }
 
 /** A batch is one job for as long as it takes; its steps are safe to repeat. */
-export const sendWorkBatch = async (boss: PgBoss, id: string) => {
+const sendWorkBatch = async (boss: PgBoss, id: string) => {
   await boss.send(workBatchQueue, { id }, { retryLimit: 2, retryDelay: 1, expireInSeconds: 3600 })
 }
 
 /** Checks again what an edition or a day may have changed; what is up to date already is left alone. */
-export const sendRecheck = async (boss: PgBoss) => {
+const sendRecheck = async (boss: PgBoss) => {
   await boss.send(recheckQueue, {}, { retryLimit: 3, retryDelay: 1, expireInSeconds: 3600 })
 }
 
 /** A run over the estate; begun again where its worker is gone. */
-export const sendMeasure = async (boss: PgBoss, id: string) => {
+const sendMeasure = async (boss: PgBoss, id: string) => {
   await boss.send(
     measureQueue,
     { id },
@@ -71,7 +71,7 @@ export const sendMeasure = async (boss: PgBoss, id: string) => {
 }
 
 /** A text that is too large to be waited for. */
-export const sendCheck = async (boss: PgBoss, id: string) => {
+const sendCheck = async (boss: PgBoss, id: string) => {
   await boss.send(
     checkQueue,
     { id },
@@ -80,26 +80,32 @@ export const sendCheck = async (boss: PgBoss, id: string) => {
 }
 
 /** Works out what proposed fixes do; those that are worked out are left alone. */
-export const sendPlan = async (boss: PgBoss) => {
+const sendPlan = async (boss: PgBoss) => {
   await boss.send(planQueue, {}, { retryLimit: 3, retryDelay: 1, expireInSeconds: 3600 })
 }
 
+/** Everything that a service may put into the queue. */
+export const queueOver = (boss: PgBoss): Queue => ({
+  readIntake: (id) => sendReadIntake(boss, id),
+  workBatch: (id) => sendWorkBatch(boss, id),
+  recheck: () => sendRecheck(boss),
+  measure: (id) => sendMeasure(boss, id),
+  check: (id) => sendCheck(boss, id),
+  plan: () => sendPlan(boss),
+})
+
 /** Takes jobs: reading what was brought in, checking again, and reading the gateways every minute. */
 export async function work(boss: PgBoss, services: Services): Promise<void> {
-  await boss.work<{ id: string }>(
-    readIntakeQueue,
-    { pollingIntervalSeconds: 0.5, batchSize: 1 },
-    async ([job]) => {
-      if (job) await workIntake(services, job.data.id)
-    },
-  )
-  await boss.work<{ id: string }>(
-    workBatchQueue,
-    { pollingIntervalSeconds: 0.5, batchSize: 1 },
-    async ([job]) => {
-      if (job) await workBatch(services, job.data.id)
-    },
-  )
+  const each = (queue: string, act: (services: Services, id: string) => Promise<void>) =>
+    boss.work<{ id: string }>(
+      queue,
+      { pollingIntervalSeconds: 0.5, batchSize: 1 },
+      async ([job]) => {
+        if (job) await act(services, job.data.id)
+      },
+    )
+  await each(readIntakeQueue, workIntake)
+  await each(workBatchQueue, workBatch)
   await boss.work(readGatewaysQueue, { pollingIntervalSeconds: 5 }, () =>
     checkAllGateways(services),
   )
@@ -108,20 +114,8 @@ export async function work(boss: PgBoss, services: Services): Promise<void> {
     await recheckAll(services)
     await announce(services.db, 'finding')
   })
-  await boss.work<{ id: string }>(
-    measureQueue,
-    { pollingIntervalSeconds: 0.5, batchSize: 1 },
-    async ([job]) => {
-      if (job) await workImpact(services, job.data.id)
-    },
-  )
-  await boss.work<{ id: string }>(
-    checkQueue,
-    { pollingIntervalSeconds: 0.5, batchSize: 1 },
-    async ([job]) => {
-      if (job) await workCheck(services, job.data.id)
-    },
-  )
+  await each(measureQueue, workImpact)
+  await each(checkQueue, workCheck)
   await boss.work(planQueue, { pollingIntervalSeconds: 0.5 }, () => planProposals(services))
   // Rules begin to bind, and waivers end, with the day.
   await boss.schedule(recheckQueue, '2 0 * * *')

@@ -2,15 +2,7 @@ import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import type { Serving } from '../http/router'
 import { threadedExaminer } from '../jobs/examiner'
-import {
-  openQueue,
-  sendCheck,
-  sendMeasure,
-  sendPlan,
-  sendReadIntake,
-  sendRecheck,
-  sendWorkBatch,
-} from '../jobs/queue'
+import { openQueue, queueOver } from '../jobs/queue'
 
 let started: Promise<Serving> | undefined
 
@@ -33,14 +25,7 @@ async function start(): Promise<Serving> {
     services: {
       db,
       examiner: threadedExaminer(distribution),
-      queue: {
-        readIntake: (id) => sendReadIntake(boss, id),
-        workBatch: (id) => sendWorkBatch(boss, id),
-        recheck: () => sendRecheck(boss),
-        measure: (id) => sendMeasure(boss, id),
-        check: (id) => sendCheck(boss, id),
-        plan: () => sendPlan(boss),
-      },
+      queue: queueOver(boss),
       gatewaySecret,
       allowedTargets,
       now: () => new Date(),
