@@ -1,5 +1,5 @@
 import { isObject } from '../text/values'
-import type { Contract, Schema } from './model'
+import type { Contract, Schema, SchemaObject } from './model'
 import { resolveSchema, typesOf } from './schemas'
 
 const deepest = 40
@@ -22,66 +22,53 @@ export function fits(
   schema: Schema | undefined,
   step: () => void = () => undefined,
 ): string | undefined {
-  return misfit(value, schema, '', 0)
+  const wrong = misfit(value, schema, 0)
+  return wrong && (wrong.where === '' ? `It ${wrong.what}` : `"${wrong.where}" ${wrong.what}`)
 
-  function misfit(
-    here: unknown,
-    asked: Schema | undefined,
-    where: string,
-    depth: number,
-  ): string | undefined {
+  function misfit(here: unknown, asked: Schema | undefined, depth: number): Misfit | undefined {
     step()
     if (depth > deepest || asked === undefined || asked === true) return undefined
-    if (asked === false) return says(where, 'may not be there')
+    if (asked === false) return says('may not be there')
     const target = resolveSchema(contract, asked)
     if (!isObject(target)) return undefined
-    const types = typesOf(target)
     if (here === null && target['nullable'] === true) return undefined
-    if (types.length > 0 && !types.some((type) => isOfType(here, type))) {
-      return says(where, `is ${kindOf(here)}, and ${types.join(' or ')} is asked for`)
+    const { type: types, enum: options } = target
+    if (types !== undefined && !isOfTypes(here, types)) {
+      return says(`is ${kindOf(here)}, and ${typesOf(target).join(' or ')} is asked for`)
     }
-    const options = target['enum']
     if (Array.isArray(options) && !options.some((option) => same(option, here))) {
-      return says(
-        where,
-        `is ${JSON.stringify(here)?.slice(0, 60)}, which is none of the values allowed`,
-      )
+      return says(`is ${JSON.stringify(here)?.slice(0, 60)}, which is none of the values allowed`)
     }
     if ('const' in target && !same(target['const'], here))
-      return says(where, 'is not the one value allowed')
-    return (
-      (typeof here === 'string' ? textMisfit(here, target, where) : undefined) ??
-      (typeof here === 'number' ? numberMisfit(here, target, where) : undefined) ??
-      (Array.isArray(here) ? listMisfit(here, target, where, depth) : undefined) ??
-      (isObject(here) ? objectMisfit(here, target, where, depth) : undefined) ??
-      combined(here, target, where, depth)
-    )
+      return says('is not the one value allowed')
+    return ownMisfit(here, target, depth) ?? combined(here, target, depth)
   }
 
-  function listMisfit(
-    list: unknown[],
-    target: Record<string, unknown>,
-    where: string,
-    depth: number,
-  ) {
+  function ownMisfit(here: unknown, target: SchemaObject, depth: number): Misfit | undefined {
+    if (typeof here === 'string') return textMisfit(here, target)
+    if (typeof here === 'number') return numberMisfit(here, target)
+    if (Array.isArray(here)) return listMisfit(here, target, depth)
+    return isObject(here) ? objectMisfit(here, target, depth) : undefined
+  }
+
+  function listMisfit(list: unknown[], target: SchemaObject, depth: number): Misfit | undefined {
     if (typeof target['minItems'] === 'number' && list.length < target['minItems'])
-      return says(where, `has ${list.length} items, and ${target['minItems']} are the fewest`)
+      return says(`has ${list.length} items, and ${target['minItems']} are the fewest`)
     if (typeof target['maxItems'] === 'number' && list.length > target['maxItems'])
-      return says(where, `has ${list.length} items, and ${target['maxItems']} are the most`)
+      return says(`has ${list.length} items, and ${target['maxItems']} are the most`)
     const items = target['items'] as Schema | undefined
     for (let i = 0; i < list.length; i++) {
-      const wrong = misfit(list[i], items, `${where}[${i}]`, depth + 1)
-      if (wrong) return wrong
+      const wrong = misfit(list[i], items, depth + 1)
+      if (wrong) return within(`[${i}]`, wrong)
     }
     return undefined
   }
 
   function objectMisfit(
     object: Record<string, unknown>,
-    target: Record<string, unknown>,
-    where: string,
+    target: SchemaObject,
     depth: number,
-  ) {
+  ): Misfit | undefined {
     const properties = isObject(target['properties']) ? target['properties'] : {}
     for (const name of Array.isArray(target['required']) ? (target['required'] as unknown[]) : []) {
       if (typeof name === 'string' && !Object.hasOwn(object, name)) {
@@ -91,52 +78,59 @@ export function fits(
         // What only one direction carries is missing in the other.
         if (isObject(property) && (property['readOnly'] === true || property['writeOnly'] === true))
           continue
-        return says(where, `has no "${name}", which is required`)
+        return says(`has no "${name}", which is required`)
       }
     }
-    for (const [name, value_] of Object.entries(object)) {
+    for (const name in object) {
       if (Object.hasOwn(properties, name)) {
-        const wrong = misfit(
-          value_,
-          properties[name] as Schema,
-          where ? `${where}.${name}` : name,
-          depth + 1,
-        )
-        if (wrong) return wrong
+        const wrong = misfit(object[name], properties[name] as Schema, depth + 1)
+        if (wrong) return within(name, wrong)
       } else if (
         target['additionalProperties'] === false &&
         !isObject(target['patternProperties'])
       ) {
-        return says(where, `has "${name}", which its schema does not know`)
+        return says(`has "${name}", which its schema does not know`)
       }
     }
     return undefined
   }
 
-  function combined(
-    here: unknown,
-    target: Record<string, unknown>,
-    where: string,
-    depth: number,
-  ): string | undefined {
+  function combined(here: unknown, target: SchemaObject, depth: number): Misfit | undefined {
     for (const part of listOf(target['allOf'])) {
-      const wrong = misfit(here, part, where, depth + 1)
+      const wrong = misfit(here, part, depth + 1)
       if (wrong) return wrong
     }
     const choices = listOf(target['oneOf'] ?? target['anyOf'])
     if (choices.length === 0) return undefined
-    const wrongs = choices.map((choice) => misfit(here, choice, where, depth + 1))
-    return wrongs.every((wrong) => wrong !== undefined)
-      ? choices.length === 1
-        ? wrongs[0]
-        : says(where, 'fits none of the choices')
-      : undefined
+    const wrongs = choices.map((choice) => misfit(here, choice, depth + 1))
+    if (wrongs.some((wrong) => wrong === undefined)) return undefined
+    return wrongs.length === 1 ? wrongs[0] : says('fits none of the choices')
   }
 }
 
-const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : [])
+/** What is wrong with a value, and where inside of it; empty for the value itself. */
+interface Misfit {
+  where: string
+  what: string
+}
 
-const says = (where: string, what: string) => (where === '' ? `It ${what}` : `"${where}" ${what}`)
+const says = (what: string): Misfit => ({ where: '', what })
+
+/** Something wrong inside of a member or an item. */
+const within = (step: string, { where, what }: Misfit): Misfit => ({
+  where: where === '' || where.startsWith('[') ? step + where : `${step}.${where}`,
+  what,
+})
+
+const none: Schema[] = []
+const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : none)
+
+/** Whether a value is of the type, or of one of the types, that a schema names. */
+function isOfTypes(value: unknown, types: unknown): boolean {
+  if (typeof types === 'string') return isOfType(value, types)
+  if (!Array.isArray(types) || types.length === 0) return true
+  return !types.every((type) => typeof type === 'string' && !isOfType(value, type))
+}
 
 function isOfType(value: unknown, type: string): boolean {
   switch (type) {
@@ -165,24 +159,24 @@ const kindOf = (value: unknown) =>
 const same = (a: unknown, b: unknown) =>
   a === b || (typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b))
 
-function textMisfit(text: string, target: Record<string, unknown>, where: string) {
+function textMisfit(text: string, target: SchemaObject): Misfit | undefined {
   const { minLength, maxLength, format } = target
   if (typeof minLength === 'number' && text.length < minLength)
-    return says(where, `has ${text.length} characters, and ${minLength} are the fewest`)
+    return says(`has ${text.length} characters, and ${minLength} are the fewest`)
   if (typeof maxLength === 'number' && [...text].length > maxLength)
-    return says(where, `has ${text.length} characters, and ${maxLength} are the most`)
+    return says(`has ${text.length} characters, and ${maxLength} are the most`)
   const form =
     typeof format === 'string' && Object.hasOwn(formats, format) ? formats[format] : undefined
-  return form && !form.test(text) ? says(where, `is no ${String(format)}`) : undefined
+  return form && !form.test(text) ? says(`is no ${String(format)}`) : undefined
 }
 
-function numberMisfit(number: number, target: Record<string, unknown>, where: string) {
+function numberMisfit(number: number, target: SchemaObject): Misfit | undefined {
   const { minimum, maximum, exclusiveMinimum, exclusiveMaximum } = target
-  if (typeof minimum === 'number' && number < minimum) return says(where, `is below ${minimum}`)
-  if (typeof maximum === 'number' && number > maximum) return says(where, `is above ${maximum}`)
+  if (typeof minimum === 'number' && number < minimum) return says(`is below ${minimum}`)
+  if (typeof maximum === 'number' && number > maximum) return says(`is above ${maximum}`)
   if (typeof exclusiveMinimum === 'number' && number <= exclusiveMinimum)
-    return says(where, `is not above ${exclusiveMinimum}`)
+    return says(`is not above ${exclusiveMinimum}`)
   if (typeof exclusiveMaximum === 'number' && number >= exclusiveMaximum)
-    return says(where, `is not below ${exclusiveMaximum}`)
+    return says(`is not below ${exclusiveMaximum}`)
   return undefined
 }

@@ -10,15 +10,6 @@ export function* everyOperation(contract: Contract): Generator<Operation> {
   }
 }
 
-/** The headers and parameters of an operation, wherever they stand. */
-export function* headersOf(operation: Operation): Generator<Header> {
-  yield* operation.parameters
-  for (const response of operation.responses) yield* response.headers
-  for (const media of mediaOf(operation)) {
-    for (const encoding of media.encoding) yield* encoding.headers
-  }
-}
-
 /** What an example is called that its definition gives no name, by its position. */
 export const exampleName = (position: number) =>
   position === 0 ? 'example' : `example${position + 1}`
@@ -30,16 +21,24 @@ export function* mediaOf(operation: Operation): Generator<MediaType> {
 }
 
 /** Every schema that an operation uses by itself, not through a name. */
-export function* schemasOf(operation: Operation): Generator<Schema> {
-  const media = [...mediaOf(operation)]
-  for (const header of headersOf(operation)) {
-    if (header.schema !== undefined) yield header.schema
-    if (header.content) media.push(...header.content)
+export function schemasOf({ parameters, body, responses }: Operation): Schema[] {
+  const found: Schema[] = []
+  const addHeader = ({ schema, content }: Header): void => {
+    if (schema !== undefined) found.push(schema)
+    content?.forEach(addMedia)
   }
-  for (const { schema, itemSchema } of media) {
-    if (schema !== undefined) yield schema
-    if (itemSchema !== undefined) yield itemSchema
+  const addMedia = ({ schema, itemSchema, encoding }: MediaType): void => {
+    if (schema !== undefined) found.push(schema)
+    if (itemSchema !== undefined) found.push(itemSchema)
+    for (const { headers } of encoding) headers.forEach(addHeader)
   }
+  parameters.forEach(addHeader)
+  body?.content.forEach(addMedia)
+  for (const { content, headers } of responses) {
+    content.forEach(addMedia)
+    headers.forEach(addHeader)
+  }
+  return found
 }
 
 /** What an operation's own parameters leave of those around it, and then its own (OpenAPI 3.1, section 4.8.9). */

@@ -57,6 +57,7 @@ export function compileCondition(
       `It answers ${typeLabel(type)}, and has to answer yes or no: compare it with something`,
     )
   }
+  if (type === 'truth') return run as (values: unknown[], meter: Meter) => boolean
   return (values, m) => {
     const answer = run(values, m)
     if (typeof answer !== 'boolean')
@@ -66,6 +67,8 @@ export function compileCondition(
 }
 
 class Compiler {
+  /** Whether what is compiled now stands inside of something that is remembered as a whole. */
+  private remembers = false
   private readonly names: string[]
   private readonly types: FactType[]
 
@@ -75,6 +78,57 @@ class Compiler {
   }
 
   part(node: ASTNode): Part {
+    const text = this.remembers ? undefined : this.onlyText(node)
+    if (!text) return this.plain(node)
+    this.remembers = true
+    const { type, run } = this.plain(node)
+    this.remembers = false
+    return { type, run: remembered(this.plain(text).run, run) }
+  }
+
+  /** What an expression with calls depends on, where that is a single text, as in `lower(property.name) == "id"`. */
+  private onlyText(node: ASTNode): ASTNode | undefined {
+    const texts: ASTNode[] = []
+    let calls = false
+    const dependsOnTexts = (part: ASTNode): boolean => {
+      switch (part.op) {
+        case 'value':
+          return true
+        case 'id':
+        case '.':
+          return this.isText(part) && texts.push(part) > 0
+        case 'call':
+        case 'rcall': {
+          const args = part.op === 'call' ? part.args[1] : [part.args[1], ...part.args[2]]
+          calls = true
+          return isOfTexts(part.args[0]) && args.every(dependsOnTexts)
+        }
+        case '!_':
+          return dependsOnTexts(part.args)
+        case '&&':
+        case '||':
+        case '==':
+        case '!=':
+          return part.args.every(dependsOnTexts)
+        default:
+          return false
+      }
+    }
+    if (!dependsOnTexts(node) || !calls) return undefined
+    const [first] = texts
+    return first && texts.every((other) => nameOf(other) === nameOf(first)) ? first : undefined
+  }
+
+  /** Whether a node is a name that stands for a text, or a text that the fact of that name holds. */
+  private isText(node: ASTNode): boolean {
+    if (node.op === 'id') return this.types[this.names.lastIndexOf(node.args)] === 'text'
+    if (node.op !== '.' || node.args[0].op !== 'id') return false
+    const type = this.types[this.names.lastIndexOf(node.args[0].args)]
+    if (typeof type !== 'object' || !('fact' in type)) return false
+    return shapes.get(type.fact)!.fields[node.args[1]]?.type === 'text'
+  }
+
+  private plain(node: ASTNode): Part {
     switch (node.op) {
       case 'value':
         return literal(node.args)
@@ -274,29 +328,27 @@ class Compiler {
   private apply(name: string, args: ASTNode[], node: ASTNode): Part {
     const known = Object.hasOwn(library, name) ? library[name] : undefined
     if (!known) throw fault(`There is no function "${name}"`, node)
-    const { takes, gives, call } = known
-    const needed = takes.filter((type) => !type.endsWith('?')).length
-    if (args.length < needed || args.length > takes.length) {
-      throw fault(`${name} takes ${takes.join(', ')}`, node)
-    }
+    const { takes, gives } = known
+    if (args.length !== takes.length) throw fault(`${name} takes ${takes.join(', ')}`, node)
     const parts = args.map((arg) => this.part(arg))
     parts.forEach(({ type }, i) => {
-      const wanted = takes[i]!.replace('?', '')
+      const wanted = takes[i]!
       if (type !== 'value' && wanted !== 'value' && !suits(type, wanted)) {
         throw fault(`${name} takes ${takes.join(', ')}; this is ${typeLabel(type)}`, args[i]!)
       }
     })
     const tested = parts.map(({ type, run: given }, i): Run => {
-      const wanted = takes[i]!.replace('?', '')
+      const wanted = takes[i]!
       const test = checks[wanted]
       // Texts and lists of facts are what they are said to be; a number may be missing.
       if (!test || (wanted === 'text' && type === 'text') || typeof type === 'object') return given
       return (f, m) => {
         const value = given(f, m)
         if (test(value)) return value
-        throw new ConditionError(`${name} takes ${takes[i]}, and got ${described(value)}`)
+        throw new ConditionError(`${name} takes ${wanted}, and got ${described(value)}`)
       }
     })
+    const call = known.call as (values: unknown[], meter: Meter) => unknown
     // One array for each place of the expression: what is called keeps none of them.
     const values: unknown[] = []
     const [first, second] = tested
@@ -305,19 +357,19 @@ class Compiler {
         ? (f, m) => {
             values[0] = first!(f, m)
             spend(m, 1)
-            return call(values as never, m)
+            return call(values, m)
           }
         : tested.length === 2
           ? (f, m) => {
               values[0] = first!(f, m)
               values[1] = second!(f, m)
               spend(m, 1)
-              return call(values as never, m)
+              return call(values, m)
             }
           : (f, m) => {
               for (let i = 0; i < tested.length; i++) values[i] = tested[i]!(f, m)
               spend(m, 1)
-              return call(values as never, m)
+              return call(values, m)
             }
     const type = gives === 'item' ? elementOf(parts[0]!.type) : gives
     return { type, run }
@@ -362,6 +414,45 @@ class Compiler {
         return fold(items, at(step.run), then && at(then.run))
       },
     }
+  }
+}
+
+/** How a text is named: `v`, or `property.name`. */
+const nameOf = (node: ASTNode): string => {
+  if (node.op === 'id') return node.args
+  return node.op === '.' ? `${nameOf(node.args[0])}.${node.args[1]}` : ''
+}
+
+/** Whether a function answers by nothing but the texts it is given. */
+function isOfTexts(name: string): boolean {
+  const known = Object.hasOwn(library, name) ? library[name] : undefined
+  return (
+    known !== undefined &&
+    typeof known.gives === 'string' &&
+    known.takes.every((type) => type === 'text')
+  )
+}
+
+/** Answers of one check that are kept for one expression. */
+const mostRemembered = 5000
+
+/** Answers by a text alone, and the same names come again and again: what was answered in this check is kept. */
+function remembered(text: Run, answered: Run): Run {
+  let check = 0
+  let known = new Map<string, unknown>()
+  return (f, m) => {
+    if (m.id !== check) {
+      check = m.id
+      known = new Map()
+    }
+    const asked = text(f, m) as string
+    if (asked.length > 100) return answered(f, m)
+    let answer = known.get(asked)
+    if (answer === undefined) {
+      answer = answered(f, m)
+      if (known.size < mostRemembered) known.set(asked, answer)
+    } else spend(m, 1)
+    return answer
   }
 }
 

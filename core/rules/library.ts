@@ -8,7 +8,7 @@ import { ConditionError, spend, type Meter } from './meter'
 import { findsPattern } from './pattern'
 import { isPlaceholder, isVerb, proseWords, wordsOf } from './words'
 
-/** A function that expressions may call. `takes` names a type for each argument; one with `?` may be left out. */
+/** A function that expressions may call. `takes` names a type for each argument. */
 export interface LibraryFunction {
   takes: string[]
   gives: FactType | 'item'
@@ -63,6 +63,9 @@ function mediaTypeIs(type: string, wanted: string): boolean {
   if (wantedName === '*' || wantedName === name) return true
   return wantedName.startsWith('*+') && name.endsWith(wantedName.slice(1))
 }
+
+/** A number at the end of a name says neither one nor many. */
+const isNumber = (word: string) => /^\d/.test(word)
 
 type SchemaFact = Fact<SchemaNode>
 
@@ -189,7 +192,7 @@ export const library: Record<string, LibraryFunction> = {
     'isPlural("meter-points")',
     ([text]: string[]) => {
       const last = wordsOf(text!).at(-1) ?? ''
-      return last !== '' && (pluralize.isPlural(last) || /^\d+$/.test(last))
+      return last !== '' && (isNumber(last) || pluralize.isPlural(last))
     },
   ),
   isSingular: define(
@@ -199,7 +202,7 @@ export const library: Record<string, LibraryFunction> = {
     'isSingular(schema.name)',
     ([text]: string[]) => {
       const last = wordsOf(text!).at(-1) ?? ''
-      return last !== '' && pluralize.isSingular(last)
+      return last !== '' && (isNumber(last) || pluralize.isSingular(last))
     },
   ),
   plural: define(
@@ -302,12 +305,11 @@ export const library: Record<string, LibraryFunction> = {
       const { isWord, organisation } = meter.world ?? {}
       if (!isWord || !organisation) return []
       spend(meter, text!.length)
-      const unknown = new Set<string>()
-      for (const word of proseWords(text!)) {
+      const unknown = proseWords(text!).filter((word) => {
         const lower = word.toLowerCase()
-        if (!isWord(lower) && !organisation.words.has(lower)) unknown.add(word)
-      }
-      return [...unknown]
+        return !isWord(lower) && !organisation.words.has(lower)
+      })
+      return [...new Set(unknown)]
     },
   ),
   isSemver: define(

@@ -5,6 +5,8 @@ export class ConditionError extends Error {}
 
 /** What the evaluation of one rule has at hand: the work that is left for it in one definition, and its surroundings. */
 export interface Meter {
+  /** Tells it from others, so that what is remembered for it is not taken for theirs. */
+  readonly id: number
   left: number
   world?: World
 }
@@ -12,7 +14,13 @@ export interface Meter {
 /** A rule that takes more steps than this in one definition is at fault itself. */
 export const mostSteps = 5_000_000
 
-export const newMeter = (world?: World): Meter => ({ left: mostSteps, ...(world && { world }) })
+let meters = 0
+
+export const newMeter = (world?: World): Meter => ({
+  id: ++meters,
+  left: mostSteps,
+  ...(world && { world }),
+})
 
 /** Takes steps from what a rule has left. Throws {@link ConditionError} where nothing is. */
 export function spend(meter: Meter, steps: number): void {

@@ -18,8 +18,33 @@ const placeholders =
 export const isPlaceholder = (text: string): boolean =>
   text !== '' && (placeholders.test(text) || /\b(?:TODO|FIXME|lorem ipsum)\b/.test(text))
 
+const blank = 32
 const comma = 44
 const semicolon = 59
+
+/** The end of what begins at an offset: the next blank, line break or the like, or the end of the text. */
+function tokenEnd(text: string, start: number): number {
+  let at = start
+  while (at < text.length && text.charCodeAt(at) > blank) at++
+  return at
+}
+
+const isSmall = (code: number) => code >= 97 && code <= 122
+const isCapital = (code: number) => code >= 65 && code <= 90
+const endsPart = (code: number) => code === comma || code === semicolon
+const endsSentence = (code: number) => code === 46 || code === 58 || code === 33 || code === 63
+
+/** Where the letters end of a token that is nothing but a plain word and at most one mark behind it; or else 0. */
+function plainWordEnd(text: string, start: number, end: number): number {
+  const first = text.charCodeAt(start)
+  if (!isSmall(first) && !isCapital(first)) return 0
+  let at = start + 1
+  while (at < end && isSmall(text.charCodeAt(at))) at++
+  if (at === start + 1) return 0
+  if (at === end) return at
+  const mark = text.charCodeAt(at)
+  return at === end - 1 && (endsPart(mark) || endsSentence(mark)) ? at : 0
+}
 
 /**
  * The words of a text that a dictionary should know: no names, which have a capital within a sentence or several; no
@@ -27,32 +52,37 @@ const semicolon = 59
  */
 export function proseWords(text: string): string[] {
   const found: string[] = []
-  const plain = text.includes('`') ? text.replace(/`[^`]*`/g, ' x1 ') : text
+  const code = text.includes('`') ? text.replace(/`[^`]*`/g, ' x1 ') : text
+  // The few blanks beyond ASCII are made plain ones, so that what follows need not know them.
+  const plain = /[^\0-\x7f]/.test(code) ? code.replace(/[\s\x7f-\x9f]/g, ' ') : code
   let begins = true
-  for (const token of plain.split(/\s+/)) {
-    if (token === '') continue
+  for (let start = 0, end; start < plain.length; start = end + 1) {
+    end = tokenEnd(plain, start)
+    if (end === start) continue
     const starts = begins
     // Most of a text is this, and need not be looked at more closely.
-    if (/^[A-Za-z][a-z]+[,.;:!?]?$/.test(token)) {
-      const end = token.charCodeAt(token.length - 1)
-      const isMarked = end < 97
-      begins = isMarked && end !== comma && end !== semicolon
-      if (starts || token.charCodeAt(0) >= 97) found.push(isMarked ? token.slice(0, -1) : token)
+    const wordEnd = plainWordEnd(plain, start, end)
+    if (wordEnd > 0) {
+      begins = wordEnd < end && endsSentence(plain.charCodeAt(wordEnd))
+      if (starts || isSmall(plain.charCodeAt(start))) found.push(plain.slice(start, wordEnd))
       continue
     }
+    const token = plain.slice(start, end)
     begins = /[.!?:*#-]["”)]*$/.test(token)
-    if (/[\d_/\\{}<>=@]|[^\s.]\.[^\s.]/.test(token)) continue
-    const word = token
-      .replace(/^[^\p{L}]+|[^\p{L}]+$/gu, '')
-      .replace(/[’']s$/, '')
-      .replaceAll('’', "'")
-    const capitals = word.replace(/[^\p{Lu}]+/gu, '').length
-    if (
-      word.length > 1 &&
-      (capitals === 0 || (capitals === 1 && starts && /^\p{Lu}/u.test(word)))
-    ) {
-      found.push(word)
-    }
+    const word = proseWord(token, starts)
+    if (word !== undefined) found.push(word)
   }
   return found
+}
+
+/** The word in a token with marks around it or capitals inside; none where it is a name, code or an address. */
+function proseWord(token: string, starts: boolean): string | undefined {
+  if (/[\d_/\\{}<>=@]|[^\s.]\.[^\s.]/.test(token)) return undefined
+  const word = token
+    .replace(/^[^\p{L}]+|[^\p{L}]+$/gu, '')
+    .replace(/[’']s$/, '')
+    .replaceAll('’', "'")
+  const capitals = word.replace(/[^\p{Lu}]+/gu, '').length
+  const isProse = capitals === 0 || (capitals === 1 && starts && /^\p{Lu}/u.test(word))
+  return word.length > 1 && isProse ? word : undefined
 }

@@ -9,6 +9,13 @@ const backslash = 92
 
 /** The offset of the quote that closes the string opened at `start`; the text's end where none does. */
 function closingQuote(text: string, start: number): number {
+  // Most strings are names, and a call costs more than a look at so few characters.
+  const near = Math.min(start + 17, text.length)
+  for (let at = start + 1; at < near; at++) {
+    const code = text.charCodeAt(at)
+    if (code === quote) return at
+    if (code === backslash) break
+  }
   let end = text.indexOf('"', start + 1)
   while (end !== -1 && text.charCodeAt(end - 1) === backslash) {
     let slashes = 1

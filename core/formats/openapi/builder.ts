@@ -65,8 +65,13 @@ export class Builder {
 
   protected list(value: unknown, at: Place): At[] {
     const target = this.references.follow(value, at)
-    if (!target || !Array.isArray(target.value)) return []
-    return target.value.flatMap((item, i) => this.resolved(item, `${target.at}/${i}`) ?? [])
+    if (!target || !Array.isArray(target.value)) return none
+    const found: At[] = []
+    for (let i = 0; i < target.value.length; i++) {
+      const item = this.resolved(target.value[i], `${target.at}/${i}`)
+      if (item) found.push(item)
+    }
+    return found
   }
 
   protected entries(value: unknown, at: Place): (At & { key: string })[] {

@@ -25,6 +25,8 @@ import { Builder, extensionsOf, type At } from './builder'
 const flag = (value: unknown): boolean | undefined =>
   typeof value === 'boolean' ? value : undefined
 
+const allMethods = [...methods, 'query']
+
 /** Builds the contract of an OpenAPI 3.0, 3.1 or 3.2 document (OpenAPI Specification, "OpenAPI Object"). */
 export class OpenApiBuilder extends Builder {
   private readonly paths: PathItem[] = []
@@ -97,7 +99,7 @@ export class OpenApiBuilder extends Builder {
         : this.servers(value['servers'], pointerStep(at, 'servers'))
     const common = { shared, servers, security }
     const found: Operation[] = []
-    for (const method of [...methods, 'query']) {
+    for (const method of allMethods) {
       const node = value[method]
       if (isObject(node))
         found.push(this.operation(method, path, node, pointerStep(at, method), common))

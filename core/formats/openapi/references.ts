@@ -16,7 +16,8 @@ export type Target =
  * each once, and gives every schema that something refers to a name in the contract.
  */
 export class References {
-  private readonly resolved = new Map<string, Target>()
+  /** Targets by reference, for each file and base. */
+  private readonly resolved = new Map<string, Map<string, Target>>()
   private readonly names = new Map<Place, string>()
   private readonly taken: Set<string>
   /** Schemas that have a name only because something refers to them. */
@@ -35,16 +36,16 @@ export class References {
   ) {
     this.taken = new Set(declared)
     const { main } = documents
-    if (['$id', '$anchor', '$dynamicAnchor'].some((word) => main.text.includes(word))) {
-      this.identify(main.file)
-    }
+    if (mayIdentify(main.text)) this.identify(main.file)
   }
 
   /** Where a reference written in `file` (or below an `$id`) leads. */
   resolve(reference: string, file: string, base = ''): Target {
-    const key = `${base}\n${file}\n${reference}`
-    let target = this.resolved.get(key)
-    if (!target) this.resolved.set(key, (target = this.find(reference, file, base)))
+    const from = base === '' ? file : `${base}\n${file}`
+    let targets = this.resolved.get(from)
+    if (!targets) this.resolved.set(from, (targets = new Map<string, Target>()))
+    let target = targets.get(reference)
+    if (!target) targets.set(reference, (target = this.find(reference, file, base)))
     return target
   }
 
@@ -226,6 +227,14 @@ export class References {
     if (!target.found) return undefined
     return { file: target.file, pointer: resource.pointer + target.pointer, value: target.value }
   }
+}
+
+/** Whether a text may hold `$id`, `$anchor` or `$dynamicAnchor`; dollars are few, so that it is gone through fast. */
+function mayIdentify(text: string): boolean {
+  for (let at = text.indexOf('$'); at !== -1; at = text.indexOf('$', at + 1)) {
+    if (['id', 'anchor', 'dynamicAnchor'].some((word) => text.startsWith(word, at + 1))) return true
+  }
+  return false
 }
 
 /** A reference against a base that may itself be relative. */

@@ -28,30 +28,42 @@ export const kindOf = (value: unknown) =>
 /** Problems kept of one definition; what goes beyond says nothing new. */
 const mostProblems = 1000
 
-const texts = new Set([
-  'title',
-  'description',
-  'format',
-  'pattern',
-  '$id',
-  '$anchor',
-  '$comment',
-  '$schema',
-  'contentMediaType',
-  'contentEncoding',
+/** What a keyword of a schema holds. */
+type Holds =
+  | 'schema'
+  | 'schemas by name'
+  | 'schemas'
+  | 'text'
+  | 'number'
+  | 'count'
+  | 'flag'
+  | 'type'
+  | 'names'
+  | 'values'
+  | 'bound'
+  | 'discriminator'
+
+const holds = (what: Holds, keywords: Iterable<string>) =>
+  Array.from(keywords, (keyword): [string, Holds] => [keyword, what])
+
+/** Schema keywords by what they hold; others hold anything. */
+const keywords = new Map<string, Holds>([
+  ...holds('schema', schemaKeywords),
+  ...holds('schemas by name', schemaMapKeywords),
+  ...holds('schemas', schemaListKeywords),
+  ...holds('text', ['title', 'description', 'format', 'pattern', '$id', '$anchor', '$comment']),
+  ...holds('text', ['$schema', 'contentMediaType', 'contentEncoding']),
+  ...holds('number', ['multipleOf', 'maximum', 'minimum']),
+  ...holds('count', ['maxLength', 'minLength', 'maxItems', 'minItems']),
+  ...holds('count', ['maxProperties', 'minProperties', 'maxContains', 'minContains']),
+  ...holds('flag', ['uniqueItems', 'readOnly', 'writeOnly', 'deprecated', 'nullable']),
+  ...holds('type', ['type']),
+  ...holds('names', ['required']),
+  ...holds('values', ['enum']),
+  ...holds('bound', ['exclusiveMaximum', 'exclusiveMinimum']),
+  ...holds('discriminator', ['discriminator']),
 ])
-const numbers = new Set(['multipleOf', 'maximum', 'minimum'])
-const counts = new Set([
-  'maxLength',
-  'minLength',
-  'maxItems',
-  'minItems',
-  'maxProperties',
-  'minProperties',
-  'maxContains',
-  'minContains',
-])
-const flags = new Set(['uniqueItems', 'readOnly', 'writeOnly', 'deprecated'])
+
 const types = new Set(['string', 'number', 'integer', 'boolean', 'array', 'object', 'null'])
 interface Waiting {
   value: unknown
@@ -61,6 +73,8 @@ interface Waiting {
 }
 
 const schemaType: Type = { kind: 'schema' }
+const schemaMap: Type = { kind: 'map', of: schemaType }
+const schemaList: Type = { kind: 'list', of: schemaType }
 
 /**
  * Goes through a document once: reports where it departs from its specification, follows references into other files,
@@ -324,40 +338,50 @@ export class Walk {
   }
 
   private keyword(key: string, value: unknown, schema: SchemaObject): void {
-    if (schemaKeywords.has(key)) return this.subschema(key, value)
-    if (schemaMapKeywords.has(key)) {
-      if (!isObject(value)) return this.keywordExpects(key, 'an object', value)
-      return this.step(key, value, { kind: 'map', of: schemaType })
-    }
-    if (schemaListKeywords.has(key)) {
-      if (!Array.isArray(value)) return this.keywordExpects(key, 'a list', value)
-      return this.step(key, value, { kind: 'list', of: schemaType })
-    }
-    if (key === 'type') this.type(value, schema)
-    else if (texts.has(key)) {
-      if (typeof value !== 'string') this.keywordExpects(key, 'text', value)
-    } else if (numbers.has(key)) {
-      if (typeof value !== 'number') this.keywordExpects(key, 'a number', value)
-    } else if (counts.has(key)) {
-      if (!Number.isInteger(value) || (value as number) < 0)
-        this.keywordExpects(key, 'a whole number', value)
-    } else if (flags.has(key)) {
-      if (typeof value !== 'boolean') this.keywordExpects(key, 'true or false', value)
-    } else if (key === 'required') {
-      if (!Array.isArray(value) || !value.every((name) => typeof name === 'string')) {
-        this.keywordExpects(key, 'a list of names', value)
-      }
-    } else if (key === 'enum') {
-      if (!Array.isArray(value)) this.keywordExpects(key, 'a list', value)
-    } else if (key === 'exclusiveMaximum' || key === 'exclusiveMinimum') {
-      if (typeof value !== (this.old ? 'boolean' : 'number')) {
-        this.keywordExpects(key, this.old ? 'true or false' : 'a number', value)
-      }
-    } else if (key === 'discriminator') this.discriminator(value)
-    else if (key === 'nullable' && typeof value !== 'boolean')
-      this.keywordExpects(key, 'true or false', value)
+    const what = keywords.get(key)
+    if (what !== undefined) this.held(what, key, value, schema)
     if (this.old && !key.startsWith('x-') && this.isUnknownKeyword(key)) {
       this.problem(`${this.specificationName} does not know "${key}" in a schema`, 'warning', key)
+    }
+  }
+
+  private held(what: Holds, key: string, value: unknown, schema: SchemaObject): void {
+    switch (what) {
+      case 'schema':
+        return this.subschema(key, value)
+      case 'schemas by name':
+        if (!isObject(value)) return this.keywordExpects(key, 'an object', value)
+        return this.step(key, value, schemaMap)
+      case 'schemas':
+        if (!Array.isArray(value)) return this.keywordExpects(key, 'a list', value)
+        return this.step(key, value, schemaList)
+      case 'type':
+        return this.type(value, schema)
+      case 'discriminator':
+        return this.discriminator(value)
+      case 'text':
+        if (typeof value !== 'string') this.keywordExpects(key, 'text', value)
+        return
+      case 'number':
+        if (typeof value !== 'number') this.keywordExpects(key, 'a number', value)
+        return
+      case 'count':
+        if (!Number.isInteger(value) || (value as number) < 0)
+          this.keywordExpects(key, 'a whole number', value)
+        return
+      case 'flag':
+        if (typeof value !== 'boolean') this.keywordExpects(key, 'true or false', value)
+        return
+      case 'names':
+        if (!Array.isArray(value) || !value.every((name) => typeof name === 'string'))
+          this.keywordExpects(key, 'a list of names', value)
+        return
+      case 'values':
+        if (!Array.isArray(value)) this.keywordExpects(key, 'a list', value)
+        return
+      case 'bound':
+        if (typeof value !== (this.old ? 'boolean' : 'number'))
+          this.keywordExpects(key, this.old ? 'true or false' : 'a number', value)
     }
   }
 
@@ -374,7 +398,7 @@ export class Walk {
     if (typeof value === 'boolean') return
     if (Array.isArray(value) && key === 'items') {
       if (this.specification !== '2.0') this.keywordExpects(key, 'one schema', value)
-      return this.step(key, value, { kind: 'list', of: schemaType })
+      return this.step(key, value, schemaList)
     }
     if (!isObject(value)) return this.keywordExpects(key, 'a schema', value)
     this.step(key, value, schemaType)

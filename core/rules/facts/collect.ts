@@ -236,13 +236,14 @@ function listIn(fact: Fact, field: string): Fact[] {
 
 /** Parts that are written once and used often are judged once. */
 function once(facts: Fact[]): Fact[] {
-  const byPlace = new Map<string, Fact[]>()
+  const byPlace = new Map<string, Fact>()
+  const more = new Set<string>()
   return facts.filter((fact) => {
-    const there = byPlace.get(fact.at)
-    if (there?.some(({ own }) => own === fact.own)) return false
-    if (there) there.push(fact)
-    else byPlace.set(fact.at, [fact])
-    return true
+    const first = byPlace.get(fact.at)
+    if (!first) return byPlace.set(fact.at, fact)
+    if (first.own === fact.own) return false
+    const said = `${fact.own}\n${fact.at}`
+    return !more.has(said) && more.add(said)
   })
 }
 
@@ -258,7 +259,7 @@ function propertiesBelow(root: Fact<SchemaNode>, visit: Visit): boolean {
       const required = namesOf(schema['required'])
       for (const name in properties) {
         const value = properties[name] as Schema
-        const fact = propertyFact(owner, { name, value, required: required.includes(name), below })
+        const fact = propertyFact(owner, name, { value, required: required.includes(name), below })
         if (!visit(fact)) return false
         const inner = innerOf(value)
         if (inner) stack.push({ owner: innerFact(fact, inner), schema: inner.schema, below: '' })

@@ -16,6 +16,8 @@ export interface Shape<N = unknown> {
   name: string
   says: string
   fields: Record<string, Field<N>>
+  /** How many of the fields are read once for each fact. */
+  kept: number
   /** Where a fact is written that was not told so, because few are ever asked. */
   place?(fact: Fact<N>): Place
 }
@@ -35,7 +37,7 @@ const mayBeShared = new Set([
  * kept. `own` names it among its like below its parent, whatever its order and line.
  */
 export class Fact<N = unknown> {
-  private kept: Map<unknown, unknown> | undefined
+  private kept: unknown[] | undefined
 
   constructor(
     readonly shape: Shape<N>,
@@ -60,23 +62,36 @@ export class Fact<N = unknown> {
     return this.parent ? `${this.parent.key}/${own}` : own
   }
 
-  /** Computes something once. */
-  keep<T>(what: unknown, compute: () => T): T {
-    this.kept ??= new Map()
-    if (this.kept.has(what)) return this.kept.get(what) as T
-    const value = compute()
-    this.kept.set(what, value)
-    return value
+  /** What one of the fields that are kept has given, or now gives. */
+  keep(slot: number, field: Field<N>): unknown {
+    const kept = (this.kept ??= new Array<unknown>(this.shape.kept).fill(notYet))
+    if (kept[slot] === notYet) kept[slot] = field.read(this)
+    return kept[slot]
   }
 }
+
+const notYet = Symbol('not yet computed')
 
 /** Describes one kind of fact. */
 export const shape = <N>(
   name: string,
   says: string,
-  fields: Record<string, Field<N>>,
+  fields: Record<string, Plain<N>>,
   place?: (fact: Fact<N>) => Place,
-): Shape<N> => ({ name, says, fields, ...(place && { place }) })
+): Shape<N> => {
+  let kept = 0
+  const read = Object.entries(fields).map(([field, { once, ...plain }]): [string, Field<N>] => {
+    if (!once) return [field, plain]
+    const slot = kept++
+    return [field, { ...plain, read: (fact) => fact.keep(slot, plain) }]
+  })
+  return { name, says, fields: Object.fromEntries(read), kept, ...(place && { place }) }
+}
+
+/** A field as it is described: one that is costly is read once for each fact. */
+export interface Plain<N> extends Field<N> {
+  once?: true
+}
 
 type Read<N, V> = (node: N, fact: Fact<N>) => V
 
@@ -94,10 +109,7 @@ export const texts = <N>(says: string, read: Read<N, readonly string[]>) =>
 export const value = <N>(says: string, read: Read<N, unknown>) => field('value', says, read)
 
 /** A field that is computed once for each fact. */
-const kept = <N>(plain: Field<N>): Field<N> => ({
-  ...plain,
-  read: (fact) => fact.keep(plain, () => plain.read(fact)),
-})
+const kept = <N>(plain: Field<N>): Plain<N> => ({ ...plain, once: true })
 
 /** Texts that are computed once, so that they can be looked into again and again. */
 export const keptTexts = <N>(says: string, read: (node: N, fact: Fact<N>) => readonly string[]) =>
@@ -114,14 +126,14 @@ export const one = <N>(
   name: string,
   says: string,
   read: (node: N, fact: Fact<N>) => Fact | null,
-): Field<N> => kept({ type: { fact: name }, says, read: (fact) => read(fact.node, fact) })
+): Plain<N> => kept({ type: { fact: name }, says, read: (fact) => read(fact.node, fact) })
 
 /** A list of other facts. */
 export const many = <N>(
   name: string,
   says: string,
   read: (node: N, fact: Fact<N>) => Fact[],
-): Field<N> => kept({ type: { list: { fact: name } }, says, read: (fact) => read(fact.node, fact) })
+): Plain<N> => kept({ type: { list: { fact: name } }, says, read: (fact) => read(fact.node, fact) })
 
 const words: Record<string, string> = {
   text: 'a text',
@@ -169,4 +181,14 @@ export interface SchemaNode {
   name: string
   schema: SchemaObject
   at: Place
+  /** Its properties by name, those of its allOf among them, once they have been asked for. */
+  listed?: ReadonlyMap<string, ListedProperty>
+}
+
+/** A property as its schema lists it. */
+export interface ListedProperty {
+  value: Schema
+  required: boolean
+  /** The way from its owner to the schema that lists it; not empty where that is a part of its owner. */
+  below: string
 }

@@ -222,10 +222,11 @@ export function isListOf({ contract }: World, { status, content }: Response): bo
   return content.some(({ schema }) => {
     if (isCollection(schema)) return true
     const target = resolveSchema(contract, schema)
-    const properties =
-      isObject(target) && isObject(target['properties']) ? Object.values(target['properties']) : []
-    const lists = properties.filter((property) => isCollection(property as Schema))
-    return properties.length <= 4 && lists.length === 1
+    if (!isObject(target) || !isObject(target['properties'])) return false
+    const names = Object.keys(target['properties'])
+    if (names.length > 4) return false
+    const { properties } = target
+    return names.filter((name) => isCollection(properties[name] as Schema)).length === 1
   })
 }
 

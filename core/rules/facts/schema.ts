@@ -22,15 +22,12 @@ import {
   value,
   type FactType,
   type Field,
+  type ListedProperty,
   type SchemaNode,
 } from './fact'
 
-export interface PropertyNode {
+export interface PropertyNode extends ListedProperty {
   name: string
-  value: Schema
-  required: boolean
-  /** The way from its owner to the schema that lists it; not empty where that is a part of its owner. */
-  below: string
   /** The schema of its values with references followed, once it has been asked for. */
   resolved: SchemaObject | undefined
 }
@@ -157,11 +154,11 @@ export const facetsOf = <N>(schemaOf: (fact: Fact<N>) => SchemaObject): Record<s
   )
 
 /** The properties of a schema, those of its allOf among them, references followed. */
-function propertiesThrough(
-  contract: Contract,
-  schema: SchemaObject,
-): Map<string, Omit<PropertyNode, 'name' | 'resolved'>> {
-  const found = new Map<string, Omit<PropertyNode, 'name' | 'resolved'>>()
+const listedIn = ({ node, world }: Fact<SchemaNode>): ReadonlyMap<string, ListedProperty> =>
+  (node.listed ??= propertiesThrough(world.contract, node.schema))
+
+function propertiesThrough(contract: Contract, schema: SchemaObject): Map<string, ListedProperty> {
+  const found = new Map<string, ListedProperty>()
   const seen = new Set<SchemaObject>()
   const stack: { schema: SchemaObject; below: string }[] = [{ schema, below: '' }]
   while (stack.length > 0) {
@@ -228,20 +225,19 @@ export const schemaShape = shape<SchemaNode>(
     properties: many(
       'property',
       'Its properties, also those it takes over through allOf.',
-      ({ schema }, fact) =>
-        [...propertiesThrough(fact.world.contract, schema)].map(([name, found]) =>
-          propertyFact(fact, { name, ...found }),
-        ),
+      (_node, fact) =>
+        Array.from(listedIn(fact), ([name, listed]) => propertyFact(fact, name, listed)),
     ),
-    propertyNames: keptTexts('The names of its properties.', ({ schema }, { world }) => [
-      ...propertiesThrough(world.contract, schema).keys(),
+    propertyNames: keptTexts('The names of its properties.', (_node, fact) => [
+      ...listedIn(fact).keys(),
     ]),
-    holdsLists: keptTruth('Whether any of its properties is a list.', ({ schema }, { world }) =>
-      [...propertiesThrough(world.contract, schema).values()].some(({ value: written }) => {
-        const found = resolveSchema(world.contract, written)
-        return isObject(found) && typeOf(found) === 'array'
-      }),
-    ),
+    holdsLists: keptTruth('Whether any of its properties is a list.', (_node, fact) => {
+      for (const { value: written } of listedIn(fact).values()) {
+        const found = resolveSchema(fact.world.contract, written)
+        if (isObject(found) && typeOf(found) === 'array') return true
+      }
+      return false
+    }),
     required: keptTexts('The names of the properties it asks for.', ({ schema }) =>
       namesOf(schema['required']),
     ),
@@ -333,7 +329,8 @@ export const propertyShape = shape<PropertyNode>(
 /** The fact of one property of a schema. */
 export const propertyFact = (
   owner: Fact<SchemaNode>,
-  { name, value, required, below }: Omit<PropertyNode, 'resolved'>,
+  name: string,
+  { value, required, below }: ListedProperty,
 ): Fact<PropertyNode> =>
   new Fact(
     propertyShape,
