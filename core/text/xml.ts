@@ -25,7 +25,8 @@ export class XmlElement {
     /** Prefixes in scope; shared with the parent where nothing is declared. */
     readonly scope: Readonly<Record<string, string>>,
   ) {
-    this.namespace = scope[prefix] ?? ''
+    const isAsParent = parent?.scope === scope && parent.prefix === prefix
+    this.namespace = isAsParent ? parent.namespace : (scope[prefix] ?? '')
   }
 
   /** Names and values of its attributes, as written and in their order. */
@@ -108,6 +109,9 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: T
   let start = 0
   let stopped = false
   let content = ''
+  /** Names and values of the tag being read, so many of them as are counted. */
+  const pending: string[] = []
+  let count = 0
   const fault = (message: string, offset: number) => {
     if (faults.length < mostFaults && faults.at(-1)?.offset !== offset)
       faults.push({ message, offset })
@@ -121,8 +125,14 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: T
     fault(sentence(error.message), Math.max(0, parser.position - 1))
   })
   parser.on('opentagstart', (tag) => {
+    count = 0
     start = Math.max(0, text.lastIndexOf('<', parser.position - 1 - tag.name.length))
   })
+  parser.on('attribute', ({ name, value }) => {
+    pending[count++] = name
+    pending[count++] = value
+  })
+  const names = new Map<string, { prefix: string; local: string }>()
   parser.on('opentag', (tag) => {
     keepText()
     if (++depth > limits.depth) {
@@ -130,18 +140,19 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: T
       fault(`Nested deeper than ${limits.depth} levels; documents this deep are refused`, start)
       return
     }
-    const attributes = tag.attributes as Record<string, string>
-    const flat: string[] = []
+    const attributes = pending.slice(0, count)
     let scope: Record<string, string> = current?.scope ?? builtIn
-    for (const name in attributes) {
-      flat.push(name, attributes[name]!)
+    for (let i = 0; i < attributes.length; i += 2) {
+      const name = attributes[i]!
       if (!name.startsWith('xmlns')) continue
-      if (name === 'xmlns') scope = { ...scope, '': attributes[name]! }
-      else if (name.charCodeAt(5) === 58) scope = { ...scope, [name.slice(6)]: attributes[name]! }
+      if (name === 'xmlns') scope = { ...scope, '': attributes[i + 1]! }
+      else if (name.charCodeAt(5) === 58) scope = { ...scope, [name.slice(6)]: attributes[i + 1]! }
     }
-    const colon = tag.name.indexOf(':')
-    const prefix = colon === -1 ? '' : tag.name.slice(0, colon)
-    const element = new XmlElement(prefix, tag.name.slice(colon + 1), flat, start, current, scope)
+    // A document has few names, and very many elements that share them.
+    let name = names.get(tag.name)
+    if (!name) names.set(tag.name, (name = nameParts(tag.name)))
+    const { prefix, local } = name
+    const element = new XmlElement(prefix, local, attributes, start, current, scope)
     if (prefix !== '' && scope[prefix] === undefined) {
       fault(`The prefix "${prefix}" is not declared`, start)
     }
@@ -162,6 +173,11 @@ export function readXml(text: string): { root: XmlElement | undefined; faults: T
     parser.write(text.slice(at, at + chunk))
   if (!stopped) parser.close()
   return { root, faults }
+}
+
+function nameParts(name: string): { prefix: string; local: string } {
+  const colon = name.indexOf(':')
+  return { prefix: colon === -1 ? '' : name.slice(0, colon), local: name.slice(colon + 1) }
 }
 
 /** Turns the XML reader's note into a sentence of its own, without the position in front. */

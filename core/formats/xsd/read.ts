@@ -53,6 +53,8 @@ const deepestGroups = 40
 /** Where translated schemas come from; file and path are found when somebody asks. */
 class ElementOrigins implements Origins {
   private readonly known = new Map<SchemaObject, XmlElement>()
+  /** Noted since somebody last asked; most definitions are read without a question. */
+  private noted: { schema: SchemaObject; element: XmlElement }[] = []
   private readonly files = new Map<XmlElement, string>()
 
   constructor(private readonly documents: Documents) {}
@@ -63,10 +65,12 @@ class ElementOrigins implements Origins {
   }
 
   set(schema: SchemaObject, { element }: Component): void {
-    this.known.set(schema, element)
+    this.noted.push({ schema, element })
   }
 
   get(schema: SchemaObject): Place | undefined {
+    for (const note of this.noted) this.known.set(note.schema, note.element)
+    this.noted = []
     const element = this.known.get(schema)
     const file = element && this.files.get(rootOf(element))
     return file === undefined ? undefined : this.documents.place(file, element!.path)
@@ -90,6 +94,20 @@ interface Content {
 
 const emptyContent = (): Content => ({ properties: {}, required: [], choices: [], open: false })
 
+/** What the particles around an element come to: whether it may be left out, and whether it may repeat. */
+interface Around {
+  optional: boolean
+  many: boolean
+}
+
+const arounds = [false, true].map((optional) =>
+  [false, true].map((many): Around => Object.freeze({ optional, many })),
+)
+
+/** One of the four, since there is one for every element. */
+const aroundOf = (optional: boolean, many: boolean): Around =>
+  arounds[Number(optional)]![Number(many)]!
+
 /**
  * Reads the schema documents of a definition (XML Schema 1.0, parts 1 and 2) and translates their types into JSON
  * Schema 2020-12. Imports, includes (chameleon ones too) and redefinitions are followed over the definition's files.
@@ -108,7 +126,7 @@ export class XsdReader {
   private readonly present = new Set<string>()
   /** Namespaces of which something could not be loaded, so that a missing name proves nothing. */
   private readonly incomplete = new Set<string>()
-  private readonly names = new Map<Component, string>()
+  private readonly names = new Map<Component, Named>()
   private readonly taken = new Set<string>()
   private readonly byReference = new Map<string, Component>()
   private readonly references = new Map<Component, string>()
@@ -264,16 +282,16 @@ export class XsdReader {
   }
 
   private nameFor(component: Component): Named {
-    let name = this.names.get(component)
-    if (name === undefined) {
-      name = freeName(component.element.attribute('name')!, (candidate) =>
-        this.taken.has(candidate),
-      )
+    let named = this.names.get(component)
+    if (!named) {
+      const { element, file, namespace } = component
+      const name = freeName(element.attribute('name')!, (candidate) => this.taken.has(candidate))
+      named = { element, file, namespace, name }
       this.taken.add(name)
-      this.names.set(component, name)
+      this.names.set(component, named)
       this.byReference.set(schemaReference(name), component)
     }
-    return { ...component, name }
+    return named
   }
 
   /** The schema of a type by the QName that `from` gives it. */
@@ -531,62 +549,50 @@ export class XsdReader {
   private content(component: Component): Content {
     const content = emptyContent()
     for (const child of component.element.children) {
-      if (isXsd(child)) this.particle(child, component, content, { optional: false, many: false })
+      if (isXsd(child)) this.particle(child, component, content, aroundOf(false, false))
     }
     this.attributes(component.element, component, content)
     return content
   }
 
-  private particle(
-    element: XmlElement,
-    from: Component,
-    content: Content,
-    around: { optional: boolean; many: boolean },
-  ): void {
+  private particle(element: XmlElement, from: Component, content: Content, around: Around): void {
     const here: Component = { element, file: from.file, namespace: from.namespace }
     const optional = around.optional || element.attribute('minOccurs') === '0'
     const most = element.attribute('maxOccurs')
     const many = around.many || (most !== undefined && most !== '1' && most !== '0')
     switch (element.local) {
       case 'element':
-        if (most !== '0') this.elementParticle(here, content, { optional, many: around.many })
+        if (most !== '0') this.elementParticle(here, content, aroundOf(optional, around.many))
         return
       case 'sequence':
       case 'all':
         for (const child of element.children) {
-          if (isXsd(child)) this.particle(child, from, content, { optional, many })
+          if (isXsd(child)) this.particle(child, from, content, aroundOf(optional, many))
         }
         return
       case 'choice':
-        return this.choice(here, content, { optional, many })
+        return this.choice(here, content, aroundOf(optional, many))
       case 'group':
-        return this.group(here, content, { optional, many })
+        return this.group(here, content, aroundOf(optional, many))
       case 'any':
         content.open = true
         return
     }
   }
 
-  private choice(
-    component: Component,
-    content: Content,
-    { optional, many }: { optional: boolean; many: boolean },
-  ): void {
+  private choice(component: Component, content: Content, { optional, many }: Around): void {
     const particles = component.element.children.filter(
       (child) => isXsd(child) && child.local !== 'annotation',
     )
     if (many || particles.length < 2) {
       for (const child of particles) {
-        this.particle(child, component, content, {
-          optional: optional || particles.length > 1,
-          many,
-        })
+        this.particle(child, component, content, aroundOf(optional || particles.length > 1, many))
       }
       return
     }
     const branches = particles.map((child) => {
       const branch = emptyContent()
-      this.particle(child, component, branch, { optional: false, many: false })
+      this.particle(child, component, branch, aroundOf(false, false))
       content.open ||= branch.open
       return branch
     })
@@ -602,11 +608,7 @@ export class XsdReader {
     content.choices.push(optional ? { anyOf: [{ oneOf }, { not: { anyOf: oneOf } }] } : { oneOf })
   }
 
-  private group(
-    component: Component,
-    content: Content,
-    around: { optional: boolean; many: boolean },
-  ): void {
+  private group(component: Component, content: Content, around: Around): void {
     const reference = component.element.attribute('ref')
     const target = reference === undefined ? undefined : this.lookUp('group', reference, component)
     if (!target || this.groupDepth > deepestGroups) return
@@ -624,11 +626,7 @@ export class XsdReader {
     return found
   }
 
-  private elementParticle(
-    component: Component,
-    content: Content,
-    around: { optional: boolean; many: boolean },
-  ): void {
+  private elementParticle(component: Component, content: Content, around: Around): void {
     const { element, file } = component
     const reference = element.attribute('ref')
     let name = element.attribute('name')
