@@ -7,6 +7,8 @@ import { run, step } from './lib/steps.mjs'
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
 const port = Number(process.env.ELM_BENCH_PORT ?? 4690)
+const asked = process.argv.slice(2)
+const parts = asked.length > 0 ? asked : ['formats', 'rules', 'search', 'impact', 'gateway']
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))
@@ -17,12 +19,14 @@ await run(async () => {
   await step('PostgreSQL', ensurePostgresInstalled)
   const postgres = await startPostgres({ folder: join(root, '.data/bench/postgres'), port })
   try {
-    const url = await ensureDatabase(postgres.url, 'elm', { fresh: true })
-    await command(
-      process.execPath,
-      ['--max-old-space-size=4096', '--expose-gc', join(root, 'dist/bench.mjs')],
-      { show: true, env: { ...process.env, ELM_BENCH_DATABASE: url } },
-    )
+    for (const part of parts) {
+      const url = await ensureDatabase(postgres.url, `elm_${part}`, { fresh: true })
+      await command(
+        process.execPath,
+        ['--max-old-space-size=4096', '--expose-gc', join(root, 'dist/bench.mjs'), part],
+        { show: true, env: { ...process.env, ELM_BENCH_DATABASE: url } },
+      )
+    }
   } finally {
     await postgres.stop()
   }
