@@ -215,11 +215,10 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
     .where(eq(apis.id, api))
   if (!row) return { must: 0, should: 0, may: 0 }
   const { revision } = row
-  const [list, held, accepted] = await Promise.all([
-    tx.select().from(findings).where(eq(findings.revision, revision.id)),
-    waiversInForce(tx, api, dayOf(now)),
-    tx.select().from(baselines).where(eq(baselines.api, api)),
-  ])
+  // One after the other: a transaction is one connection.
+  const list = await tx.select().from(findings).where(eq(findings.revision, revision.id))
+  const held = await waiversInForce(tx, api, dayOf(now))
+  const accepted = await tx.select().from(baselines).where(eq(baselines.api, api))
   const keys = new Set(list.map(({ key }) => key))
   const mended = accepted.filter(({ key }) => !keys.has(key)).map(({ key }) => key)
   if (mended.length > 0) {
