@@ -4,6 +4,7 @@ import { isMap, isPair, isScalar, isSeq, parseDocument, stringify, type Node } f
 import { limits } from './limits'
 import { pointerTo, valueAt } from './pointer'
 import { decodeText, locate, readText } from './read'
+import { mayShareParts } from './yaml'
 
 const problemsOf = (text: string) =>
   readText({ text, file: /^[[{]/.test(text) ? 'a.json' : 'a.yaml' }).problems
@@ -66,6 +67,17 @@ servers:
     expect(problem?.message).toMatch(/aliases multiply/)
     expect(problem?.line).toBeGreaterThan(6)
     expect(performance.now() - started).toBeLessThan(2000)
+  })
+
+  it.each(['a: &b [1]\n', '- &b 1\n', '&b a: 1\n', '{"a":&b 1}', '[&b 1]', '{a: [1,&b 2]}'])(
+    'sees that %j names a part',
+    (text) => {
+      expect(mayShareParts(text)).toBe(true)
+    },
+  )
+
+  it.each(['a: Q&A\n', 'a: salt & pepper\n', 'a: b&c=d\n'])('sees none in %j', (text) => {
+    expect(mayShareParts(text)).toBe(false)
   })
 
   it('refuses an alias inside its own anchor', () => {

@@ -1,10 +1,10 @@
 import yaml from 'js-yaml'
 import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
-import { limits, measure } from './limits'
+import { limits, measure, type Measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
 import { lineIndex, type Position, type Problem, type TextFault } from './problem'
 import { locateInXml, readXml, type XmlElement } from './xml'
-import { loadYaml, locateInYaml, yamlFaults } from './yaml'
+import { loadYaml, locateInYaml, mayShareParts, yamlFaults } from './yaml'
 
 export type Syntax = 'json' | 'yaml' | 'xml'
 
@@ -160,7 +160,9 @@ function readYaml(source: SourceText): TextReading {
     const others = problemsFrom(source, 'error', yamlFaults(text))
     return { readable: false, syntax, problems: independent(text, first, others) }
   }
-  const size = measure(value)
+  // Where no part is used twice, only its depth can make it too much.
+  const isTree = !mayShareParts(text) && !countMembers(value).tooDeep
+  const size: Measure = isTree ? { fits: true } : measure(value)
   if (size.fits) return { readable: true, syntax, value, problems: [] }
   const at = pointerTo('', ...size.at)
   const position = { file, ...locate(text, 'yaml', [at]).get(at)! }

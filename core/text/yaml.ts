@@ -31,6 +31,18 @@ export function loadYaml(text: string): unknown {
   return yaml.load(text, options)
 }
 
+/**
+ * Whether a text may name a part to use it again (YAML 1.2, section 6.9.2): an ampersand where a value may begin, with a
+ * name behind it.
+ */
+export function mayShareParts(text: string): boolean {
+  for (let at = text.indexOf('&'); at !== -1; at = text.indexOf('&', at + 1)) {
+    const [before = ' ', after = ' '] = [text[at - 1], text[at + 1]]
+    if (/[\s,:[{]/.test(before) && !/[\s,[\]{}]/.test(after)) return true
+  }
+  return false
+}
+
 /** Texts longer than this get only their first fault: finding them all takes several times a read. */
 const longestForAll = 400_000
 

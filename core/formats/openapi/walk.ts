@@ -8,6 +8,7 @@ import {
 import type { Documents } from '../../text/documents'
 import type { Place } from '../../text/place'
 import { pointerTo, type Pointer } from '../../text/pointer'
+import { mayShareParts } from '../../text/yaml'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
 import { absolute, type References } from './references'
@@ -107,7 +108,7 @@ export class Walk {
         : /^$|^\/(paths|components|webhooks)(\/|$)/
     const { reading, text } = documents.get()!
     // In JSON every part of the main file is reached by one way; an alias in YAML opens a second.
-    this.mayMeetAgain = reading.syntax !== 'json' && text.includes('*')
+    this.mayMeetAgain = reading.syntax !== 'json' && mayShareParts(text)
   }
 
   run(value: unknown, root: Type): void {
