@@ -103,7 +103,15 @@ export interface CheckOptions extends Partial<Pick<Surroundings, 'estate' | 'isW
   problems?: Problem[]
 }
 
-type Unplaced = Omit<Finding, 'file' | 'line' | 'column' | 'endLine' | 'endColumn'>
+/** What breaks a rule, before it is known on which line that is. */
+interface Unplaced {
+  rule: string
+  weight: Pick<Finding, 'level' | 'becomes' | 'since'>
+  message: string
+  at: string
+  key: string
+  operation: string | undefined
+}
 
 /** Checks a contract against an edition. The same function serves the server, the browser's worker and the command line. */
 export function check(
@@ -126,15 +134,8 @@ export function check(
     const weight = weightOf(rule, circumstances)
     for (const { fact, message } of judged.broken) {
       const at = partPlace(contract.format.name, rule.about, fact.at, rule.part)
-      const operation = operationOf(fact)
-      unplaced.push({
-        rule: rule.id,
-        ...weight,
-        message,
-        at,
-        key: `${rule.id}: ${fact.key}`,
-        ...(operation !== undefined && { operation }),
-      })
+      const key = `${rule.id}: ${fact.key}`
+      unplaced.push({ rule: rule.id, weight, message, at, key, operation: operationOf(fact) })
     }
     if (judged.fault !== undefined) result.faults.push({ rule: rule.id, message: judged.fault })
     result.reach.push({ rule: rule.id, asked: judged.asked, broken: judged.broken.length })
@@ -261,44 +262,39 @@ function validityFinding({ level, message, file, line, column }: Problem): Findi
 
 function placed(documents: Documents, unplaced: Unplaced[]): Finding[] {
   const places = documents.locate(unplaced.map((finding) => finding.at))
-  const ends = new Map(documents.files.map(({ file, text }) => [file, tokenEnds(text)]))
-  return unplaced.map((finding) => {
-    const { file, line, column } = places.get(finding.at)!
-    const endColumn = ends.get(file)?.(line, column) ?? column + 1
-    return { ...finding, file, line, column, endLine: line, endColumn }
+  const files = new Map(documents.files.map((document) => [document.file, document]))
+  return unplaced.map(({ rule, weight, message, at, key, operation }) => {
+    const { file, line, column } = places.get(at)!
+    const document = files.get(file)
+    const offset = document && documents.linesOf(document).offsetOf({ line, column })
+    const length = document ? tokenLength(document.text, offset!) : 1
+    const end = { endLine: line, endColumn: column + length }
+    const { level } = weight
+    const finding: Finding = { rule, level, message, at, key, file, line, column, ...end }
+    if (weight.becomes !== undefined) finding.becomes = weight.becomes
+    if (weight.since !== undefined) finding.since = weight.since
+    if (operation !== undefined) finding.operation = operation
+    return finding
   })
 }
 
-/** Finds where the word ends that begins at a place; lines are looked up in order of need. */
-function tokenEnds(text: string): (line: number, column: number) => number {
-  let lines: number[] | undefined
-  return (line, column) => {
-    if (!lines) {
-      lines = [0]
-      for (let i = text.indexOf('\n'); i !== -1; i = text.indexOf('\n', i + 1)) lines.push(i + 1)
-    }
-    const start = (lines[line - 1] ?? 0) + column - 1
-    const found = /^(?:"(?:[^"\\\n]|\\.)*"|'[^'\n]*'|<?[^\s:,<>[\]{}"']+)/.exec(
-      text.slice(start, start + 400),
-    )
-    return column + (found?.[0].length ?? 1)
-  }
-}
+const token = /^(?:"(?:[^"\\\n]|\\.)*"|'[^'\n]*'|<?[^\s:,<>[\]{}"']+)/
+
+/** How long the word is that begins at an offset. */
+const tokenLength = (text: string, offset: number) =>
+  token.exec(text.slice(offset, offset + 400))?.[0].length ?? 1
 
 /** In the order of the text, and with keys that no two share. */
 function inOrder(documents: Documents, findings: Finding[]): Finding[] {
   const order = new Map(documents.files.map(({ file }, index) => [file, index]))
+  const between = (a: Finding, b: Finding) =>
+    a.file === b.file ? 0 : (order.get(a.file) ?? 0) - (order.get(b.file) ?? 0)
+  findings.sort((a, b) => between(a, b) || a.line - b.line || a.column - b.column)
   const counts = new Map<string, number>()
+  for (const finding of findings) {
+    const count = (counts.get(finding.key) ?? 0) + 1
+    counts.set(finding.key, count)
+    if (count > 1) finding.key = `${finding.key} #${count}`
+  }
   return findings
-    .sort(
-      (a, b) =>
-        (order.get(a.file) ?? 0) - (order.get(b.file) ?? 0) ||
-        a.line - b.line ||
-        a.column - b.column,
-    )
-    .map((finding) => {
-      const count = (counts.get(finding.key) ?? 0) + 1
-      counts.set(finding.key, count)
-      return count === 1 ? finding : { ...finding, key: `${finding.key} #${count}` }
-    })
 }

@@ -1,6 +1,6 @@
 import { limits } from './limits'
 import { partsOf, placeIn, type Place } from './place'
-import type { PlacedProblem, Position, Problem } from './problem'
+import { Lines, type PlacedProblem, type Position, type Problem } from './problem'
 import { locate, readText, type SourceText, type TextReading } from './read'
 import type { Pointer } from './pointer'
 
@@ -26,6 +26,7 @@ export const besideIn =
  */
 export class Documents {
   private readonly read = new Map<string, Document>()
+  private readonly lines = new Map<string, Lines>()
   private bytes = 0
   /** Names that something refers to and no file has. */
   readonly missing = new Set<string>()
@@ -74,6 +75,13 @@ export class Documents {
     return [...this.read.values()]
   }
 
+  /** The lines of a file that has been read. */
+  linesOf({ file, text }: SourceText): Lines {
+    let lines = this.lines.get(file)
+    if (!lines) this.lines.set(file, (lines = new Lines(text)))
+    return lines
+  }
+
   /** File, line and column of many places, in one pass over each file. */
   locate(places: Iterable<Place>): Map<Place, Position & { file: string }> {
     const byFile = new Map<string, Map<Pointer, Place>>()
@@ -86,9 +94,10 @@ export class Documents {
     const found = new Map<Place, Position & { file: string }>()
     for (const [file, pointers] of byFile) {
       const document = this.read.get(file)
-      const positions = document && positionsIn(document, pointers.keys())
+      const positions = document && this.positionsIn(document, pointers.keys())
       for (const [pointer, place] of pointers) {
-        found.set(place, { file, ...(positions?.get(pointer) ?? { line: 1, column: 1 }) })
+        const { line, column } = positions?.get(pointer) ?? { line: 1, column: 1 }
+        found.set(place, { file, line, column })
       }
     }
     return found
@@ -100,9 +109,11 @@ export class Documents {
     const places = this.locate(problems.map((problem) => problem.at))
     return problems.map(({ level, message, at }) => ({ level, message, ...places.get(at)! }))
   }
-}
 
-function positionsIn({ text, reading }: Document, pointers: Iterable<Pointer>) {
-  if (!reading.readable) return undefined
-  return locate(text, reading.syntax, pointers, reading.syntax === 'xml' ? reading.root : undefined)
+  private positionsIn(document: Document, pointers: Iterable<Pointer>) {
+    const { text, reading } = document
+    if (!reading.readable) return undefined
+    const root = reading.syntax === 'xml' ? reading.root : undefined
+    return locate(text, reading.syntax, pointers, { root, lines: this.linesOf(document) })
+  }
 }

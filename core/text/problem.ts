@@ -24,16 +24,19 @@ export interface PlacedProblem {
   at: string
 }
 
-/** The line and column of an offset, counted once per call; use {@link lineIndex} for many. */
-export function positionAt(text: string, offset: number): Position {
-  return lineIndex(text)(offset)
-}
+/** The lines of a text, so that offsets become positions and back. */
+export class Lines {
+  private readonly starts: number[] = [0]
 
-/** Indexes the line starts of a text; the returned function turns an offset into a position. */
-export function lineIndex(text: string): (offset: number) => Position {
-  const starts = [0]
-  for (let i = text.indexOf('\n'); i !== -1; i = text.indexOf('\n', i + 1)) starts.push(i + 1)
-  return (offset) => {
+  constructor(text: string) {
+    for (let i = text.indexOf('\n'); i !== -1; i = text.indexOf('\n', i + 1)) {
+      this.starts.push(i + 1)
+    }
+  }
+
+  /** The position of an offset. */
+  at(offset: number): Position {
+    const { starts } = this
     let low = 0
     let high = starts.length - 1
     while (low < high) {
@@ -42,5 +45,10 @@ export function lineIndex(text: string): (offset: number) => Position {
       else high = middle - 1
     }
     return { line: low + 1, column: offset - starts[low]! + 1 }
+  }
+
+  /** The offset of a position. */
+  offsetOf({ line, column }: Position): number {
+    return (this.starts[line - 1] ?? 0) + column - 1
   }
 }

@@ -2,7 +2,7 @@ import yaml from 'js-yaml'
 import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
 import { limits, measure, type Measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
-import { lineIndex, type Position, type Problem, type TextFault } from './problem'
+import { Lines, type Position, type Problem, type TextFault } from './problem'
 import { locateInXml, readXml, type XmlElement } from './xml'
 import { loadYaml, locateInYaml, mayShareParts, yamlFaults } from './yaml'
 
@@ -122,8 +122,8 @@ function problemsFrom(
   faults: TextFault[],
 ): Problem[] {
   if (faults.length === 0) return []
-  const position = lineIndex(text)
-  return faults.map(({ message, offset }) => ({ level, message, file, ...position(offset) }))
+  const lines = new Lines(text)
+  return faults.map(({ message, offset }) => ({ level, message, file, ...lines.at(offset) }))
 }
 
 function readJson(source: SourceText): TextReading {
@@ -215,17 +215,21 @@ const tooDeep = (position: Position & { file: string }): Problem => ({
 
 const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
-/** Lines and columns of many pointers in one pass; a pointer without a place gets its nearest ancestor's. */
+/**
+ * Lines and columns of many pointers in one pass; a pointer without a place gets its nearest ancestor's. What is known
+ * of the text already need not be worked out again.
+ */
 export function locate(
   text: string,
   syntax: Syntax,
   pointers: Iterable<Pointer>,
-  root?: XmlElement,
+  { root, lines = new Lines(text) }: { root?: XmlElement | undefined; lines?: Lines } = {},
 ): Map<Pointer, Position> {
   const offsets =
     syntax === 'xml'
       ? locateInXml(root ?? readXml(text).root, pointers)
       : (syntax === 'json' ? locateInJson : locateInYaml)(text, pointers)
-  const position = lineIndex(text)
-  return new Map([...offsets].map(([pointer, offset]) => [pointer, position(offset)]))
+  const positions = new Map<Pointer, Position>()
+  for (const [pointer, offset] of offsets) positions.set(pointer, lines.at(offset))
+  return positions
 }
