@@ -201,24 +201,25 @@ class JsonLocator {
 
   run(tree: PointerTree): void {
     this.at = skipSpace(this.text, this.text.charCodeAt(0) === 0xfeff ? 1 : 0)
-    this.value(tree, this.at)
+    this.value(tree, this.at, true)
   }
 
-  private value(tree: PointerTree, place: number): void {
+  /** Looks into a value. Behind the `last` one nothing is wanted, so that its end need not be reached. */
+  private value(tree: PointerTree, place: number, last: boolean): void {
     for (const pointer of tree.wanted) this.found.set(pointer, place)
     const code = this.text.charCodeAt(this.at)
     if (tree.children.size === 0 || (code !== 123 && code !== 91)) {
-      this.pass()
+      if (!last) this.pass()
       assignOffset(tree, place, this.found)
       return
     }
     const seen = new Set<PointerTree>()
-    if (code === 123) this.object(tree, seen)
-    else this.array(tree, seen)
+    if (code === 123) this.object(tree, seen, last)
+    else this.array(tree, seen, last)
     assignOffset(tree, place, this.found, seen)
   }
 
-  private object(tree: PointerTree, seen: Set<PointerTree>): void {
+  private object(tree: PointerTree, seen: Set<PointerTree>, last: boolean): void {
     const { text } = this
     this.at = skipSpace(text, this.at + 1)
     while (text.charCodeAt(this.at) === quote) {
@@ -227,30 +228,40 @@ class JsonLocator {
       const raw = text.slice(place + 1, end)
       const name = raw.includes('\\') ? (JSON.parse(`"${raw}"`) as string) : raw
       this.at = skipSpace(text, skipSpace(text, end + 1) + 1)
-      const child = tree.children.get(name)
-      if (child) {
-        seen.add(child)
-        this.value(child, place)
-      } else this.pass()
-      this.at = skipSpace(text, this.at)
-      if (text.charCodeAt(this.at) === 44) this.at = skipSpace(text, this.at + 1)
+      if (this.member(tree, name, place, seen, last)) return
     }
     this.at++
   }
 
-  private array(tree: PointerTree, seen: Set<PointerTree>): void {
+  private array(tree: PointerTree, seen: Set<PointerTree>, last: boolean): void {
     const { text } = this
     this.at = skipSpace(text, this.at + 1)
     for (let index = 0; this.at < text.length && text.charCodeAt(this.at) !== 93; index++) {
-      const child = tree.children.get(String(index))
-      if (child) {
-        seen.add(child)
-        this.value(child, this.at)
-      } else this.pass()
-      this.at = skipSpace(text, this.at)
-      if (text.charCodeAt(this.at) === 44) this.at = skipSpace(text, this.at + 1)
+      if (this.member(tree, String(index), this.at, seen, last)) return
     }
     this.at++
+  }
+
+  /** Goes past a member or an item and the comma behind it; says whether nothing more is wanted of the whole text. */
+  private member(
+    tree: PointerTree,
+    name: string,
+    place: number,
+    seen: Set<PointerTree>,
+    last: boolean,
+  ): boolean {
+    const { text } = this
+    const child = tree.children.get(name)
+    if (!child) this.pass()
+    else {
+      seen.add(child)
+      const isLast = last && seen.size === tree.children.size
+      this.value(child, place, isLast)
+      if (isLast) return true
+    }
+    this.at = skipSpace(text, this.at)
+    if (text.charCodeAt(this.at) === 44) this.at = skipSpace(text, this.at + 1)
+    return false
   }
 
   /** Past one value without looking into it. */
@@ -259,6 +270,7 @@ class JsonLocator {
     let depth = 0
     for (let at = this.at; at < text.length; at++) {
       const code = text.charCodeAt(at)
+      if (code <= 32) continue
       if (code === quote) {
         at = closingQuote(text, at)
         if (depth === 0) return void (this.at = at + 1)
