@@ -1,14 +1,20 @@
 <script setup lang="ts">
 import { formatNames } from '~~/core/contract/model'
 import type { RuleFields } from '~~/core/rules/draft'
-import { audiences, subjectKinds, type Rule, type RuleGroup } from '~~/core/rules/model'
+import {
+  audiences,
+  subjectKinds,
+  type Rule,
+  type RuleGroup,
+  type Sample,
+} from '~~/core/rules/model'
 import { useSession } from '~/stores/session'
 
 /** One rule as a form. What is typed goes into the rulebook's text a moment later; the text stays the truth. */
 const props = defineProps<{ rule: Rule; groups: RuleGroup[]; locked: boolean }>()
 const emit = defineEmits<{
   change: [fields: RuleFields]
-  samples: [samples: { passes: string[]; breaks: string[] }]
+  samples: [samples: Rule['samples']]
   remove: []
 }>()
 const session = useSession()
@@ -35,7 +41,6 @@ function flush() {
 }
 onBeforeUnmount(flush)
 
-const textOf = (event: Event) => (event.target as HTMLInputElement).value
 const binds = computed(() => shown.value.binds ?? {})
 function bind(change: Partial<NonNullable<Rule['binds']>>) {
   const next = Object.fromEntries(
@@ -46,24 +51,14 @@ function bind(change: Partial<NonNullable<Rule['binds']>>) {
   )
   put('binds', Object.keys(next).length > 0 ? next : undefined, 0)
 }
-const samples = computed(() => ({
-  passes: props.rule.samples.passes.map(({ text }) => text),
-  breaks: props.rule.samples.breaks.map(({ text }) => text),
-}))
-/** Samples that carry facts of the register are written in the text. */
-const plain = computed(() =>
-  [...props.rule.samples.passes, ...props.rule.samples.breaks].every(
-    ({ facts, elsewhere }) => !facts && !elsewhere,
-  ),
-)
-function sample(kind: 'passes' | 'breaks', index: number, text: string) {
-  const list = [...samples.value[kind]]
-  if (text.trim() === '') list.splice(index, 1)
-  else list[index] = text
-  emit('samples', { ...samples.value, [kind]: list })
+/** Puts a sample in the place of another, or behind the last one; an empty one goes. */
+function sample(kind: 'passes' | 'breaks', index: number, next: Sample | undefined) {
+  const list = [...props.rule.samples[kind]]
+  if (!next || next.text.trim() === '') list.splice(index, 1)
+  else list[index] = next
+  emit('samples', { ...props.rule.samples, [kind]: list })
 }
-const lines = (text: string) =>
-  Math.min(12, Math.max(2, text.split('\n').length, Math.ceil(text.length / 44)))
+const begun: Sample = { text: 'paths: { /things: { get: { responses: {} } } }' }
 </script>
 
 <template>
@@ -114,61 +109,24 @@ const lines = (text: string) =>
           </select>
         </label>
       </div>
-      <label class="field"
-        ><span>Where</span>
-        <textarea
-          class="p-textarea mono"
-          :rows="lines(shown.where ?? '')"
-          spellcheck="false"
-          :value="shown.where ?? ''"
-          :placeholder="`every ${aboutWords(shown.about)}`"
-          @input="put('where', textOf($event))"
-        />
-      </label>
-      <label class="field"
-        ><span>Expect</span>
-        <textarea
-          class="p-textarea mono"
-          :rows="lines(shown.expect)"
-          spellcheck="false"
-          :value="shown.expect"
-          @input="put('expect', textOf($event))"
-        />
-        <small
-          >In CEL.
-          <NuxtLink to="/rulebook/words" class="plain" target="_blank"
-            >What a condition can ask</NuxtLink
-          ></small
-        >
-      </label>
-      <label class="field"
-        ><span>What the author reads</span>
-        <textarea
-          class="p-textarea"
-          :rows="lines(shown.message)"
-          :value="shown.message"
-          @input="put('message', textOf($event))"
-        />
-        <small>Expressions in braces are filled in.</small>
-      </label>
-      <label class="field"
-        ><span>Why</span>
-        <textarea
-          class="p-textarea"
-          :rows="lines(shown.reason)"
-          :value="shown.reason"
-          @input="put('reason', textOf($event))"
-        />
-      </label>
-      <label class="field"
-        ><span>How to mend it</span>
-        <textarea
-          class="p-textarea"
-          :rows="lines(shown.remedy ?? '')"
-          :value="shown.remedy ?? ''"
-          @input="put('remedy', textOf($event))"
-        />
-      </label>
+      <LongText
+        label="Where"
+        :value="shown.where"
+        mono
+        :placeholder="`every ${aboutWords(shown.about)}`"
+        @input="put('where', $event)"
+      />
+      <LongText label="Expect" :value="shown.expect" mono @input="put('expect', $event)"
+        >In CEL.
+        <NuxtLink to="/rulebook/words" class="plain" target="_blank"
+          >What a condition can ask</NuxtLink
+        ></LongText
+      >
+      <LongText label="What the author reads" :value="shown.message" @input="put('message', $event)"
+        >Expressions in braces are filled in.</LongText
+      >
+      <LongText label="Why" :value="shown.reason" @input="put('reason', $event)" />
+      <LongText label="How to mend it" :value="shown.remedy" @input="put('remedy', $event)" />
       <div class="row">
         <label class="field"
           ><span>Binds from</span>
@@ -203,83 +161,34 @@ const lines = (text: string) =>
       </div>
       <div class="ticks">
         <b>Only for</b>
-        <label v-for="format in formatNames" :key="format"
-          ><input
-            type="checkbox"
-            :checked="shown.formats?.includes(format)"
-            @change="
-              put(
-                'formats',
-                formatNames.filter((name) =>
-                  name === format
-                    ? ($event.target as HTMLInputElement).checked
-                    : shown.formats?.includes(name),
-                ),
-                0,
-              )
-            "
-          />{{ format }}</label
-        >
+        <Ticks :options="formatNames" :chosen="shown.formats" @change="put('formats', $event, 0)" />
       </div>
       <div class="ticks">
         <b>Binds only</b>
-        <label v-for="audience in audiences" :key="audience"
-          ><input
-            type="checkbox"
-            :checked="binds.audiences?.includes(audience)"
-            @change="
-              bind({
-                audiences: audiences.filter((name) =>
-                  name === audience
-                    ? ($event.target as HTMLInputElement).checked
-                    : binds.audiences?.includes(name),
-                ),
-              })
-            "
-          />{{ audience }}</label
-        >
-        <label v-for="team in session.shell?.teams ?? []" :key="team"
-          ><input
-            type="checkbox"
-            :checked="binds.teams?.includes(team)"
-            @change="
-              bind({
-                teams: (session.shell?.teams ?? []).filter((name) =>
-                  name === team
-                    ? ($event.target as HTMLInputElement).checked
-                    : binds.teams?.includes(name),
-                ),
-              })
-            "
-          />{{ team }}</label
-        >
+        <Ticks
+          :options="audiences"
+          :chosen="binds.audiences"
+          @change="bind({ audiences: $event })"
+        />
+        <Ticks
+          :options="session.shell?.teams ?? []"
+          :chosen="binds.teams"
+          @change="bind({ teams: $event })"
+        />
       </div>
       <template v-for="kind in ['passes', 'breaks'] as const" :key="kind">
         <h3>{{ kind === 'passes' ? 'Keeps it' : 'Breaks it' }}</h3>
-        <p v-if="!plain" class="soft small">
-          Some of its samples carry facts of the register; they are changed in the text.
-        </p>
-        <template v-else>
-          <textarea
-            v-for="(text, index) in samples[kind]"
-            :key="index"
-            class="p-textarea mono sample"
-            :rows="lines(text)"
-            spellcheck="false"
-            :value="text"
-            :aria-label="`Sample ${index + 1} that ${kind === 'passes' ? 'keeps' : 'breaks'} it`"
-            @change="sample(kind, index, textOf($event))"
-          />
-          <button
-            type="button"
-            class="plain"
-            @click="
-              sample(kind, samples[kind].length, 'paths: { /things: { get: { responses: {} } } }')
-            "
-          >
-            Add a sample
-          </button>
-        </template>
+        <SampleForm
+          v-for="(item, index) in rule.samples[kind]"
+          :key="index"
+          :sample="item"
+          :label="`Sample ${index + 1} that ${kind === 'passes' ? 'keeps' : 'breaks'} it`"
+          @change="sample(kind, index, $event)"
+          @remove="sample(kind, index, undefined)"
+        />
+        <button type="button" class="plain" @click="sample(kind, rule.samples[kind].length, begun)">
+          Add a sample
+        </button>
       </template>
       <p class="end">
         <button type="button" class="ghost" @click="emit('remove')">Take this rule away</button>
@@ -305,7 +214,6 @@ fieldset {
   grid-template-columns: 1fr 1fr 1fr;
   gap: 12px;
 }
-.p-textarea,
 .p-inputtext {
   width: 100%;
 }
@@ -315,23 +223,12 @@ select.p-inputtext {
   appearance: auto;
   background: var(--paper);
 }
-input[type='checkbox'] {
-  margin: 0;
-}
 .ticks {
   display: flex;
   flex-wrap: wrap;
   gap: 4px 12px;
   margin-bottom: 8px;
   font-size: 12.5px;
-}
-.ticks label {
-  display: flex;
-  gap: 4px;
-  align-items: center;
-}
-.sample {
-  margin-bottom: 6px;
 }
 .end {
   margin-top: 20px;

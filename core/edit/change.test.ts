@@ -35,6 +35,46 @@ const set = (at: string, value: unknown): Change => ({ kind: 'set', at, value })
 const remove = (at: string): Change => ({ kind: 'remove', at })
 const rename = (at: string, to: string): Change => ({ kind: 'rename', at, to })
 
+describe('changing YAML whose parts are used by name', () => {
+  const shared = `first:
+  limits: &limits
+    most: 10
+    least: 1
+second:
+  limits: *limits
+third: { limits: *limits }
+list:
+  - &name Hydrant
+  - *name
+`
+  const meaning = (text: string) => loadYaml(text) as Record<string, unknown>
+
+  it.each([
+    ['replaced', set('/first/limits', { most: 5 })],
+    ['taken away', remove('/first/limits')],
+    ['taken away with what is around it', remove('/first')],
+    ['an item', remove('/list/0')],
+  ])('keeps what others mean when the named part is %s', (_what, asked) => {
+    const changed = meaning(change(shared, asked))
+    expect(changed['second']).toEqual({ limits: { most: 10, least: 1 } })
+    expect(changed['third']).toEqual({ limits: { most: 10, least: 1 } })
+    expect((changed['list'] as unknown[]).at(-1)).toBe('Hydrant')
+  })
+
+  it('hands the name on, so that the rest is written once', () => {
+    const changed = change(shared, remove('/first'))
+    expect(changed).toContain('second:\n  limits: &limits\n    most: 10\n    least: 1\n')
+    expect(changed).toContain('third: { limits: *limits }')
+  })
+
+  it('changes inside of a named part count for all that use it', () => {
+    const changed = meaning(
+      change(shared, set('/first/limits/most', 7), remove('/first/limits/least')),
+    )
+    expect(changed['second']).toEqual({ limits: { most: 7 } })
+  })
+})
+
 describe('changing YAML', () => {
   it.each([
     [set('/info/title', 'Valves'), 'title: "Hydrants" # said', 'title: "Valves" # said'],

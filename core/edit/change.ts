@@ -143,7 +143,41 @@ class TreeEditor {
       }
     })
     for (const [into, members] of added) splices.push(...this.addedTo(into, members))
-    return splices
+    return [...splices, ...this.rescued(splices)]
+  }
+
+  /**
+   * Where a part goes that other places use by its name (YAML 1.2, section 7.1), the first of them takes over what it
+   * was, and the name.
+   */
+  private rescued(splices: Splice[]): Splice[] {
+    const isLost = ({ start, end }: TextNode) => {
+      const last = start + this.text.slice(start, end).trimEnd().length
+      return splices.some(({ from, to }) => from <= start && to >= last)
+    }
+    const lost = new Set<string>()
+    const rescued: Splice[] = []
+    const visit = (node: TextNode, entry: Entry | undefined): void => {
+      if (node.kind !== 'alias' && node.anchor !== '') {
+        if (isLost(node)) lost.add(node.anchor)
+        else lost.delete(node.anchor)
+      }
+      if (node.kind === 'alias' && lost.has(node.anchor) && !isLost(node)) {
+        lost.delete(node.anchor)
+        rescued.push(this.writtenOut(node, entry))
+      }
+      for (const item of node.items) visit(item, undefined)
+      for (const member of node.entries) if (member.value) visit(member.value, member)
+    }
+    visit(this.root, undefined)
+    return rescued
+  }
+
+  private writtenOut({ start, end, anchor, value }: TextNode, entry: Entry | undefined): Splice {
+    const text = entry
+      ? this.afterKey(value?.(), this.columnOf(entry.keyStart))
+      : ` ${inlineYaml(value?.())}`
+    return { from: start, to: end, text: `&${anchor}${text}` }
   }
 
   /** Replaces what is there; what is missing is gathered by where it goes, as several may need the same parents. */

@@ -1,5 +1,15 @@
 import { parseTree, type Node as JsonNode } from 'jsonc-parser'
-import { isAlias, isMap, isPair, isScalar, isSeq, parseDocument, type ParsedNode } from 'yaml'
+import {
+  isAlias,
+  isMap,
+  isPair,
+  isScalar,
+  isSeq,
+  parseDocument,
+  type Alias,
+  type Document,
+  type ParsedNode,
+} from 'yaml'
 import { segmentsOf, type Pointer } from '../text/pointer'
 
 /** A member of a mapping where it is written. */
@@ -21,12 +31,16 @@ export interface TextNode {
   quote: '"' | "'" | 'block' | ''
   entries: Entry[]
   items: TextNode[]
+  /** What it is named for other places to use, or on an alias, the name it uses; empty where it has none. */
+  anchor: string
+  /** What an alias stands for. */
+  value?: () => unknown
 }
 
 /** Why a text cannot be changed as asked. */
 export class EditFault extends Error {}
 
-const blank = { flow: true, quote: '', entries: [], items: [] } as const
+const blank = { flow: true, quote: '', entries: [], items: [], anchor: '' } as const
 
 function fromJson(node: JsonNode): TextNode {
   const start = node.offset
@@ -69,19 +83,34 @@ const quotes: Record<string, TextNode['quote']> = {
   BLOCK_FOLDED: 'block',
 }
 
-function fromYaml(node: ParsedNode, text: string): TextNode {
+/** What an alias stands for; one that multiplies without end is not written out. */
+function aliased(alias: Alias, document: Document): unknown {
+  try {
+    return alias.toJS(document)
+  } catch {
+    throw new EditFault(`What "*${alias.source}" stands for is too much to be written out`)
+  }
+}
+
+function fromYaml(node: ParsedNode, text: string, document: Document): TextNode {
   const [start, end] = node.range
-  const base = { start, end, entries: [] as Entry[], items: [] as TextNode[] }
-  if (isAlias(node)) return { ...base, kind: 'alias', flow: true, quote: '' }
+  const anchor = isAlias(node) ? node.source : (node.anchor ?? '')
+  const base = { start, end, anchor, entries: [] as Entry[], items: [] as TextNode[] }
+  if (isAlias(node)) {
+    return { ...base, kind: 'alias', flow: true, quote: '', value: () => aliased(node, document) }
+  }
   if (isScalar(node))
     return { ...base, kind: 'scalar', flow: true, quote: quotes[node.type ?? ''] ?? '' }
   if (isSeq(node)) {
-    const items = node.items.flatMap((item) => (isPair(item) ? [] : [fromYaml(item, text)]))
+    const items = node.items.flatMap((item) =>
+      isPair(item) ? [] : [fromYaml(item, text, document)],
+    )
     return { ...base, kind: 'list', flow: node.flow === true, quote: '', items }
   }
   if (!isMap(node)) throw new EditFault('The text holds something that is not known here')
   const entries = node.items.map(({ key, value }): Entry => {
-    const written = value && value.range[1] > value.range[0] ? fromYaml(value, text) : undefined
+    const written =
+      value && value.range[1] > value.range[0] ? fromYaml(value, text, document) : undefined
     const keyEnd = key.range[1]
     return {
       key: isScalar(key) ? String((key as { value: unknown }).value) : '',
@@ -108,7 +137,7 @@ export function readTree(text: string, syntax: 'json' | 'yaml'): TextNode {
   if (document.errors.length > 0 || !document.contents) {
     throw new EditFault('The text has to be readable before it can be changed')
   }
-  return fromYaml(document.contents, text)
+  return fromYaml(document.contents, text, document)
 }
 
 /** What a pointer leads to: the nodes on the way, and the steps that nothing is there for. */

@@ -43,9 +43,38 @@ describe('writing a rulebook by its form', () => {
     } as const
     const added = addRule(houseText, fields)
     expect(read(added).rules).toHaveLength(before.rules.length + 1)
-    const sampled = changeSamples(added, id, { passes: ['tags: [{ name: A }]'], breaks: [] })
+    const sampled = changeSamples(added, id, {
+      passes: [{ text: 'tags: [{ name: A }]' }],
+      breaks: [],
+    })
     expect(read(sampled).rules.at(-1)!.samples.passes).toEqual([{ text: 'tags: [{ name: A }]' }])
     expect(read(removeRule(sampled, id)).rules).toEqual(before.rules)
+  })
+
+  it('keeps facts and other APIs of samples, and writes a bare piece as a text', () => {
+    const passes = [{ text: 'info: { title: A }' }]
+    const breaks = [
+      {
+        text: 'info: { title: B }',
+        facts: { audience: 'public' as const },
+        elsewhere: ['info: { title: C }'],
+      },
+    ]
+    const changed = changeSamples(houseText, 'list-paged', { passes, breaks })
+    const rule = read(changed).rules.find(({ id }) => id === 'list-paged')!
+    expect(rule.samples).toEqual({ passes, breaks })
+    const bare = changeSamples(changed, 'list-paged', {
+      passes: [{ text: 'info: { title: A }', facts: {}, elsewhere: [] }],
+      breaks: [],
+    })
+    expect(read(bare).rules.find(({ id }) => id === 'list-paged')!.samples.passes).toEqual(passes)
+  })
+
+  it('keeps every sample of the house rulebook as it is, put in again', () => {
+    for (const { id, samples } of before.rules) {
+      const again = read(changeSamples(houseText, id, samples)).rules.find((rule) => rule.id === id)
+      expect(again!.samples, id).toEqual(samples)
+    }
   })
 
   it('begins the first rule of an empty rulebook', () => {

@@ -2,7 +2,7 @@ import { applyChanges, type Change } from '../edit/change'
 import { pointerTo } from '../text/pointer'
 import { loadYaml } from '../text/yaml'
 import { isObject } from '../text/values'
-import type { Rule } from './model'
+import type { Rule, Sample } from './model'
 
 /** A rule's fields as its text says them; an absent one takes the field away. */
 export type RuleFields = Partial<
@@ -51,13 +51,23 @@ export function changeRule(text: string, id: string, fields: RuleFields): string
 export function changeSamples(
   text: string,
   id: string,
-  samples: { passes: string[]; breaks: string[] },
+  { passes, breaks }: Rule['samples'],
 ): string {
   const index = indexOf(text, id)
   if (index === -1) return text
+  const value = { passes: passes.map(written), breaks: breaks.map(written) }
   return applyChanges(text, 'yaml', [
-    { kind: 'set', at: pointerTo('/rules', index, 'samples'), value: samples },
+    { kind: 'set', at: pointerTo('/rules', index, 'samples'), value },
   ])
+}
+
+/** A sample as a rulebook writes it: only its text, where nothing else is said. */
+function written({ text, facts = {}, elsewhere = [] }: Sample): string | Sample {
+  const more = {
+    ...(Object.keys(facts).length > 0 && { facts }),
+    ...(elsewhere.length > 0 && { elsewhere }),
+  }
+  return Object.keys(more).length > 0 ? { text, ...more } : text
 }
 
 /** Adds a rule at the end. */

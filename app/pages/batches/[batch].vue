@@ -145,7 +145,7 @@ const stop = () =>
           placeholder="Filter by name"
           aria-label="Filter by name"
           :value="filters.q"
-          @input="set({ q: ($event.target as HTMLInputElement).value })"
+          @input="set({ q: textOf($event) })"
         />
       </div>
       <table v-if="batch.items.length" class="ruled">
