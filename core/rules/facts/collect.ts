@@ -1,4 +1,4 @@
-import type { Contract, Operation, Schema } from '../../contract/model'
+import type { Contract, Operation, Schema, SchemaObject } from '../../contract/model'
 import { everyOperation, schemasOf } from '../../contract/parts'
 import { referencedName, resolveSchema } from '../../contract/schemas'
 import type { Place } from '../../text/place'
@@ -16,7 +16,13 @@ import {
 } from './definition'
 import { Fact, type Estate, type FactType, type SchemaNode, type World } from './fact'
 import { operationFact, webhookFact } from './operation'
-import { exampleShape, propertyFact, schemaShape, type ExampleNode } from './schema'
+import {
+  exampleShape,
+  propertyFact,
+  schemaShape,
+  type ExampleNode,
+  type PropertyNode,
+} from './schema'
 
 /** What else a condition sees beside its subject: the parts around it, by name. */
 const around: Partial<Record<SubjectKind, string[]>> = {
@@ -198,12 +204,12 @@ export class Subjects {
     )
   }
 
-  private properties(visit: Visit): void {
+  private properties(visit: Visit, wanted?: (value: Schema) => boolean): void {
     for (const { name: own, schema, at } of this.contract.schemas) {
       const name = this.spoken.get(own) ?? own
       if (!isObject(schema)) continue
       const fact = new Fact(schemaShape, { name, schema, at }, at, this.world, name)
-      if (!propertiesBelow(fact, visit)) return
+      if (!propertiesBelow(fact, visit, wanted)) return
     }
     const seen = new Set<unknown>()
     for (const media of this.of('mediaType') as Fact<{ schema?: Schema; itemSchema?: Schema }>[]) {
@@ -215,16 +221,23 @@ export class Subjects {
         pointerTo(media.at, media.node.schema ? 'schema' : 'itemSchema'),
       )
       const fact = new Fact(schemaShape, { name: '', schema, at }, at, this.world, '', media)
-      if (!propertiesBelow(fact, visit)) return
+      if (!propertiesBelow(fact, visit, wanted)) return
     }
   }
 
   private examples(): Fact[] {
     const carried = [...this.of('mediaType'), ...this.of('parameter'), ...this.of('header')]
-    const ofSchemas = this.of('schema').flatMap((schema) =>
-      schemaExamples(schema as Fact<SchemaNode>),
+    const ofSchemas = (this.of('schema') as Fact<SchemaNode>[]).flatMap((fact) =>
+      examplesIn(fact.node.schema, fact.node.name, fact),
     )
-    return once([...carried.flatMap((part) => listIn(part, 'examples')), ...ofSchemas])
+    const ofProperties: Fact[] = []
+    this.properties((property) => {
+      const { name, value } = (property as Fact<PropertyNode>).node
+      if (isObject(value)) ofProperties.push(...examplesIn(value, name, property))
+      return true
+    }, carriesExamples)
+    const ofCarried = carried.flatMap((part) => listIn(part, 'examples'))
+    return once([...ofCarried, ...ofSchemas, ...ofProperties])
   }
 }
 
@@ -247,8 +260,18 @@ function once(facts: Fact[]): Fact[] {
   })
 }
 
-/** Properties of a schema and of the objects written inside it; references are other schemas' business. */
-function propertiesBelow(root: Fact<SchemaNode>, visit: Visit): boolean {
+const carriesExamples = (schema: Schema) =>
+  isObject(schema) && (schema['examples'] !== undefined || schema['example'] !== undefined)
+
+/**
+ * Properties of a schema and of the objects written inside it, all or those whose values are `wanted`; references are
+ * other schemas' business.
+ */
+function propertiesBelow(
+  root: Fact<SchemaNode>,
+  visit: Visit,
+  wanted: (value: Schema) => boolean = () => true,
+): boolean {
   const stack: { owner: Fact<SchemaNode>; schema: Record<string, unknown>; below: string }[] = [
     { owner: root, schema: root.node.schema, below: '' },
   ]
@@ -259,9 +282,11 @@ function propertiesBelow(root: Fact<SchemaNode>, visit: Visit): boolean {
       const required = namesOf(schema['required'])
       for (const name in properties) {
         const value = properties[name] as Schema
-        const fact = propertyFact(owner, name, { value, required: required.includes(name), below })
-        if (!visit(fact)) return false
         const inner = innerOf(value)
+        const isWanted = wanted(value)
+        if (!isWanted && !inner) continue
+        const fact = propertyFact(owner, name, { value, required: required.includes(name), below })
+        if (isWanted && !visit(fact)) return false
         if (inner) stack.push({ owner: innerFact(fact, inner), schema: inner.schema, below: '' })
       }
     }
@@ -298,18 +323,18 @@ function innerOf(value: Schema): Inner | undefined {
     : undefined
 }
 
-function schemaExamples(fact: Fact<SchemaNode>): Fact<ExampleNode>[] {
-  const { schema, name } = fact.node
+/** The examples that a schema carries itself, as parts of what it is the schema of. */
+function examplesIn(schema: SchemaObject, of: string, owner: Fact): Fact<ExampleNode>[] {
   const listed = Array.isArray(schema['examples']) ? (schema['examples'] as unknown[]) : []
   const single = schema['example'] === undefined ? [] : [schema['example']]
   const make = (value: unknown, own: string, steps: string[]) =>
     new Fact(
       exampleShape,
-      { example: { name: own, value }, schema, of: name },
-      pointerTo(fact.at, ...steps),
-      fact.world,
+      { example: { name: own, value }, schema, of },
+      pointerTo(owner.at, ...steps),
+      owner.world,
       own,
-      fact,
+      owner,
     )
   return [
     ...single.map((value) => make(value, 'example', ['example'])),

@@ -350,7 +350,7 @@ export interface ExampleNode {
 
 export const exampleShape = shape<ExampleNode>(
   'example',
-  'An example of a body, parameter, header or schema.',
+  'An example of a body, parameter, header, schema or property.',
   {
     name: text('Its name.', ({ example }) => example.name),
     value: value('The example itself.', ({ example }) => example.value ?? null),

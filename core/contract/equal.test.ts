@@ -1,0 +1,113 @@
+import { describe, expect, it } from 'vitest'
+import { readDefinition } from '../formats/read'
+import { firstDifference } from './equal'
+import type { Contract } from './model'
+
+type Change = (definition: typeof base) => void
+
+const base = {
+  openapi: '3.1.0',
+  info: { title: 'Hydrants', version: '1.0.0' },
+  paths: {
+    '/hydrants': {
+      get: {
+        operationId: 'listHydrants',
+        parameters: [
+          { name: 'area', in: 'query', schema: { type: 'string' } as Record<string, unknown> },
+          { name: 'limit', in: 'query', schema: { type: 'integer' } as Record<string, unknown> },
+        ],
+        responses: { '200': { description: 'All of them' } },
+      },
+    },
+  } as Record<string, { get: Record<string, unknown> }>,
+  components: {
+    schemas: {
+      Hydrant: { type: 'object', required: ['a', 'b'], properties: { a: {}, b: {} } },
+      Valve: { type: 'string' },
+    } as Record<string, Record<string, unknown>>,
+  },
+}
+
+function contractOf(change: Change = () => undefined): Contract {
+  const definition = structuredClone(base)
+  change(definition)
+  const reading = readDefinition({ file: 'a.json', text: JSON.stringify(definition) })
+  if (!reading.readable) throw new Error('not readable')
+  return reading.contract
+}
+const difference = (change: Change) => firstDifference(contractOf(), contractOf(change))
+
+describe('contracts that say the same', () => {
+  it.each<[string, Change]>([
+    ['nothing is changed', () => undefined],
+    [
+      'schemas stand in another order',
+      ({ components: { schemas } }) => {
+        const { Hydrant } = schemas
+        delete schemas['Hydrant']
+        schemas['Hydrant'] = Hydrant!
+      },
+    ],
+    [
+      'parameters stand in another order',
+      ({ paths }) => void (paths['/hydrants']!.get['parameters'] as unknown[]).reverse(),
+    ],
+    [
+      'required names stand in another order',
+      ({ components }) => void (components.schemas['Hydrant']!['required'] as string[]).reverse(),
+    ],
+    [
+      'one type is written as a list',
+      ({ components }) => void (components.schemas['Valve']!['type'] = ['string']),
+    ],
+    [
+      'an empty list of examples is added',
+      ({ components }) => void (components.schemas['Valve']!['examples'] = []),
+    ],
+  ])('are equal where %s', (_what, change) => {
+    expect(difference(change)).toBeUndefined()
+  })
+
+  it.each<[string, Change, RegExp]>([
+    [
+      'a title',
+      ({ info }) => void (info.title = 'Valves'),
+      /^\/title: "Hydrants" against "Valves"/,
+    ],
+    [
+      'a type',
+      ({ components }) => void (components.schemas['Valve']!['type'] = 'integer'),
+      /type: "string" against "integer"/,
+    ],
+    [
+      'a schema that is gone',
+      ({ components }) => void delete components.schemas['Valve'],
+      /^\/schemas: 2 against 1/,
+    ],
+    [
+      'a response',
+      ({ paths }) => {
+        paths['/hydrants']!.get['responses'] = { '200': { description: 'Some of them' } }
+      },
+      /"All of them" against "Some of them"/,
+    ],
+  ])('differ by %s', (_what, change, says) => {
+    expect(difference(change)).toMatch(says)
+  })
+
+  it('pass over what is masked, the whole part or one member of it', () => {
+    const mine = contractOf()
+    const other = contractOf(({ components, info }) => {
+      components.schemas['Valve']!['type'] = 'integer'
+      info.title = 'Valves'
+    })
+    const valve = mine.schemas.find(({ name }) => name === 'Valve')!
+    expect(firstDifference(mine, other, [{ part: valve, key: undefined }])).toMatch(/title/)
+    expect(
+      firstDifference(mine, other, [
+        { part: valve, key: 'schema' },
+        { part: mine, key: 'title' },
+      ]),
+    ).toBeUndefined()
+  })
+})

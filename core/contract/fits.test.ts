@@ -1,0 +1,135 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { readDefinition } from '../formats/read'
+import { fits } from './fits'
+import type { Contract, Schema } from './model'
+import { sampleValue } from './samples'
+
+function contractOf(schemas: Record<string, unknown>): Contract {
+  const text = JSON.stringify({
+    openapi: '3.1.0',
+    info: { title: 'Hydrants', version: '1.0.0' },
+    components: { schemas },
+  })
+  const reading = readDefinition({ file: 'a.json', text })
+  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  return reading.contract
+}
+
+const hydrant = {
+  type: 'object',
+  required: ['hydrantId', 'pressure'],
+  additionalProperties: false,
+  properties: {
+    hydrantId: { type: 'string', format: 'uuid' },
+    pressure: { type: 'number', minimum: 0, exclusiveMaximum: 20 },
+    checkedOn: { type: ['string', 'null'], format: 'date' },
+    state: { enum: ['open', 'shut'] },
+    tags: { type: 'array', items: { type: 'string', maxLength: 5 }, maxItems: 2 },
+    secret: { type: 'string', writeOnly: true },
+    near: { $ref: '#/components/schemas/Hydrant' },
+  },
+}
+const contract = contractOf({
+  Hydrant: hydrant,
+  Either: { oneOf: [{ type: 'string' }, { type: 'integer' }] },
+  Both: {
+    allOf: [
+      { type: 'object', required: ['a'] },
+      { type: 'object', properties: { b: { type: 'boolean' } } },
+    ],
+  },
+  Round: { $ref: '#/components/schemas/Round' },
+})
+const named = (name: string): Schema => ({ $ref: `#/components/schemas/${name}` })
+const id = '7b0c3a1e-3c1c-4a1e-8a55-0d1f3d1f3d1f'
+const sound = { hydrantId: id, pressure: 4.5 }
+
+describe('whether a value is as its schema asks', () => {
+  it.each([
+    ['Hydrant', sound],
+    ['Hydrant', { ...sound, checkedOn: null, state: 'open', tags: ['a', 'b'], near: sound }],
+    ['Either', 'a'],
+    ['Either', 3],
+    ['Both', { a: 1, b: true }],
+    ['Round', { anything: 1 }],
+  ])('%s takes %j', (name, value) => {
+    expect(fits(contract, value, named(name))).toBeUndefined()
+  })
+
+  it.each([
+    ['Hydrant', 'x', 'It is a string, and object is asked for'],
+    ['Hydrant', { hydrantId: id }, 'It has no "pressure", which is required'],
+    ['Hydrant', { ...sound, hydrantId: 'h-1' }, '"hydrantId" is no uuid'],
+    ['Hydrant', { ...sound, pressure: -1 }, '"pressure" is below 0'],
+    ['Hydrant', { ...sound, pressure: 20 }, '"pressure" is not below 20'],
+    [
+      'Hydrant',
+      { ...sound, checkedOn: 3 },
+      '"checkedOn" is a number, and string or null is asked for',
+    ],
+    ['Hydrant', { ...sound, checkedOn: '2026-13-01' }, '"checkedOn" is no date'],
+    [
+      'Hydrant',
+      { ...sound, state: 'ajar' },
+      '"state" is "ajar", which is none of the values allowed',
+    ],
+    ['Hydrant', { ...sound, tags: ['a', 'much-longer'] }, '"tags[1]" has 11 characters, and 5'],
+    ['Hydrant', { ...sound, tags: ['a', 'b', 'c'] }, '"tags" has 3 items, and 2 are the most'],
+    ['Hydrant', { ...sound, near: { near: {} } }, '"near" has no "hydrantId"'],
+    ['Hydrant', { ...sound, near: { ...sound, pressure: 'x' } }, '"near.pressure" is a string'],
+    ['Hydrant', { ...sound, colour: 'red' }, 'It has "colour", which its schema does not know'],
+    ['Either', true, 'It fits none of the choices'],
+    ['Both', { b: true }, 'It has no "a", which is required'],
+    ['Both', { a: 1, b: 'x' }, '"b" is a string, and boolean is asked for'],
+  ])('%s refuses %j', (name, value, says) => {
+    expect(fits(contract, value, named(name))).toContain(says)
+  })
+
+  it('counts every part that it looks at', () => {
+    let steps = 0
+    fits(contract, { ...sound, tags: ['a', 'b'] }, named('Hydrant'), () => steps++)
+    expect(steps).toBe(1 + 3 + 2)
+  })
+
+  it('is not led round in circles by a value that follows its schema down', () => {
+    let deep: unknown = sound
+    for (let level = 0; level < 500; level++) deep = { ...sound, near: deep }
+    expect(fits(contract, deep, named('Hydrant'))).toBeUndefined()
+  })
+})
+
+const schemas: fc.Arbitrary<Schema> = fc.letrec<{ schema: Record<string, unknown> }>((tie) => ({
+  schema: fc.oneof(
+    { maxDepth: 3 },
+    fc.constantFrom(
+      { type: 'string' },
+      { type: 'string', format: 'date' },
+      { type: 'string', format: 'date-time' },
+      { type: 'string', format: 'uuid' },
+      { type: 'integer', minimum: 3 },
+      { type: 'boolean' },
+      { enum: ['a', 1, null] },
+      { const: 7 },
+      { type: ['null', 'string'] },
+    ),
+    tie('schema').map((items) => ({ type: 'array', items })),
+    fc.dictionary(fc.stringMatching(/^[a-z]{1,4}$/), tie('schema')).map((properties) => ({
+      type: 'object',
+      properties,
+      required: Object.keys(properties),
+      additionalProperties: false,
+    })),
+    fc.array(tie('schema'), { minLength: 1, maxLength: 3 }).map((anyOf) => ({ anyOf })),
+  ),
+})).schema
+
+describe('a sample made from a schema', () => {
+  it('fits it', () => {
+    fc.assert(
+      fc.property(schemas, (schema) => {
+        expect(fits(contract, sampleValue(contract, schema), schema)).toBeUndefined()
+      }),
+    )
+  })
+})
