@@ -81,7 +81,9 @@ describe('contracts that say the same', () => {
     ],
     [
       'a schema that is gone',
-      ({ components }) => void delete components.schemas['Valve'],
+      ({ components }) => {
+        delete components.schemas['Valve']
+      },
       /^\/schemas: 2 against 1/,
     ],
     [
