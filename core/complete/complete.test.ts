@@ -42,6 +42,45 @@ components:
     apiKey: { type: apiKey, in: header, name: X-Api-Key }
 `
 
+describe('complete in YAML of flow style', () => {
+  const at = (from: string, to: string) => labels(api.replace(from, to), 'yaml', api)
+  const info = 'info: { title: Valves, version: 1.0.0 }'
+  const scheme = 'apiKey: { type: apiKey, in: header, name: X-Api-Key }'
+
+  it.each([
+    ['info: { title: Valves, ¦ }', 'license'],
+    ['info: { title: Valves, con¦', 'contact'],
+    ['info: { contact: { ¦ } }', 'email'],
+    ['info: { \'title\': "a, {b", de¦ }', 'description'],
+  ])('%s offers %s', (to, label) => {
+    expect(at(info, to)).toContain(label)
+  })
+
+  it('offers values, and nothing that is there already', () => {
+    expect(at(scheme, 'apiKey: { type: apiKey, in: ¦ }')).toEqual(
+      expect.arrayContaining(['header', 'query', 'cookie']),
+    )
+    expect(at(scheme, 'apiKey: { type: apiKey, ¦, in: header }')).not.toContain('type')
+    expect(
+      at(
+        'type: array',
+        "type: array, items: { $ref: '#/¦' }".replace('array, ', 'array\n                '),
+      ),
+    ).toContain('#/components/schemas/Valve')
+  })
+
+  it('knows lists in brackets, and lists of mappings', () => {
+    expect(at('operationId: listValves', 'operationId: listValves\n      tags: [¦]')).toContain(
+      'Valves',
+    )
+    expect(at('  - name: Valves', '  - { name: Valves, ¦ }')).toContain('description')
+  })
+
+  it('is silent behind what is closed', () => {
+    expect(at(info, `${info} ¦`)).toEqual([])
+  })
+})
+
 describe('complete in YAML', () => {
   it('offers the fields of the specification that are not there yet', () => {
     const found = labels(`${api}¦`, 'yaml', api)

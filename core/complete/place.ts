@@ -54,20 +54,90 @@ function lineOf(text: string): Line | undefined {
 /** How far up a text is read for the mappings around a cursor. */
 const farthest = 400_000
 
-/** Where a cursor stands in YAML of block style; undefined in comments, in flow style and in texts over many lines. */
+/** A mapping or list in braces or brackets that is open at a cursor. */
+interface OpenFlow {
+  kind: 'map' | 'list'
+  /** The key whose value is being written, or the position of the item. */
+  key: string | undefined
+  position: number
+}
+
+interface FlowPlace {
+  /** The keys and positions to what is being written; the last one is missing while it is a key. */
+  steps: (string | number)[]
+  asks: CursorPlace['asks']
+  /** Where what is written of it begins. */
+  from: number
+}
+
+const opens: Record<string, OpenFlow['kind']> = { '{': 'map', '[': 'list' }
+
+/** Where a cursor stands in a value of flow style that begins in its line; undefined where nothing is open. */
+function placeInFlow(value: string): FlowPlace | undefined {
+  const stack: OpenFlow[] = []
+  let quote = ''
+  let from = 0
+  for (let at = 0; at < value.length; at++) {
+    const mark = value[at]!
+    const top = stack.at(-1)
+    if (quote !== '') {
+      if (mark === '\\' && quote === '"') at++
+      else if (mark === quote) quote = ''
+      continue
+    }
+    const kind = opens[mark]
+    if (kind) stack.push({ kind, key: undefined, position: 0 })
+    else if (mark === '}' || mark === ']') stack.pop()
+    else if (mark === ',' && top) {
+      top.key = undefined
+      top.position++
+    } else if (mark === ':' && top?.kind === 'map' && /^(?:\s|$)/.test(value.slice(at + 1))) {
+      top.key = value
+        .slice(from, at)
+        .trim()
+        .replace(/^(["'])(.*)\1$/, '$2')
+    } else {
+      if (mark === '"' || mark === "'") quote = mark
+      continue
+    }
+    from = at + 1
+  }
+  const top = stack.at(-1)
+  if (!top) return undefined
+  const written = value.slice(from)
+  const steps = stack.flatMap(({ kind, key, position }): (string | number)[] =>
+    kind === 'list' ? [position] : key === undefined ? [] : [key],
+  )
+  return {
+    steps,
+    // As in block style, an item of a list is asked for as what may become a key.
+    asks: top.key === undefined ? 'key' : 'value',
+    from: from + written.length - written.trimStart().length + (/^\s*["']/.test(written) ? 1 : 0),
+  }
+}
+
+/** Where a cursor stands in YAML; undefined in comments, and in texts and flow style that go over many lines. */
 export function placeInYaml(text: string, offset: number): CursorPlace | undefined {
   const start = text.lastIndexOf('\n', offset - 1) + 1
   const before = text.slice(start, offset)
   const end = text.indexOf('\n', offset)
   const after = text.slice(offset, end === -1 ? undefined : end)
-  if (/(?:^|\s)#/.test(before) || /^[^'"]*[{[]/.test(before)) return undefined
+  if (/(?:^|\s)#/.test(before)) return undefined
   const line = pattern.exec(before)!
   const indent = before.length - before.trimStart().length
   const own = lineOf(before) ?? { spaces: indent, dashes: 0, column: indent, key: undefined }
   const above = text.slice(Math.max(0, start - farthest), start).split('\n')
   above.pop()
   const path = pathAbove(above, own)
+  const flow = placeInFlow(before.slice(line[0].length))
+  if (flow) {
+    const around = own.key === undefined ? path : [...path, own.key]
+    const closed = flow.asks === 'value' || /^[\w$.-]*\s*:/.test(after)
+    const from = start + line[0].length + flow.from
+    return { path: [...around, ...flow.steps], asks: flow.asks, from, closed }
+  }
   if (own.key === undefined) {
+    if (/^[{[]/.test(before.trimStart())) return undefined
     const from = start + own.column
     if (/^["']|\S\s/.test(text.slice(from, offset))) return undefined
     const closed = /^[\w$.-]*\s*:/.test(after)
