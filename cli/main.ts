@@ -37,6 +37,12 @@ addConvert(program)
 addLint(program)
 addRules(program)
 
+// Whoever reads the output may have seen enough, as `head` has.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code !== 'EPIPE') throw error
+  process.exit()
+})
+
 try {
   await program.parseAsync()
 } catch (error) {

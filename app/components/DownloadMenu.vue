@@ -95,13 +95,6 @@ const originals = () =>
   gap: 9px;
   align-items: center;
 }
-select {
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  background: var(--paper);
-  color: var(--ink);
-  padding: 4px 8px;
-}
 .losses {
   max-height: 260px;
   overflow: auto;

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import type { Choice } from '~/utils/choices'
+
 /** A filter as a word and its value. */
 const props = defineProps<{
   label: string
-  options: { value: string; label: string }[]
-  any?: string
+  options: readonly Choice[]
+  any?: string | undefined
 }>()
 const value = defineModel<string>({ required: true })
 const all = computed(() => [{ value: '', label: props.any ?? 'any' }, ...props.options])

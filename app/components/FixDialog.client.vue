@@ -76,10 +76,4 @@ watch([chosen, everywhere], work)
   margin: 0 0 10px;
   overflow-wrap: anywhere;
 }
-select {
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  background: var(--page);
-  padding: 4px 6px;
-}
 </style>

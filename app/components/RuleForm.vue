@@ -3,6 +3,7 @@ import { formatNames } from '~~/core/contract/model'
 import type { RuleFields } from '~~/core/rules/draft'
 import {
   audiences,
+  levels,
   subjectKinds,
   type Rule,
   type RuleGroup,
@@ -81,7 +82,7 @@ const begun: Sample = { text: 'paths: { /things: { get: { responses: {} } } }' }
             :value="shown.level"
             @change="put('level', textOf($event) as Rule['level'], 0)"
           >
-            <option v-for="level in levelOptions" :key="level.value">{{ level.value }}</option>
+            <option v-for="level in levels" :key="level">{{ level }}</option>
           </select>
         </label>
         <label class="field"
@@ -216,12 +217,6 @@ fieldset {
 }
 .p-inputtext {
   width: 100%;
-}
-select.p-inputtext {
-  height: 31px;
-  padding: 0 8px;
-  appearance: auto;
-  background: var(--paper);
 }
 .ticks {
   display: flex;

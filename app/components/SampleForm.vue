@@ -49,7 +49,7 @@ const begun = 'paths: { /things: { get: { responses: {} } } }'
     />
     <p v-if="!isOpen" class="ways">
       <button type="button" class="plain" @click="opened = true">Facts of the register</button>
-      <button type="button" class="plain" @click="emit('remove')">Take it away</button>
+      <button type="button" class="plain" @click="emit('remove')">Remove this sample</button>
     </p>
     <template v-else>
       <div class="facts">
@@ -93,7 +93,7 @@ const begun = 'paths: { /things: { get: { responses: {} } } }'
         >
           Put another API beside it
         </button>
-        <button type="button" class="plain" @click="emit('remove')">Take it away</button>
+        <button type="button" class="plain" @click="emit('remove')">Remove this sample</button>
       </p>
     </template>
   </div>

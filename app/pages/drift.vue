@@ -48,6 +48,15 @@ const lastRead = computed(
   () => (gateways.value?.items ?? []).map(({ seenAt }) => seenAt ?? '').sort()[0],
 )
 const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble }) => trouble))
+
+const chips = computed(() => [
+  { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
+  {
+    name: 'gateway' as const,
+    label: 'Gateway',
+    options: choicesOf((gateways.value?.items ?? []).map(({ name }) => name)),
+  },
+])
 </script>
 
 <template>
@@ -81,24 +90,11 @@ const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble })
     <div v-for="gateway in silent" :key="gateway.name" class="trouble" role="status">
       {{ gateway.trouble }}
     </div>
-    <div class="bar">
-      <FilterChip
-        label="Stage"
-        :model-value="filters.stage"
-        :options="(session.shell?.stages ?? []).map((value) => ({ value, label: value }))"
-        @update:model-value="set({ stage: $event })"
-      />
-      <FilterChip
-        label="Gateway"
-        :model-value="filters.gateway"
-        :options="(gateways?.items ?? []).map(({ name }) => ({ value: name, label: name }))"
-        @update:model-value="set({ gateway: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-      <button class="fill end" :disabled="reading.busy.value" @click="readAll()">
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()"
+      ><button class="fill end" :disabled="reading.busy.value" @click="readAll()">
         {{ reading.busy.value ? 'Reading …' : 'Read the gateways now' }}
-      </button>
-    </div>
+      </button></FilterBar
+    >
     <div v-if="page && !shown.length" class="empty">
       <p>
         {{

@@ -61,8 +61,7 @@ const shown = computed(() => {
     })
     .sort(sorts[sort] ?? sorts[''])
 })
-const options = (pick: (row: RegisterRow) => string) =>
-  [...new Set(rows.value.map(pick))].sort().map((value) => ({ value, label: value }))
+const options = (pick: (row: RegisterRow) => string) => choicesOf(rows.value.map(pick).sort())
 
 const { selected, current } = useRows(() => shown.value, {
   open: (row) => navigateTo(`/apis/${row.api}/source`),
@@ -79,6 +78,26 @@ watch(selected, (index) => {
   if (row) row.scrollIntoView({ block: 'nearest' })
   else scroller.value?.scrollInView?.(index, 'to-start')
 })
+
+const chips = computed(() => [
+  { name: 'team' as const, label: 'Team', options: options((row) => row.team) },
+  { name: 'format' as const, label: 'Format', options: options((row) => row.format) },
+  {
+    name: 'lifecycle' as const,
+    label: 'Lifecycle',
+    any: 'all but retired',
+    options: choicesOf([...lifecycles, 'all']),
+  },
+  {
+    name: 'sort' as const,
+    label: 'Sorted by',
+    any: 'what needs attention',
+    options: [
+      { value: 'title', label: 'title' },
+      { value: 'saved', label: 'last saved' },
+    ],
+  },
+])
 </script>
 
 <template>
@@ -112,42 +131,15 @@ watch(selected, (index) => {
         not been seen on a gateway since it was due.</template
       >
     </p>
-    <div v-if="rows.length" class="bar">
-      <FilterChip
-        label="Team"
-        :model-value="filters.team"
-        :options="options((row) => row.team)"
-        @update:model-value="set({ team: $event })"
-      />
-      <FilterChip
-        label="Format"
-        :model-value="filters.format"
-        :options="options((row) => row.format)"
-        @update:model-value="set({ format: $event })"
-      />
-      <FilterChip
-        label="Lifecycle"
-        any="all but retired"
-        :model-value="filters.lifecycle"
-        :options="[
-          ...lifecycles.map((value) => ({ value, label: value })),
-          { value: 'all', label: 'all' },
-        ]"
-        @update:model-value="set({ lifecycle: $event })"
-      />
-      <FilterChip
-        label="Sorted by"
-        any="what needs attention"
-        :model-value="filters.sort"
-        :options="[
-          { value: 'title', label: 'title' },
-          { value: 'saved', label: 'last saved' },
-        ]"
-        @update:model-value="set({ sort: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-      <NuxtLink to="/bring-in" class="fill end">Add definition</NuxtLink>
-    </div>
+    <FilterBar
+      v-if="rows.length"
+      :filters="filters"
+      :chips="chips"
+      :any="any"
+      @set="set"
+      @clear="clear()"
+      ><NuxtLink to="/bring-in" class="fill end">Add definition</NuxtLink></FilterBar
+    >
     <div v-if="data && !rows.length" class="empty">
       <p>The register holds every API with where its versions run. It is empty.</p>
       <NuxtLink to="/bring-in" class="fill">Bring in the first definition</NuxtLink>

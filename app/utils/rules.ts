@@ -1,4 +1,4 @@
-import { levels, type Level } from '~~/core/rules/model'
+import type { Level } from '~~/core/rules/model'
 
 /** What rules speak about, as people say it. */
 const abouts: Record<string, string> = {
@@ -11,12 +11,6 @@ export const aboutWords = (about: string) => abouts[about] ?? about
 
 /** The order levels are shown in. */
 export const levelRank: Record<Level, number> = { MUST: 0, SHOULD: 1, MAY: 2 }
-
-/** The levels as a filter offers them. */
-export const levelOptions: { value: string; label: string }[] = levels.map((value) => ({
-  value,
-  label: value,
-}))
 
 /** How many in a hundred keep a rule. */
 export const keptOf = ({ asked, broken }: { asked: number; broken: number }) =>

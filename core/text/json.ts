@@ -285,8 +285,12 @@ class JsonLocator {
 }
 
 /** Offsets of the pointers in a well-formed JSON text; one that does not exist gets its nearest ancestor's. */
-export function locateInJson(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
+export const locateInJson = (text: string, pointers: Iterable<Pointer>): Map<Pointer, number> =>
+  locateTree(text, pointerTree(pointers))
+
+/** Offsets of what is wanted below a part, whose text is well-formed JSON. */
+export function locateTree(text: string, tree: PointerTree): Map<Pointer, number> {
   const found = new Map<Pointer, number>()
-  new JsonLocator(text, found).run(pointerTree(pointers))
+  new JsonLocator(text, found).run(tree)
   return found
 }

@@ -223,6 +223,32 @@ describe('positions', () => {
     expect(locate(text, 'yaml', ['/servers']).get('/servers')).toEqual({ line: 1, column: 1 })
   })
 
+  it('go on into JSON that stands in a literal block', () => {
+    const text = [
+      'schemas:',
+      '  - Valve: |',
+      '',
+      '      {',
+      '        "properties": {',
+      '          "turns": { "type": "integer" }',
+      '        }',
+      '      }',
+      '  - Other: >',
+      '      { "a": 1 }',
+    ].join('\n')
+    const below = '/schemas/0/Valve/properties/turns'
+    const found = locate(text, 'yaml', [
+      below,
+      `${below}/type`,
+      `${below}/none`,
+      '/schemas/1/Other/a',
+    ])
+    expect(found.get(below)).toEqual({ line: 6, column: 11 })
+    expect(found.get(`${below}/type`)).toEqual({ line: 6, column: 22 })
+    expect(found.get(`${below}/none`)).toEqual({ line: 6, column: 11 })
+    expect(found.get('/schemas/1/Other/a')).toMatchObject({ line: 9 })
+  })
+
   it('follow aliases and merge keys to where the part is written', () => {
     const text = 'base: &b\n  x: 1\na: *b\nc:\n  <<: *b\n  y: 2\n'
     const found = locate(text, 'yaml', ['/a/x', '/c/x', '/c/y'])

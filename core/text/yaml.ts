@@ -1,7 +1,8 @@
 import yaml from 'js-yaml'
 import { parseDocument } from 'yaml'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
-import type { TextFault } from './problem'
+import { locateTree } from './json'
+import { Lines, type TextFault } from './problem'
 
 /** Merge keys are not in the core schema; the loader acts on the tag alone. */
 const merge = new yaml.Type('tag:yaml.org,2002:merge', {
@@ -94,7 +95,7 @@ class PositionTree {
   private readonly open: OpenNode[] = []
   readonly written = new Map<object, TextNode>()
 
-  constructor(private readonly text: string) {}
+  constructor(readonly text: string) {}
 
   listen = (event: yaml.EventType, state: yaml.State): void => {
     if (event === 'open') this.open.push({ start: state.position, children: [] })
@@ -157,28 +158,84 @@ export function locateInYaml(text: string, pointers: Iterable<Pointer>): Map<Poi
   yaml.load(text, { ...options, listener: positions.listen })
   const found = new Map<Pointer, number>()
   const root = positions.root
-  visit(root, pointerTree(pointers), root?.start ?? 0, positions.written, found)
+  visit(root, pointerTree(pointers), root?.start ?? 0, positions, found)
   return found
+}
+
+/** A block of literal text: its lines without their indent, and where each begins in the whole text. */
+interface Literal {
+  text: string
+  offsetOf: (inner: number) => number
+}
+
+/** The literal block (YAML 1.2, section 8.1.2) that begins at an offset, if one does. */
+function literalAt(text: string, start: number): Literal | undefined {
+  const header = /\|[-+\d]*[^\S\n]*(?:#[^\n]*)?\r?\n/y
+  header.lastIndex = start
+  if (!header.test(text)) return undefined
+  const first = /^(?:[^\S\n]*\n)*( *)/.exec(text.slice(header.lastIndex, header.lastIndex + 10_000))
+  const indent = first?.[1]?.length ?? 0
+  if (indent === 0) return undefined
+  const starts: number[] = []
+  const lines: string[] = []
+  for (let at = header.lastIndex; at < text.length;) {
+    const end = text.indexOf('\n', at)
+    const line = text.slice(at, end === -1 ? text.length : end)
+    if (line.trim() !== '' && !line.startsWith(' '.repeat(indent))) break
+    starts.push(at + Math.min(indent, line.length))
+    lines.push(line.slice(indent))
+    at = end === -1 ? text.length : end + 1
+  }
+  const inner = lines.join('\n')
+  const index = new Lines(inner)
+  return {
+    text: inner,
+    offsetOf: (offset) => {
+      const { line, column } = index.at(offset)
+      return starts[line - 1]! + column - 1
+    },
+  }
+}
+
+/** Looks into a text that is JSON itself, as the schemas of RAML are; says whether it is. */
+function visitJson(
+  text: string,
+  start: number,
+  tree: PointerTree,
+  found: Map<Pointer, number>,
+): boolean {
+  const literal = literalAt(text, start)
+  if (!literal || !/^\s*[{[]/.test(literal.text)) return false
+  try {
+    JSON.parse(literal.text)
+  } catch {
+    return false
+  }
+  for (const [pointer, offset] of locateTree(literal.text, { ...tree, wanted: [] }))
+    found.set(pointer, literal.offsetOf(offset))
+  return true
 }
 
 function visit(
   node: TextNode | undefined,
   tree: PointerTree,
   place: number,
-  written: Map<object, TextNode>,
+  { text, written }: Pick<PositionTree, 'text' | 'written'>,
   found: Map<Pointer, number>,
 ): void {
   for (const pointer of tree.wanted) found.set(pointer, place)
   if (tree.children.size === 0) return
   const target = node?.stands ? written.get(node.stands) : node
+  const isText = target && !target.members && !target.items
+  if (isText && visitJson(text, target.start, tree, found)) return
   const seen = new Set<PointerTree>()
   for (const [segment, child] of tree.children) {
     const member = target?.members && memberOf(target.members, segment, written)
     const item = target?.items?.[Number(segment)]
     if (!member && !item) continue
     seen.add(child)
-    if (member) visit(member.value, child, member.keyStart, written, found)
-    else visit(item, child, item!.start, written, found)
+    if (member) visit(member.value, child, member.keyStart, { text, written }, found)
+    else visit(item, child, item!.start, { text, written }, found)
   }
   assignOffset(tree, place, found, seen)
 }

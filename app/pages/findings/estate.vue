@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { levels } from '~~/core/rules/model'
 import type { Config, Data, Layout } from 'plotly.js'
 import type { EstateFindings, Rulebook } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
@@ -169,6 +170,19 @@ const byTeam = computed(() => {
   }
   return [...sums].sort((a, b) => b[1] - a[1])
 })
+
+const chips = computed(() => [
+  { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
+  {
+    name: 'group' as const,
+    label: 'Group',
+    options: (rulebook.value?.groups ?? []).map(({ id: value, title: label }) => ({
+      value,
+      label,
+    })),
+  },
+  { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
+])
 </script>
 
 <template>
@@ -185,27 +199,7 @@ const byTeam = computed(() => {
     </p>
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
-    <div class="bar">
-      <FilterChip
-        label="Team"
-        :model-value="filters.team"
-        :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
-        @update:model-value="set({ team: $event })"
-      />
-      <FilterChip
-        label="Group"
-        :model-value="filters.group"
-        :options="(rulebook?.groups ?? []).map(({ id: value, title: label }) => ({ value, label }))"
-        @update:model-value="set({ group: $event })"
-      />
-      <FilterChip
-        label="Level"
-        :model-value="filters.level"
-        :options="levelOptions"
-        @update:model-value="set({ level: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <h3>How it went</h3>
     <Plot
       v-if="days.length"

@@ -35,8 +35,6 @@ const { selected, current } = useRows(() => shown.value, {
 const of = (state: ProposalItem['state']) =>
   items.value.filter((item) => item.state === state).length
 const titleOf = (rule: string) => rulebook.value?.items.find(({ id }) => id === rule)?.title ?? rule
-const optionsOf = (pick: (item: ProposalItem) => [value: string, label: string]) =>
-  [...new Map(items.value.map(pick))].map(([value, label]) => ({ value, label }))
 
 const texts = shallowRef<ProposedText[]>()
 const detail = shallowRef<ApiDetail>()
@@ -97,6 +95,33 @@ const words: Record<ProposalItem['state'], string> = {
   withdrawn: 'taken back',
   nothing: 'nothing to mend',
 }
+
+const chips = computed(() => [
+  {
+    name: 'state' as const,
+    label: 'State',
+    options: proposalStates.map((value) => ({ value, label: words[value] })),
+  },
+  { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
+  {
+    name: 'api' as const,
+    label: 'API',
+    options: choicesIn(
+      items.value,
+      (item) => item.api,
+      (item) => item.title,
+    ),
+  },
+  {
+    name: 'rule' as const,
+    label: 'Rule',
+    options: choicesIn(
+      items.value,
+      (item) => item.rule,
+      (item) => titleOf(item.rule),
+    ),
+  },
+])
 </script>
 
 <template>
@@ -113,33 +138,7 @@ const words: Record<ProposalItem['state'], string> = {
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <p v-if="done" class="good" role="status">{{ done }}</p>
-    <div class="bar">
-      <FilterChip
-        label="State"
-        :model-value="filters.state"
-        :options="proposalStates.map((value) => ({ value, label: words[value] }))"
-        @update:model-value="set({ state: $event })"
-      />
-      <FilterChip
-        label="Team"
-        :model-value="filters.team"
-        :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
-        @update:model-value="set({ team: $event })"
-      />
-      <FilterChip
-        label="API"
-        :model-value="filters.api"
-        :options="optionsOf(({ api: value, title }) => [value, title])"
-        @update:model-value="set({ api: $event })"
-      />
-      <FilterChip
-        label="Rule"
-        :model-value="filters.rule"
-        :options="optionsOf(({ rule }) => [rule, titleOf(rule)])"
-        @update:model-value="set({ rule: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="data && !shown.length" class="empty">
       <p>
         <template v-if="any">No proposed fix is found with these filters.</template>

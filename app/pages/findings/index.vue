@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { levels } from '~~/core/rules/model'
 import type { CommentItem, FindingItem, Rulebook } from '~~/shared/api/rules'
 import type { RegisterPage } from '~~/shared/api/catalog'
 import { useSession } from '~/stores/session'
@@ -103,6 +104,45 @@ async function readComments() {
   if (current.value === about) comments.value = page.items
 }
 watch(current, () => void readComments())
+
+const chips = computed(() => [
+  {
+    name: 'api' as const,
+    label: 'API',
+    options: (register.value?.items ?? []).map(({ api: value, title: label }) => ({
+      value,
+      label,
+    })),
+  },
+  { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
+  { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
+  {
+    name: 'rule' as const,
+    label: 'Rule',
+    options: (rulebook.value?.items ?? []).map(({ id: value, title: label }) => ({ value, label })),
+  },
+  {
+    name: 'standing' as const,
+    label: 'Show',
+    any: 'open',
+    options: choicesOf(['waived', 'accepted', 'all']),
+  },
+  {
+    name: 'person' as const,
+    label: 'With',
+    any: 'anybody',
+    options: people.value.map(({ name: value, displayName: label }) => ({ value, label })),
+  },
+  {
+    name: 'first' as const,
+    label: 'First',
+    any: 'by place',
+    options: [
+      { value: 'level', label: 'the weightiest' },
+      { value: 'oldest', label: 'the oldest' },
+    ],
+  },
+])
 </script>
 
 <template>
@@ -131,57 +171,7 @@ watch(current, () => void readComments())
     </p>
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
-    <div class="bar">
-      <FilterChip
-        label="API"
-        :model-value="filters.api"
-        :options="(register?.items ?? []).map(({ api: value, title: label }) => ({ value, label }))"
-        @update:model-value="set({ api: $event })"
-      />
-      <FilterChip
-        label="Team"
-        :model-value="filters.team"
-        :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
-        @update:model-value="set({ team: $event })"
-      />
-      <FilterChip
-        label="Level"
-        :model-value="filters.level"
-        :options="levelOptions"
-        @update:model-value="set({ level: $event })"
-      />
-      <FilterChip
-        label="Rule"
-        :model-value="filters.rule"
-        :options="(rulebook?.items ?? []).map(({ id: value, title: label }) => ({ value, label }))"
-        @update:model-value="set({ rule: $event })"
-      />
-      <FilterChip
-        label="Show"
-        any="open"
-        :model-value="filters.standing"
-        :options="['waived', 'accepted', 'all'].map((value) => ({ value, label: value }))"
-        @update:model-value="set({ standing: $event })"
-      />
-      <FilterChip
-        label="With"
-        any="anybody"
-        :model-value="filters.person"
-        :options="people.map(({ name: value, displayName: label }) => ({ value, label }))"
-        @update:model-value="set({ person: $event })"
-      />
-      <FilterChip
-        label="First"
-        any="by place"
-        :model-value="filters.first"
-        :options="[
-          { value: 'level', label: 'the weightiest' },
-          { value: 'oldest', label: 'the oldest' },
-        ]"
-        @update:model-value="set({ first: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="picked.length" class="bar acts" role="group" aria-label="What to do with them">
       <b>{{ count(picked.length, 'finding') }}</b>
       <label
@@ -338,12 +328,6 @@ watch(current, () => void readComments())
   position: sticky;
   top: -18px;
   z-index: 2;
-}
-.acts select {
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  background: var(--page);
-  padding: 3px 4px;
 }
 .comment {
   width: 180px;

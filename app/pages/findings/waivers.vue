@@ -26,11 +26,6 @@ const shown = computed(() =>
 const { selected, current } = useRows(() => shown.value, {
   naming: { key: (row) => String(row.waiver), wanted: () => filters.value.waiver },
 })
-const apisOf = computed(() =>
-  [...new Map(items.value.map(({ api: slug = '', title }) => [slug, title ?? 'every API']))].map(
-    ([value, label]) => ({ value, label }),
-  ),
-)
 const titleOf = (rule: string) => rulebook.value?.items.find(({ id }) => id === rule)?.title ?? rule
 const whom = ({ title, operation, key }: WaiverItem) =>
   !title
@@ -60,6 +55,32 @@ const days = ({ state, days: left, until }: WaiverItem) =>
     : left === 0
       ? 'ends today'
       : `${until}, in ${count(left, 'day')}`
+
+const chips = computed(() => [
+  {
+    name: 'state' as const,
+    label: 'State',
+    options: choicesOf(['waiting', 'approved', 'ending', 'ended', 'refused', 'withdrawn']),
+  },
+  {
+    name: 'api' as const,
+    label: 'API',
+    options: choicesIn(
+      items.value,
+      (item) => item.api ?? '',
+      (item) => item.title ?? 'every API',
+    ),
+  },
+  {
+    name: 'rule' as const,
+    label: 'Rule',
+    options: choicesIn(
+      items.value,
+      (item) => item.rule,
+      (item) => titleOf(item.rule),
+    ),
+  },
+])
 </script>
 
 <template>
@@ -92,37 +113,7 @@ const days = ({ state, days: left, until }: WaiverItem) =>
     </p>
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
-    <div class="bar">
-      <FilterChip
-        label="State"
-        :model-value="filters.state"
-        :options="
-          ['waiting', 'approved', 'ending', 'ended', 'refused', 'withdrawn'].map((value) => ({
-            value,
-            label: value,
-          }))
-        "
-        @update:model-value="set({ state: $event })"
-      />
-      <FilterChip
-        label="API"
-        :model-value="filters.api"
-        :options="apisOf"
-        @update:model-value="set({ api: $event })"
-      />
-      <FilterChip
-        label="Rule"
-        :model-value="filters.rule"
-        :options="
-          [...new Set(items.map(({ rule }) => rule))].map((value) => ({
-            value,
-            label: titleOf(value),
-          }))
-        "
-        @update:model-value="set({ rule: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="data && !shown.length" class="empty">
       <p>
         {{

@@ -4,7 +4,7 @@ import type { PromotionItem } from '~~/shared/api/promotions'
 const { data: page, refusal } = useLoad(() =>
   api.get<{ items: PromotionItem[] }>('/promotions', { limit: 500 }),
 )
-const { filters, set, toggle } = useFilters(['state', 'team', 'promotion'] as const)
+const { filters, set, toggle, clear, any } = useFilters(['state', 'team', 'promotion'] as const)
 const all = computed(() => page.value?.items ?? [])
 const waiting = computed(() => all.value.filter(({ state }) => state === 'waiting'))
 const open = (item: PromotionItem) => item.gates.every(({ state }) => state === 'passed')
@@ -19,9 +19,10 @@ const { selected, current } = useRows(() => shown.value, {
   open: (row) => navigateTo(`/promotions/${row.id}`),
 })
 
-const teams = computed(() =>
-  [...new Set(all.value.map(({ team }) => team))].map((value) => ({ value, label: value })),
-)
+const chips = computed(() => [
+  { name: 'state' as const, label: 'State', options: choicesOf(['waiting', 'done', 'withdrawn']) },
+  { name: 'team' as const, label: 'Team', options: choicesOf(all.value.map(({ team }) => team)) },
+])
 </script>
 
 <template>
@@ -40,20 +41,7 @@ const teams = computed(() =>
       >.
     </p>
     <Trouble :refusal="refusal" />
-    <div class="bar">
-      <FilterChip
-        label="State"
-        :model-value="filters.state"
-        :options="['waiting', 'done', 'withdrawn'].map((value) => ({ value, label: value }))"
-        @update:model-value="set({ state: $event })"
-      />
-      <FilterChip
-        label="Team"
-        :model-value="filters.team"
-        :options="teams"
-        @update:model-value="set({ team: $event })"
-      />
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="page && !shown.length" class="empty">
       <p>A promotion brings a version into the next stage. Ask for one from an API’s placements.</p>
     </div>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { levels } from '~~/core/rules/model'
 import { bindingWords } from '~~/core/rules/page'
 import type { Rulebook, RuleItem } from '~~/shared/api/rules'
 
@@ -66,12 +67,33 @@ async function propose() {
   )
   if (made) await navigateTo({ path: '/findings/fixes', query: { rule } })
 }
-const abouts = computed(() =>
-  [...new Set(rules.value.map(({ about }) => about))].map((value) => ({
-    value,
-    label: aboutWords(value),
-  })),
-)
+
+const chips = computed(() => [
+  {
+    name: 'group' as const,
+    label: 'Group',
+    options: (rulebook.value?.groups ?? []).map(({ id: value, title: label }) => ({
+      value,
+      label,
+    })),
+  },
+  { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
+  {
+    name: 'about' as const,
+    label: 'About',
+    options: choicesIn(
+      rules.value,
+      ({ about }) => about,
+      ({ about }) => aboutWords(about),
+    ),
+  },
+  {
+    name: 'team' as const,
+    label: 'For',
+    any: 'everybody',
+    options: choicesOf(session.shell?.teams ?? []),
+  },
+])
 </script>
 
 <template>
@@ -100,41 +122,15 @@ const abouts = computed(() =>
     </p>
     <Leaves :leaves="rulebookLeaves" />
     <Trouble :refusal="refusal" />
-    <div class="bar">
-      <input
-        v-model="words"
-        class="p-inputtext words"
-        type="search"
-        placeholder="Narrow the rules"
-        aria-label="Narrow the rules"
-      />
-      <FilterChip
-        label="Group"
-        :model-value="filters.group"
-        :options="(rulebook?.groups ?? []).map(({ id: value, title: label }) => ({ value, label }))"
-        @update:model-value="set({ group: $event })"
-      />
-      <FilterChip
-        label="Level"
-        :model-value="filters.level"
-        :options="levelOptions"
-        @update:model-value="set({ level: $event })"
-      />
-      <FilterChip
-        label="About"
-        :model-value="filters.about"
-        :options="abouts"
-        @update:model-value="set({ about: $event })"
-      />
-      <FilterChip
-        label="For"
-        any="everybody"
-        :model-value="filters.team"
-        :options="(session.shell?.teams ?? []).map((value) => ({ value, label: value }))"
-        @update:model-value="set({ team: $event })"
-      />
-      <button v-if="any" class="plain" @click="clear()">Clear</button>
-    </div>
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()"
+      ><template #first
+        ><input
+          v-model="words"
+          class="p-inputtext words"
+          type="search"
+          placeholder="Narrow the rules"
+          aria-label="Narrow the rules" /></template
+    ></FilterBar>
     <div v-if="rulebook && !shown.length" class="empty">
       <p>No rule is found with these filters.</p>
     </div>

@@ -142,7 +142,8 @@ export class RamlTypes implements Origins {
     if (!isObject(node)) return { type: 'string' }
     this.near = this.sources.place(node)
     const schema = this.declaration(node, scope, ownName)
-    if (isObject(schema)) this.places.set(schema, this.sources.place(node))
+    if (isObject(schema) && !this.places.has(schema))
+      this.places.set(schema, this.sources.place(node))
     return schema
   }
 
@@ -171,6 +172,10 @@ export class RamlTypes implements Origins {
       : isObject(type)
         ? this.schema(type, scope)
         : this.expression(kind ?? '', node, scope, ownName)
+    if (kind?.startsWith('{') && isObject(parent) && !this.places.has(parent)) {
+      const key = node['type'] === undefined ? 'schema' : 'type'
+      this.places.set(parent, this.sources.place(type, node, key))
+    }
     if (Object.keys(own).length === 0) return parent
     if (!isObject(parent)) return own
     const onlySays = Object.keys(own).every((key) =>

@@ -229,10 +229,4 @@ li i {
 .changed i {
   color: var(--ochre);
 }
-select {
-  border: 1px solid var(--rule);
-  border-radius: 4px;
-  background: var(--page);
-  color: var(--ink);
-}
 </style>
