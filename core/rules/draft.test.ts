@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { addRule, changeRule, changeSamples, freeRuleId, removeRule } from './draft'
+import { addRule, changeRule, changeSamples, freeRuleId, lineOfRule, removeRule } from './draft'
 import { readRulebook } from './rulebook'
 import { houseText } from '../../tests/support/rules'
 
@@ -16,6 +16,13 @@ describe('writing a rulebook by its form', () => {
     const [old, now] = [houseText.split('\n'), changed.split('\n')]
     expect(now.filter((line, i) => line !== old[i])).toEqual(['    level: MUST'])
     expect(read(changed).rules.find(({ id }) => id === 'list-paged')!.level).toBe('MUST')
+  })
+
+  it('knows the line where a rule begins', () => {
+    const lines = houseText.split('\n')
+    for (const { id } of before.rules.slice(0, 5))
+      expect(lines[lineOfRule(houseText, id) - 1]).toContain(id)
+    expect(lineOfRule(houseText, 'no-such-rule')).toBe(1)
   })
 
   it('gives and takes a binding', () => {

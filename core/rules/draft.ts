@@ -1,5 +1,6 @@
 import { applyChanges, type Change } from '../edit/change'
 import { pointerTo } from '../text/pointer'
+import { locate } from '../text/read'
 import { loadYaml } from '../text/yaml'
 import { isObject } from '../text/values'
 import type { Rule, Sample } from './model'
@@ -33,6 +34,14 @@ function rulesIn(text: string): unknown[] {
 
 const indexOf = (text: string, id: string) =>
   rulesIn(text).findIndex((rule) => isObject(rule) && rule['id'] === id)
+
+/** The line where a rule begins in a rulebook's text; the first one where there is no such rule. */
+export function lineOfRule(text: string, id: string): number {
+  const index = indexOf(text, id)
+  if (index === -1) return 1
+  const at = pointerTo('/rules', index)
+  return locate(text, 'yaml', [at]).get(at)!.line
+}
 
 /** Changes fields of a rule in a rulebook's text; comments, order and everything else stay. */
 export function changeRule(text: string, id: string, fields: RuleFields): string {

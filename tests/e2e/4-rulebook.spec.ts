@@ -85,6 +85,30 @@ test('keeps what is written, says what is wrong with a rule, and refuses to publ
   await expect(expects).toHaveValue(before)
 })
 
+test('tries a rule on what the register knows, and on another API', async ({ page }) => {
+  await signIn(page, 'imara', '/rulebook/draft?rule=operation-secured')
+  const breaks = page.getByRole('textbox', { name: /^Sample \d+ that breaks it$/ })
+  const had = await breaks.count()
+  await page.getByRole('button', { name: 'Add a sample' }).last().click()
+  await expect(breaks).toHaveCount(had + 1)
+  const added = margin(page).getByText(`breaks it, ${had + 1}`)
+  await expect(added).toBeVisible()
+  await page.getByRole('button', { name: 'Facts of the register' }).last().click()
+  await page.getByRole('combobox', { name: 'Audience' }).last().selectOption('public')
+  // Of a public API the rule asks nothing, so that the piece breaks it no longer.
+  await expect(margin(page).getByText('✗')).toHaveCount(1)
+  await page.getByRole('button', { name: 'Put another API beside it' }).last().click()
+  await expect(page.getByLabel('Another API has')).toHaveCount(1)
+  await page.getByRole('button', { name: 'As text' }).click()
+  const text = page.locator('.cm-content')
+  await expect(text).toContainText('audience: public')
+  await page.getByRole('button', { name: 'As a form' }).click()
+  await expect(page.getByRole('combobox', { name: 'Audience' }).last()).toHaveValue('public')
+  await page.getByRole('button', { name: 'Remove this sample' }).last().click()
+  await expect(breaks).toHaveCount(had)
+  await expect(added).toHaveCount(0)
+})
+
 test('publishes an edition, and the register is checked against it', async ({ page }) => {
   await signIn(page, 'imara', rulebook)
   await page.getByLabel('Level').selectOption('MUST')

@@ -5,6 +5,7 @@ import {
   changeRule,
   changeSamples,
   freeRuleId,
+  lineOfRule,
   removeRule,
   type RuleFields,
 } from '~~/core/rules/draft'
@@ -146,6 +147,25 @@ interface EditorHandle {
   goTo(line: number): void
 }
 const editor = ref<EditorHandle>()
+/** The editor comes a moment after it is asked for, and then goes to the line that is wanted. */
+const wanted = ref<number>()
+watch(
+  [editor, wanted],
+  ([shown, line]) => {
+    if (!shown || line === undefined) return
+    shown.goTo(line)
+    wanted.value = undefined
+  },
+  { flush: 'post' },
+)
+function showText(line: number) {
+  wanted.value = line
+  void set({ view: 'text' })
+}
+function turnOver() {
+  if (asText.value) void set({ view: '' })
+  else showText(current.value ? lineOfRule(text.value, current.value.id) : 1)
+}
 function typed() {
   text.value = editor.value!.current()
   recheck()
@@ -251,7 +271,7 @@ async function saveOver() {
             {{ item.title }}
           </option>
         </select>
-        <button class="ghost" @click="set({ view: asText ? '' : 'text' })">
+        <button class="ghost" @click="turnOver()">
           {{ asText ? 'As a form' : 'As text' }}
         </button>
         <button class="fill" :disabled="!dirty || saving.busy.value || locked" @click="save()">
@@ -334,7 +354,7 @@ async function saveOver() {
           v-for="problem in problems"
           :key="problem.line + problem.message"
           class="fault"
-          @click="(set({ view: 'text' }), nextTick(() => editor?.goTo(problem.line)))"
+          @click="showText(problem.line)"
         >
           {{ problem.message }} <code>line {{ problem.line }}</code>
         </button>
