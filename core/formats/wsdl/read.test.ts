@@ -117,6 +117,44 @@ describe('XML Schema', () => {
     })
   })
 
+  it('lets a redefinition extend what it redefines', () => {
+    const base = `<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="urn:lab" xmlns:l="urn:lab">
+      <xs:complexType name="Sample"><xs:sequence><xs:element name="id" type="xs:string"/></xs:sequence></xs:complexType>
+      <xs:group name="Taken"><xs:sequence><xs:element name="at" type="xs:date"/></xs:sequence></xs:group>
+      <xs:attributeGroup name="Marks"><xs:attribute name="lot" type="xs:string"/></xs:attributeGroup>
+      <xs:simpleType name="Code"><xs:restriction base="xs:string"><xs:maxLength value="9"/></xs:restriction></xs:simpleType>
+    </xs:schema>`
+    const body = `<xs:redefine schemaLocation="base.xsd">
+        <xs:complexType name="Sample"><xs:complexContent><xs:extension base="l:Sample">
+          <xs:sequence><xs:element name="grade" type="l:Code"/></xs:sequence>
+        </xs:extension></xs:complexContent></xs:complexType>
+        <xs:group name="Taken"><xs:sequence><xs:group ref="l:Taken"/><xs:element name="by" type="xs:string"/></xs:sequence></xs:group>
+        <xs:attributeGroup name="Marks"><xs:attributeGroup ref="l:Marks"/><xs:attribute name="rack" type="xs:string"/></xs:attributeGroup>
+        <xs:simpleType name="Code"><xs:restriction base="l:Code"><xs:minLength value="2"/></xs:restriction></xs:simpleType>
+      </xs:redefine>
+      <xs:complexType name="Visit"><xs:sequence><xs:group ref="l:Taken"/></xs:sequence><xs:attributeGroup ref="l:Marks"/></xs:complexType>`
+    const { contract, problems } = read(`${head}${types(body)}</definitions>`, { 'base.xsd': base })
+    expect(problems).toEqual([])
+    const named = (name: string) => contract.schemas.find((found) => found.name === name)
+    expect(named('Sample')!.schema).toMatchObject({
+      allOf: [
+        { $ref: '#/components/schemas/Sample_2' },
+        { properties: { grade: { $ref: '#/components/schemas/Code' } } },
+      ],
+    })
+    expect(named('Sample_2')).toMatchObject({
+      declared: false,
+      schema: { properties: { id: { type: 'string' } } },
+    })
+    expect(named('Code')!.schema).toMatchObject({
+      allOf: [{ $ref: '#/components/schemas/Code_2' }],
+      minLength: 2,
+    })
+    expect(named('Code_2')!.schema).toMatchObject({ maxLength: 9 })
+    const visit = named('Visit')!.schema as { properties: object }
+    expect(Object.keys(visit.properties)).toEqual(['at', 'by', 'lot', 'rack'])
+  })
+
   it('follows imports and includes over files; a file without a namespace takes that of the one that includes it', () => {
     const { contract, problems, documents } = read(
       `${head}<types><xs:schema><xs:import namespace="urn:s" schemaLocation="x/s.xsd"/></xs:schema></types></definitions>`,

@@ -83,6 +83,12 @@ const rootOf = (element: XmlElement): XmlElement => {
   return root
 }
 
+function isWithin(element: XmlElement, outer: XmlElement): boolean {
+  let here: XmlElement | undefined = element
+  while (here && here !== outer) here = here.parent
+  return here === outer
+}
+
 /** What the content of a complex type comes to. */
 interface Content {
   properties: Record<string, Schema>
@@ -122,6 +128,8 @@ export class XsdReader {
     group: new Map(),
     attributeGroup: new Map(),
   }
+  /** What a redefinition stands in the place of, by the element that redefines it. */
+  private readonly redefined = new Map<XmlElement, Component>()
   private readonly loaded = new Set<string>()
   private readonly present = new Set<string>()
   /** Namespaces of which something could not be loaded, so that a missing name proves nothing. */
@@ -183,6 +191,7 @@ export class XsdReader {
     }
     const component = { element, file, namespace }
     this.components[kind].set(key, component)
+    if (known && element.parent?.local === 'redefine') this.redefined.set(element, known)
     const head = kind === 'element' ? element.attribute('substitutionGroup') : undefined
     if (head !== undefined) {
       const { namespace: headNamespace, local } = element.qualify(head)
@@ -275,10 +284,17 @@ export class XsdReader {
   private referenceTo(component: Component): string {
     let reference = this.references.get(component)
     if (reference === undefined) {
-      reference = schemaReference(this.nameFor(component).name)
+      const named = this.nameFor(component)
+      if (this.isReplaced(component)) this.undeclared.push(named)
+      reference = schemaReference(named.name)
       this.references.set(component, reference)
     }
     return reference
+  }
+
+  /** Whether a type is known only through the one that redefines it. */
+  private isReplaced(component: Component): boolean {
+    return this.redefined.size > 0 && [...this.redefined.values()].includes(component)
   }
 
   private nameFor(component: Component): Named {
@@ -320,11 +336,13 @@ export class XsdReader {
     from: Component,
   ): Component | undefined {
     const map = this.components[kind]
-    return (
+    const found =
       map.get(keyOf(namespace, local)) ??
       // In a file that takes its namespace from the one that includes it, names without one mean that.
       (namespace === '' ? map.get(keyOf(from.namespace, local)) : undefined)
-    )
+    // Within its redefinition a name means what it was before (XML Schema part 1, section 4.2.2).
+    const before = found && this.redefined.get(found.element)
+    return before && isWithin(from.element, found.element) ? before : found
   }
 
   private missing(
