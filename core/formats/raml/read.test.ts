@@ -98,6 +98,36 @@ types:
     expect(schema('Level')).toEqual({ type: 'number', minimum: 0, format: 'double' })
   })
 
+  it('answers for a secured method what its scheme answers, where the method does not say so', () => {
+    const { contract, documents } = read(`#%RAML 1.0
+title: Hydrants
+securitySchemes:
+  token:
+    type: OAuth 2.0
+    describedBy:
+      responses:
+        401: { description: No token }
+        403: { description: Not with this token }
+    settings: { authorizationUri: https://a.example, accessTokenUri: https://b.example, authorizationGrants: [authorization_code] }
+securedBy: [token]
+/hydrants:
+  get:
+    responses: { 200: { description: All of them }, 403: { description: Only for crews } }
+  post:
+    securedBy: [null]
+    responses: { 201: { description: Added } }
+`)
+    const [list, add] = contract.operations
+    expect(list!.responses.map(({ status, description }) => `${status} ${description}`)).toEqual([
+      '200 All of them',
+      '403 Only for crews',
+      '401 No token',
+    ])
+    const [place] = documents.locate([list!.responses[2]!.at]).values()
+    expect(place).toMatchObject({ line: 8 })
+    expect(add!.responses.map(({ status }) => status)).toEqual(['201'])
+  })
+
   it('resolves names of a library where the library was written', () => {
     const { contract, problems } = read(
       `#%RAML 1.0

@@ -298,6 +298,7 @@ export class RamlBuilder {
     const node = this.withTraits(own, traits, { ...given, methodName: method }, around.scope)
     this.unknownKeys(node, methodKeys, 'A method')
     const at = this.sources.place(written, resource, method)
+    const security = this.security(node['securedBy'] ?? around.securedBy, around.scope)
     const operation: Operation = compact({
       at,
       method,
@@ -314,9 +315,13 @@ export class RamlBuilder {
         ...this.parameters(node['headers'], 'header', around.scope),
       ],
       body: this.body(node['body'], node, around.scope),
-      responses: this.responses(node['responses'], around.scope),
+      responses: this.withSchemes(
+        this.responses(node['responses'], around.scope),
+        security,
+        around.scope,
+      ),
       callbacks: [],
-      security: this.security(node['securedBy'] ?? around.securedBy, around.scope),
+      security,
       extensions: annotationsOf(node, known),
     })
     return operation
@@ -496,6 +501,26 @@ export class RamlBuilder {
       }
       return { [call.name]: namesOf(call.given['scopes']) }
     })
+  }
+
+  private readonly schemeResponses = new Map<unknown, Response[]>()
+
+  /** What the security schemes of a method answer, where it does not say so itself ("describedBy"). */
+  private withSchemes(own: Response[], security: SecurityRequirement[], scope: Scope): Response[] {
+    const found = [...own]
+    for (const name of security.flatMap((requirement) => Object.keys(requirement))) {
+      const scheme = this.sources.find('securitySchemes', name, scope)
+      if (!scheme || !isObject(scheme.value) || !isObject(scheme.value['describedBy'])) continue
+      const { describedBy } = scheme.value
+      let responses = this.schemeResponses.get(describedBy)
+      if (!responses) {
+        responses = this.responses(describedBy['responses'], scheme.scope)
+        this.schemeResponses.set(describedBy, responses)
+      }
+      for (const response of responses)
+        if (!found.some(({ status }) => status === response.status)) found.push(response)
+    }
+    return found
   }
 
   private securityScheme(name: string, value: unknown): SecurityScheme {
