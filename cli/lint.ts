@@ -3,7 +3,7 @@ import { fileURLToPath } from 'node:url'
 import { Option, type Command } from 'commander'
 import { failing, type Report, type ReportSet } from '../core/report/model'
 import { reportFormats, writeReport, type ReportFormat } from '../core/report'
-import { asksForEstate, type EstatePart } from '../core/rules/estate'
+import { asksForEstate, estatesOf, isAlone, type EstatePart } from '../core/rules/estate'
 import { circumstancesOf, levels, type Edition, type Level } from '../core/rules/model'
 import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/rulebook'
 import { tasksFor, WrongUse } from './files'
@@ -56,40 +56,40 @@ const circumstancesFor = ({ audience, team }: Options) =>
 
 const lintTask = (task: LintTask): ThreadTask => ({ do: 'lint', task })
 
-/** Checks everything below the paths; rules about other APIs are asked once all have been read. */
+/** Checks everything below the paths; rules about other APIs are asked again of those that share names with others. */
 async function lintAll(
   paths: string[],
   edition: Omit<Edition, 'number'>,
   options: Options,
 ): Promise<Report[]> {
   const circumstances = circumstancesFor(options)
-  const tasks = tasksFor(paths)
-  const alone = { ...edition, rules: edition.rules.filter((rule) => !asksForEstate([rule])) }
-  const across = { ...edition, rules: edition.rules.filter((rule) => asksForEstate([rule])) }
+  const tasks = tasksFor(paths).map((task, number) => ({ ...task, number, circumstances }))
   const linted: Linted[] = []
-  for await (const one of runAll<Linted>(
-    tasks.map((task) => lintTask({ ...task, edition: alone, circumstances })),
-  )) {
+  for await (const one of runAll<Linted>(tasks.map((task) => lintTask({ ...task, edition }))))
     linted.push(one)
-  }
-  const estate = linted.flatMap(({ part }): EstatePart[] => (part ? [part] : []))
-  if (estate.length < 2 || across.rules.length === 0) return linted.map(({ report }) => report)
-  const again = new Map<string, Report>()
-  for await (const { report } of runAll<Linted>(
-    tasks.map((task) => lintTask({ ...task, edition: across, circumstances, estate })),
-  )) {
-    again.set(report.file, report)
-  }
-  return linted.map(({ report }) => {
-    const more = again.get(report.file)
+  const across = edition.rules.filter((rule) => asksForEstate([rule]))
+  if (across.length === 0) return linted.map(({ report }) => report)
+  const seenBy = estatesOf(linted.flatMap(({ part }): EstatePart[] => (part ? [part] : [])))
+  const again = linted.flatMap(({ number, part, names = [] }) => {
+    const estate = part && seenBy({ ...part, schemas: names })
+    if (!estate || isAlone(estate)) return []
+    return [lintTask({ ...tasks[number]!, edition: { ...edition, rules: across }, estate })]
+  })
+  const reports = new Map<number, Report>()
+  for await (const { number, report } of runAll<Linted>(again)) reports.set(number, report)
+  const isAcross = new Set(across.map(({ id }) => id))
+  return linted.map(({ number, report }) => {
+    const more = reports.get(number)
     if (!more) return report
+    const alone = <T extends { rule: string }>(list: T[]) =>
+      list.filter(({ rule }) => !isAcross.has(rule))
     return {
       ...report,
-      findings: [...report.findings, ...more.findings].sort(
+      findings: [...alone(report.findings), ...more.findings].sort(
         (a, b) => a.line - b.line || a.column - b.column,
       ),
-      reach: [...report.reach, ...more.reach],
-      faults: [...report.faults, ...more.faults],
+      reach: [...alone(report.reach), ...more.reach],
+      faults: [...alone(report.faults), ...more.faults],
     }
   })
 }
