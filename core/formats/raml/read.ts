@@ -526,7 +526,8 @@ export class RamlBuilder {
   private securityScheme(name: string, value: unknown): SecurityScheme {
     const node = isObject(value) ? value : {}
     const settings = isObject(node['settings']) ? node['settings'] : {}
-    const described = isObject(node['describedBy']) ? node['describedBy'] : {}
+    // What it answers stands with the methods that ask for it.
+    const { responses: _, ...described } = isObject(node['describedBy']) ? node['describedBy'] : {}
     const type = textOf(node['type']) ?? ''
     const base = {
       at: this.sources.place(value, this.scope.securitySchemes, name),
