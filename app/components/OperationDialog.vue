@@ -152,7 +152,7 @@ const addParameter = () =>
           ><select
             :value="pathTypes[name] ?? 'string'"
             :aria-label="`Type of ${name}`"
-            @change="pathTypes[name] = ($event.target as HTMLSelectElement).value"
+            @change="pathTypes[name] = textOf($event)"
           >
             <option v-for="type in types" :key="type">{{ type }}</option>
           </select></label

@@ -297,7 +297,7 @@ const windows = [
                 :value="choiceOf(row)"
                 :aria-label="`Treatment of ${row.method} ${row.path}`"
                 :class="row.treatment.kind"
-                @change="decide(row, ($event.target as HTMLSelectElement).value)"
+                @change="decide(row, textOf($event))"
               >
                 <option v-for="choice in choices" :key="choice.value" :value="choice.value">
                   {{ choice.label }}

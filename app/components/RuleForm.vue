@@ -59,7 +59,6 @@ function sample(kind: 'passes' | 'breaks', index: number, next: Sample | undefin
   else list[index] = next
   emit('samples', { ...props.rule.samples, [kind]: list })
 }
-const begun: Sample = { text: 'paths: { /things: { get: { responses: {} } } }' }
 </script>
 
 <template>
@@ -187,7 +186,11 @@ const begun: Sample = { text: 'paths: { /things: { get: { responses: {} } } }' }
           @change="sample(kind, index, $event)"
           @remove="sample(kind, index, undefined)"
         />
-        <button type="button" class="plain" @click="sample(kind, rule.samples[kind].length, begun)">
+        <button
+          type="button"
+          class="plain"
+          @click="sample(kind, rule.samples[kind].length, { text: begunSample })"
+        >
           Add a sample
         </button>
       </template>

@@ -33,8 +33,6 @@ function beside(index: number, text: string) {
   const next = elsewhere.value.with(index, text).filter((piece) => piece.trim() !== '')
   emit('change', { ...sample, elsewhere: next })
 }
-
-const begun = 'paths: { /things: { get: { responses: {} } } }'
 </script>
 
 <template>
@@ -89,7 +87,7 @@ const begun = 'paths: { /things: { get: { responses: {} } } }'
           v-if="elsewhere.length < 10"
           type="button"
           class="plain"
-          @click="emit('change', { ...sample, elsewhere: [...elsewhere, begun] })"
+          @click="emit('change', { ...sample, elsewhere: [...elsewhere, begunSample] })"
         >
           Put another API beside it
         </button>

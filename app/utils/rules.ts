@@ -43,3 +43,6 @@ export const findingLeaves = (counts: Record<string, number> = {}) => [
     says: 'to decide on',
   },
 ]
+
+/** What a new sample begins with. */
+export const begunSample = 'paths: { /things: { get: { responses: {} } } }'

@@ -40,6 +40,9 @@ interface Line {
 const pattern =
   /^( *)((?:- +|-$)*)(?:("(?:[^"\\]|\\.)*"|'[^']*'|[^\s#"'{}[\],&*!|>%@-][^#]*?|-[^\s#][^#]*?) *:(?= |$))?/
 
+/** A key without the quotes around it. */
+const unquoted = (key: string) => key.replace(/^(["'])(.*)\1$/, '$2')
+
 function lineOf(text: string): Line | undefined {
   if (/^\s*(?:#.*)?$/.test(text)) return undefined
   const [, spaces = '', dashes = '', key] = pattern.exec(text)!
@@ -47,7 +50,7 @@ function lineOf(text: string): Line | undefined {
     spaces: spaces.length,
     dashes: dashes.match(/-/g)?.length ?? 0,
     column: spaces.length + dashes.length,
-    key: key?.replace(/^(["'])(.*)\1$/, '$2'),
+    key: key && unquoted(key),
   }
 }
 
@@ -92,10 +95,7 @@ function placeInFlow(value: string): FlowPlace | undefined {
       top.key = undefined
       top.position++
     } else if (mark === ':' && top?.kind === 'map' && /^(?:\s|$)/.test(value.slice(at + 1))) {
-      top.key = value
-        .slice(from, at)
-        .trim()
-        .replace(/^(["'])(.*)\1$/, '$2')
+      top.key = unquoted(value.slice(from, at).trim())
     } else {
       if (mark === '"' || mark === "'") quote = mark
       continue

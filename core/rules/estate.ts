@@ -18,34 +18,62 @@ export const estatePart = (api: string, { servers, schemas }: Contract): EstateP
   ),
 })
 
-/** What all other APIs hold, as one API sees it. */
-export function estateOf(parts: EstatePart[], except: string): Estate {
-  const basePaths = new Map<string, string[]>()
-  const schemas = new Map<string, Map<string, string[]>>()
+/** APIs by what they hold: by base path, and by the name of a schema and its shape. */
+interface EstateIndex {
+  basePaths: Map<string, Set<string>>
+  schemas: Map<string, Map<string, Set<string>>>
+}
+
+function indexOf(parts: readonly EstatePart[]): EstateIndex {
+  const basePaths: EstateIndex['basePaths'] = new Map()
+  const schemas: EstateIndex['schemas'] = new Map()
   for (const { api, basePaths: paths, schemas: shapes } of parts) {
-    if (api === except) continue
-    for (const path of paths) basePaths.set(path, [...(basePaths.get(path) ?? []), api])
+    for (const path of paths) addTo(basePaths, path, api)
     for (const [name, shape] of shapes) {
-      const byShape = schemas.get(name) ?? new Map<string, string[]>()
-      schemas.set(name, byShape.set(shape, [...(byShape.get(shape) ?? []), api]))
+      let byShape = schemas.get(name)
+      if (!byShape) schemas.set(name, (byShape = new Map<string, Set<string>>()))
+      addTo(byShape, shape, api)
     }
   }
-  return {
-    basePaths: Object.fromEntries(basePaths),
-    schemas: Object.fromEntries(
-      [...schemas].map(([name, byShape]) => [
-        name,
-        [...byShape].map(([shape, apis]) => ({ shape, apis })),
-      ]),
-    ),
+  return { basePaths, schemas }
+}
+
+function addTo(map: Map<string, Set<string>>, key: string, api: string): void {
+  const known = map.get(key)
+  if (known) known.add(api)
+  else map.set(key, new Set([api]))
+}
+
+/** What is held under some names by others than one API. */
+function seenIn(index: EstateIndex, { api, basePaths, schemas }: OwnNames): Estate {
+  const others = (apis: Iterable<string>) => [...apis].filter((other) => other !== api)
+  const seen: Estate = { basePaths: {}, schemas: {} }
+  for (const path of basePaths) {
+    const apis = others(index.basePaths.get(path) ?? [])
+    if (apis.length > 0) seen.basePaths[path] = apis
   }
+  for (const name of schemas) {
+    const shapes = Array.from(index.schemas.get(name) ?? [], ([shape, apis]) => ({
+      shape,
+      apis: others(apis),
+    })).filter(({ apis }) => apis.length > 0)
+    if (shapes.length > 0) seen.schemas[name] = shapes
+  }
+  return seen
+}
+
+/** What all other APIs hold, as one API sees it. */
+export function estateOf(parts: EstatePart[], except: string): Estate {
+  const index = indexOf(parts.filter(({ api }) => api !== except))
+  const [basePaths, schemas] = [index.basePaths.keys(), index.schemas.keys()]
+  return seenIn(index, { api: except, basePaths, schemas })
 }
 
 /** What one API looks for in the estate: what others have under its own base paths and the names of its schemas. */
 export interface OwnNames {
   api: string
-  basePaths: string[]
-  schemas: string[]
+  basePaths: Iterable<string>
+  schemas: Iterable<string>
 }
 
 /**
@@ -53,38 +81,8 @@ export interface OwnNames {
  * be checked against one another.
  */
 export function estatesOf(parts: readonly EstatePart[]): (own: OwnNames) => Estate {
-  const basePaths = new Map<string, Set<string>>()
-  const schemas = new Map<string, Map<string, Set<string>>>()
-  for (const part of parts) {
-    for (const path of part.basePaths) addTo(basePaths, path, part.api)
-    for (const [name, shape] of part.schemas) {
-      let byShape = schemas.get(name)
-      if (!byShape) schemas.set(name, (byShape = new Map<string, Set<string>>()))
-      addTo(byShape, shape, part.api)
-    }
-  }
-  return ({ api, ...own }) => {
-    const others = (apis: Iterable<string>) => [...apis].filter((other) => other !== api)
-    const seen: Estate = { basePaths: {}, schemas: {} }
-    for (const path of own.basePaths) {
-      const apis = others(basePaths.get(path) ?? [])
-      if (apis.length > 0) seen.basePaths[path] = apis
-    }
-    for (const name of own.schemas) {
-      const shapes = Array.from(schemas.get(name) ?? [], ([shape, apis]) => ({
-        shape,
-        apis: others(apis),
-      })).filter(({ apis }) => apis.length > 0)
-      if (shapes.length > 0) seen.schemas[name] = shapes
-    }
-    return seen
-  }
-}
-
-function addTo(map: Map<string, Set<string>>, key: string, api: string): void {
-  const known = map.get(key)
-  if (known) known.add(api)
-  else map.set(key, new Set([api]))
+  const index = indexOf(parts)
+  return (own) => seenIn(index, own)
 }
 
 /** Whether others have nothing that an API has. */

@@ -176,10 +176,11 @@ const chips = computed(() => [
   {
     name: 'group' as const,
     label: 'Group',
-    options: (rulebook.value?.groups ?? []).map(({ id: value, title: label }) => ({
-      value,
-      label,
-    })),
+    options: choicesIn(
+      rulebook.value?.groups ?? [],
+      ({ id }) => id,
+      ({ title }) => title,
+    ),
   },
   { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
 ])

@@ -109,17 +109,22 @@ const chips = computed(() => [
   {
     name: 'api' as const,
     label: 'API',
-    options: (register.value?.items ?? []).map(({ api: value, title: label }) => ({
-      value,
-      label,
-    })),
+    options: choicesIn(
+      register.value?.items ?? [],
+      ({ api }) => api,
+      ({ title }) => title,
+    ),
   },
   { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
   { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
   {
     name: 'rule' as const,
     label: 'Rule',
-    options: (rulebook.value?.items ?? []).map(({ id: value, title: label }) => ({ value, label })),
+    options: choicesIn(
+      rulebook.value?.items ?? [],
+      ({ id }) => id,
+      ({ title }) => title,
+    ),
   },
   {
     name: 'standing' as const,
@@ -131,7 +136,11 @@ const chips = computed(() => [
     name: 'person' as const,
     label: 'With',
     any: 'anybody',
-    options: people.value.map(({ name: value, displayName: label }) => ({ value, label })),
+    options: choicesIn(
+      people.value,
+      ({ name }) => name,
+      ({ displayName }) => displayName,
+    ),
   },
   {
     name: 'first' as const,
@@ -176,7 +185,7 @@ const chips = computed(() => [
       <b>{{ count(picked.length, 'finding') }}</b>
       <label
         >Give to
-        <select :value="''" @change="apply({ person: ($event.target as HTMLSelectElement).value })">
+        <select :value="''" @change="apply({ person: textOf($event) })">
           <option value="" disabled>somebody …</option>
           <option v-for="person in people" :key="person.name" :value="person.name">
             {{ person.displayName }}

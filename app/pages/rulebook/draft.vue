@@ -265,7 +265,7 @@ async function saveOver() {
           class="which"
           :value="slug"
           aria-label="Rulebook"
-          @change="set({ rulebook: ($event.target as HTMLSelectElement).value, rule: '' })"
+          @change="set({ rulebook: textOf($event), rule: '' })"
         >
           <option v-for="item in books!.items" :key="item.rulebook" :value="item.rulebook">
             {{ item.title }}
@@ -427,7 +427,7 @@ async function saveOver() {
         <p v-if="without.length">
           <label class="soft"
             >Begin a rulebook for
-            <select @change="begin(($event.target as HTMLSelectElement).value)">
+            <select @change="begin(textOf($event))">
               <option value="">a team …</option>
               <option v-for="team in without" :key="team">{{ team }}</option>
             </select></label

@@ -130,6 +130,8 @@ export class XsdReader {
   }
   /** What a redefinition stands in the place of, by the element that redefines it. */
   private readonly redefined = new Map<XmlElement, Component>()
+  /** What is known only through the one that redefines it. */
+  private readonly replaced = new Set<Component>()
   private readonly loaded = new Set<string>()
   private readonly present = new Set<string>()
   /** Namespaces of which something could not be loaded, so that a missing name proves nothing. */
@@ -191,7 +193,10 @@ export class XsdReader {
     }
     const component = { element, file, namespace }
     this.components[kind].set(key, component)
-    if (known && element.parent?.local === 'redefine') this.redefined.set(element, known)
+    if (known && element.parent?.local === 'redefine') {
+      this.redefined.set(element, known)
+      this.replaced.add(known)
+    }
     const head = kind === 'element' ? element.attribute('substitutionGroup') : undefined
     if (head !== undefined) {
       const { namespace: headNamespace, local } = element.qualify(head)
@@ -285,16 +290,11 @@ export class XsdReader {
     let reference = this.references.get(component)
     if (reference === undefined) {
       const named = this.nameFor(component)
-      if (this.isReplaced(component)) this.undeclared.push(named)
+      if (this.replaced.has(component)) this.undeclared.push(named)
       reference = schemaReference(named.name)
       this.references.set(component, reference)
     }
     return reference
-  }
-
-  /** Whether a type is known only through the one that redefines it. */
-  private isReplaced(component: Component): boolean {
-    return this.redefined.size > 0 && [...this.redefined.values()].includes(component)
   }
 
   private nameFor(component: Component): Named {

@@ -137,7 +137,7 @@ const signs = { added: '+', changed: '~', removed: '−' }
           <select
             :value="String(from)"
             aria-label="Compare with revision"
-            @change="set({ from: ($event.target as HTMLSelectElement).value })"
+            @change="set({ from: textOf($event) })"
           >
             <option v-if="from < 1" value="0">nothing before</option>
             <option
