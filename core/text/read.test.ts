@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { isMap, isPair, isScalar, isSeq, parseDocument, stringify, type Node } from 'yaml'
+import { pointersOf } from '../../tests/support/pointers'
 import { limits } from './limits'
 import { pointerTo, valueAt } from './pointer'
 import { decodeText, locate, readText } from './read'
@@ -143,12 +144,6 @@ const document = fc.letrec<{ value: unknown; node: unknown }>((tie) => ({
     fc.array(tie('value'), { maxLength: 4 }),
   ),
 })).node
-
-function* pointersOf(value: unknown, at = ''): Generator<string> {
-  yield at
-  if (typeof value !== 'object' || value === null) return
-  for (const [name, child] of Object.entries(value)) yield* pointersOf(child, pointerTo(at, name))
-}
 
 /** Where the YAML library of another author sees the keys and items. */
 function placesOf(text: string): Map<string, number> {

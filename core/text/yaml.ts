@@ -1,35 +1,15 @@
-import yaml from 'js-yaml'
 import { parseDocument } from 'yaml'
+import { nodesInBlocks, readBlocks } from './block'
+import { loadAny, nodesOfAny, type TextMember, type TextNode, type TextNodes } from './loader'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 import { locateTree } from './json'
 import { Lines, type TextFault } from './problem'
 
-/** Merge keys are not in the core schema; the loader acts on the tag alone. */
-const merge = new yaml.Type('tag:yaml.org,2002:merge', {
-  kind: 'scalar',
-  resolve: (data) => data === '<<' || data === null,
-})
-
-/** What RAML's `!include` leaves in a value: the name as written. Nothing is read here. */
-export class Include {
-  constructor(readonly name: string) {}
-}
-
-const include = new yaml.Type('!include', {
-  kind: 'scalar',
-  resolve: (data) => typeof data === 'string' && data !== '',
-  construct: (data) => new Include(String(data).trim()),
-})
-
-/** YAML 1.2 core types and merge keys; no tag constructs anything but a note, dates stay text. */
-const schema = yaml.CORE_SCHEMA.extend({ implicit: [merge], explicit: [include] })
-
-/** Depth is judged by our own measure, which knows the place; the loader's bound only guards its stack. */
-const options: yaml.LoadOptions & { maxDepth: number } = { schema, maxDepth: 1000 }
+export { Include } from './loader'
 
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export function loadYaml(text: string): unknown {
-  return yaml.load(text, options)
+  return readBlocks(text) ?? loadAny(text)
 }
 
 /**
@@ -64,101 +44,14 @@ export function yamlFaults(text: string, most = 100): TextFault[] {
   }
 }
 
-/** A node of the text: where it starts, and its members or items where it has any. */
-interface TextNode {
-  start: number
-  members: Map<string, Member> | undefined
-  items: TextNode[] | undefined
-  /** Set on an alias: the value it stands for. */
-  stands: object | undefined
-}
-
-interface Member {
-  keyStart: number
-  value: TextNode | undefined
-}
-
-interface Child {
-  node: TextNode
-  result: unknown
-  isKey: boolean
-}
-
-interface OpenNode {
-  start: number
-  children: Child[]
-}
-
-/** Builds the tree of text positions from the loader's own events, so both always agree on what the text says. */
-class PositionTree {
-  root: TextNode | undefined
-  private readonly open: OpenNode[] = []
-  readonly written = new Map<object, TextNode>()
-
-  constructor(readonly text: string) {}
-
-  listen = (event: yaml.EventType, state: yaml.State): void => {
-    if (event === 'open') this.open.push({ start: state.position, children: [] })
-    else this.close(state)
-  }
-
-  private close(state: yaml.State): void {
-    const { start, children } = this.open.pop()!
-    const result = state.result as unknown
-    const node: TextNode = {
-      start: this.skip(start),
-      members: undefined,
-      items: undefined,
-      stands: undefined,
-    }
-    const isObject = typeof result === 'object' && result !== null
-    // A flow collection is first tried as a key; where it is none, the attempt is the node itself.
-    const attempt = children.length === 1 && isObject && children[0]!.result === result
-    if (attempt) Object.assign(node, children[0]!.node)
-    else if (state.kind === 'mapping') node.members = membersOf(children)
-    else if (state.kind === 'sequence') node.items = children.map((child) => child.node)
-    else if (isObject) node.stands = result
-    if (isObject && node.stands === undefined) this.written.set(result, node)
-    const parent = this.open[this.open.length - 1]
-    if (!parent) this.root = node
-    else {
-      const isKey = this.text.charCodeAt(this.skip(state.position)) === 58
-      parent.children.push({ node, result, isKey })
-    }
-  }
-
-  /** Past white space and comments. */
-  private skip(offset: number): number {
-    const pattern = /(?:\s+|#[^\n]*)*/y
-    pattern.lastIndex = offset
-    pattern.exec(this.text)
-    return pattern.lastIndex
-  }
-}
-
-/** Pairs keys with values; a key followed by another key has no value of its own in the text. */
-function membersOf(children: Child[]): Map<string, Member> {
-  const members = new Map<string, Member>()
-  for (let i = 0; i < children.length; i++) {
-    const key = children[i]!
-    const next = children[i + 1]
-    const hasValue = next !== undefined && !next.isKey
-    members.set(String(key.result), {
-      keyStart: key.node.start,
-      value: hasValue ? next.node : undefined,
-    })
-    if (hasValue) i++
-  }
-  return members
-}
-
 /** Offsets of the pointers in a well-formed YAML text; one that does not exist gets its nearest ancestor's. */
 export function locateInYaml(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
-  const positions = new PositionTree(text)
-  yaml.load(text, { ...options, listener: positions.listen })
+  const tree = pointerTree(pointers)
+  // The nodes of aliases are known to the loader only.
+  const root = mayShareParts(text) ? undefined : nodesInBlocks(text, tree)
+  const nodes: TextNodes = root ? { root, written: new Map() } : nodesOfAny(text)
   const found = new Map<Pointer, number>()
-  const root = positions.root
-  visit(root, pointerTree(pointers), root?.start ?? 0, positions, found)
+  visit(nodes.root, tree, nodes.root?.start ?? 0, { text, ...nodes }, found)
   return found
 }
 
@@ -220,7 +113,7 @@ function visit(
   node: TextNode | undefined,
   tree: PointerTree,
   place: number,
-  { text, written }: Pick<PositionTree, 'text' | 'written'>,
+  { text, written }: Pick<TextNodes, 'written'> & { text: string },
   found: Map<Pointer, number>,
 ): void {
   for (const pointer of tree.wanted) found.set(pointer, place)
@@ -242,16 +135,16 @@ function visit(
 
 /** A member by name, or from what `<<` merges in. */
 function memberOf(
-  members: Map<string, Member>,
+  members: Map<string, TextMember>,
   name: string,
   written: Map<object, TextNode>,
-): Member | undefined {
+): TextMember | undefined {
   const own = members.get(name)
   if (own) return own
   const merged = members.get('<<')?.value
   if (!merged) return undefined
   for (const source of merged.items ?? [merged]) {
-    const target = source.stands ? written.get(source.stands) : source
+    const target = source?.stands ? written.get(source.stands) : source
     const member = target?.members && memberOf(target.members, name, written)
     if (member) return member
   }
