@@ -1,11 +1,11 @@
 import { parseDocument } from 'yaml'
-import { nodesInBlocks, readBlocks } from './block'
-import { loadAny, nodesOfAny, type TextMember, type TextNode, type TextNodes } from './loader'
+import { nodesInBlocks, readBlocks } from './yaml-blocks'
+import { loadAny, nodesOfAny, type TextMember, type TextNode, type TextNodes } from './yaml-loader'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 import { locateTree } from './json'
 import { Lines, type TextFault } from './problem'
 
-export { Include } from './loader'
+export { Include } from './yaml-loader'
 
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export function loadYaml(text: string): unknown {

@@ -1,8 +1,11 @@
 import type { SchemaObject } from '../../contract/model'
 
+/** The namespace of the recommendation. */
+export const recommended = 'http://www.w3.org/2001/XMLSchema'
+
 /** The namespaces of XML Schema: the recommendation's and the drafts that old services still carry. */
 export const xsdNamespaces = new Set([
-  'http://www.w3.org/2001/XMLSchema',
+  recommended,
   'http://www.w3.org/2000/10/XMLSchema',
   'http://www.w3.org/1999/XMLSchema',
 ])

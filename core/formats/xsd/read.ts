@@ -5,7 +5,7 @@ import { freeName } from '../../text/names'
 import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
-import { builtIn, xsdNamespaces } from './builtin'
+import { builtIn, recommended, xsdNamespaces } from './builtin'
 
 /** A schema document's part, with what it needs to be understood where it stands. */
 export interface Component {
@@ -45,7 +45,8 @@ const encodingNamespaces = new Set([
   'http://www.w3.org/2003/05/soap-encoding',
 ])
 
-const isXsd = (element: XmlElement) => xsdNamespaces.has(element.namespace)
+const isXsd = ({ namespace }: XmlElement) =>
+  namespace === recommended || xsdNamespaces.has(namespace)
 const keyOf = (namespace: string, local: string) => `{${namespace}}${local}`
 /** Elements of a group within a group within a group, no further than this. */
 const deepestGroups = 40
@@ -53,8 +54,8 @@ const deepestGroups = 40
 /** Where translated schemas come from; file and path are found when somebody asks. */
 class ElementOrigins implements Origins {
   private readonly known = new Map<SchemaObject, XmlElement>()
-  /** Noted since somebody last asked; most definitions are read without a question. */
-  private noted: { schema: SchemaObject; element: XmlElement }[] = []
+  /** Noted since somebody last asked, in pairs; most definitions are read without a question. */
+  private noted: (SchemaObject | XmlElement)[] = []
   private readonly files = new Map<XmlElement, string>()
 
   constructor(private readonly documents: Documents) {}
@@ -65,11 +66,13 @@ class ElementOrigins implements Origins {
   }
 
   set(schema: SchemaObject, { element }: Component): void {
-    this.noted.push({ schema, element })
+    this.noted.push(schema, element)
   }
 
   get(schema: SchemaObject): Place | undefined {
-    for (const note of this.noted) this.known.set(note.schema, note.element)
+    for (let i = 0; i < this.noted.length; i += 2) {
+      this.known.set(this.noted[i] as SchemaObject, this.noted[i + 1] as XmlElement)
+    }
     this.noted = []
     const element = this.known.get(schema)
     const file = element && this.files.get(rootOf(element))
@@ -140,6 +143,8 @@ export class XsdReader {
   private readonly taken = new Set<string>()
   private readonly byReference = new Map<string, Component>()
   private readonly references = new Map<Component, string>()
+  /** What types are called in a scope of prefixes: a reference, or a schema of XML Schema's own. */
+  private readonly inScope = new Map<object, Map<string, string | SchemaObject>>()
   private readonly undeclared: Named[] = []
   private readonly members = new Map<string, Component[]>()
   private groupDepth = 0
@@ -312,6 +317,8 @@ export class XsdReader {
 
   /** The schema of a type by the QName that `from` gives it. */
   typeReference(qname: string, from: Component): Schema {
+    const known = this.inScope.get(from.element.scope)?.get(qname)
+    if (known !== undefined) return typeof known === 'string' ? { $ref: known } : { ...known }
     const { namespace, local } = from.element.qualify(qname)
     if (namespace === undefined) {
       this.problem(from.element, from.file, `The prefix of "${qname}" is not declared`)
@@ -320,13 +327,25 @@ export class XsdReader {
     if (xsdNamespaces.has(namespace)) {
       const schema = builtIn(local)
       if (!schema) this.problem(from.element, from.file, `XML Schema has no type "${local}"`)
-      return schema ?? true
+      else this.remember(qname, from, schema)
+      return schema ? { ...schema } : true
     }
     const component = this.find('type', namespace, local, from)
-    if (component) return { $ref: this.referenceTo(component) }
+    if (component) {
+      const reference = this.referenceTo(component)
+      // Where nothing is redefined, a name means the same wherever its prefix does.
+      if (namespace !== '' && this.redefined.size === 0) this.remember(qname, from, reference)
+      return { $ref: reference }
+    }
     if (encodingNamespaces.has(namespace)) return builtIn(local) ?? true
     this.missing('type', namespace, qname, from)
     return true
+  }
+
+  private remember(qname: string, { element }: Component, type: string | SchemaObject): void {
+    let names = this.inScope.get(element.scope)
+    if (!names) this.inScope.set(element.scope, (names = new Map<string, string | SchemaObject>()))
+    names.set(qname, type)
   }
 
   private find(
@@ -838,6 +857,7 @@ export function documentation(element: XmlElement): string | undefined {
 
 /** The text of an element and what is inside of it, with white space put right. */
 export function wholeText(element: XmlElement): string {
+  if (element.children.length === 0 && !element.text.includes('\n')) return element.text.trim()
   const parts = [element.text.trim(), ...element.children.map(wholeText)]
   return parts
     .filter((part) => part !== '')

@@ -1,4 +1,4 @@
-import { loadAny, nodesOfAny, type TextMember, type TextNode } from './loader'
+import { loadAny, nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
 import { limits } from './limits'
 import type { PointerTree } from './pointer'
 

@@ -6,8 +6,8 @@ import { stringify } from 'yaml'
 import { describe, expect, it } from 'vitest'
 import { mutated, random } from '../../tests/support/mutations'
 import { pointersOf } from '../../tests/support/pointers'
-import { nodesInBlocks, readBlocks } from './block'
-import { loadAny, nodesOfAny, type TextNode } from './loader'
+import { nodesInBlocks, readBlocks } from './yaml-blocks'
+import { loadAny, nodesOfAny, type TextNode } from './yaml-loader'
 import { pointerTo, pointerTree } from './pointer'
 
 /** What the loader of the whole language makes of a text; undefined where it refuses it. */
