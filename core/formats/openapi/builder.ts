@@ -19,6 +19,9 @@ import type { PlacedProblem } from '../../text/problem'
 import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
 import type { References } from './references'
 
+const isReference = (value: unknown) => isObject(value) && typeof value['$ref'] === 'string'
+
+/** A part of the document, and where it is written. */
 export interface At {
   value: Node
   at: Place
@@ -63,25 +66,41 @@ export class Builder {
     return this.resolved(value, at)?.value ?? {}
   }
 
-  protected list(value: unknown, at: Place): At[] {
-    const target = this.references.follow(value, at)
+  /** What `make` makes of each object of a list, its references followed. */
+  protected list<T>(value: unknown, at: Place, make: (node: Node, at: Place) => T): T[] {
+    const target = isReference(value) ? this.references.follow(value, at) : { value, at }
     if (!target || !Array.isArray(target.value)) return none
-    const found: At[] = []
+    const found: T[] = []
     for (let i = 0; i < target.value.length; i++) {
-      const item = this.resolved(target.value[i], `${target.at}/${i}`)
-      if (item) found.push(item)
+      const item: unknown = target.value[i]
+      const here = `${target.at}/${i}`
+      if (isReference(item)) {
+        const followed = this.resolved(item, here)
+        if (followed) found.push(make(followed.value, followed.at))
+      } else if (isObject(item)) found.push(make(item, here))
     }
     return found
   }
 
-  protected entries(value: unknown, at: Place): (At & { key: string })[] {
+  /** What `make` makes, if anything, of each object that is named in another, its references followed. */
+  protected entries<T>(
+    value: unknown,
+    at: Place,
+    make: (key: string, node: Node, at: Place) => T | undefined,
+  ): T[] {
     if (value === undefined) return none
-    const target = this.references.follow(value, at)
+    const target = isReference(value) ? this.references.follow(value, at) : { value, at }
     if (!target || !isObject(target.value)) return none
-    const found: (At & { key: string })[] = []
+    const found: T[] = []
     for (const key in target.value) {
-      const item = this.resolved(target.value[key], pointerStep(target.at, key))
-      if (item) found.push({ key, value: item.value, at: item.at })
+      const item = target.value[key]
+      const here = pointerStep(target.at, key)
+      let made: T | undefined
+      if (isReference(item)) {
+        const followed = this.resolved(item, here)
+        if (followed) made = make(key, followed.value, followed.at)
+      } else if (isObject(item)) made = make(key, item, here)
+      if (made !== undefined) found.push(made)
     }
     return found
   }
@@ -135,7 +154,7 @@ export class Builder {
   }
 
   protected tags(): Tag[] {
-    return this.list(this.root['tags'], '/tags').map(({ value, at }) =>
+    return this.list(this.root['tags'], '/tags', (value, at) =>
       compact({
         at,
         name: textOf(value['name']) ?? '',
@@ -198,7 +217,7 @@ export class Builder {
   protected examples(node: Node, at: Place): Example[] {
     if (node['example'] !== undefined) return [{ name: 'example', value: node['example'] }]
     if (node['examples'] === undefined) return none
-    return this.entries(node['examples'], pointerStep(at, 'examples')).map(({ key, value }) =>
+    return this.entries(node['examples'], pointerStep(at, 'examples'), (key, value) =>
       compact({
         name: key,
         summary: textOf(value['summary']),

@@ -10,10 +10,10 @@ import { shapesOf, type Specification } from './shapes'
 import { SwaggerBuilder } from './swagger'
 import { Walk } from './walk'
 
-const namesIn = (value: unknown, ...keys: string[]): string[] => {
+const objectIn = (value: unknown, ...keys: string[]): Record<string, unknown> => {
   let here = value
   for (const key of keys) here = isObject(here) ? here[key] : undefined
-  return isObject(here) ? Object.keys(here) : []
+  return isObject(here) ? here : {}
 }
 
 /** The version of the specification a document says it follows, if it is one that is read. */
@@ -32,7 +32,7 @@ export function readOpenApi(
 ): { contract: Contract; problems: PlacedProblem[] } {
   const old = specification === '2.0'
   const container = old ? '/definitions' : '/components/schemas'
-  const declared = old ? namesIn(root, 'definitions') : namesIn(root, 'components', 'schemas')
+  const declared = old ? objectIn(root, 'definitions') : objectIn(root, 'components', 'schemas')
   const references = new References(documents, container, declared)
   const walk = new Walk(documents, references, specification)
   const shape = shapesOf(specification).get(old ? 'Swagger' : 'OpenAPI')!

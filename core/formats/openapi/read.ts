@@ -19,8 +19,8 @@ import {
 import { overridden } from '../../contract/parts'
 import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
-import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
-import { Builder, extensionsOf, type At } from './builder'
+import { compact, isObject, namesOf, textOf, type Node } from '../../text/values'
+import { Builder, extensionsOf } from './builder'
 
 const flag = (value: unknown): boolean | undefined =>
   typeof value === 'boolean' ? value : undefined
@@ -38,9 +38,9 @@ export class OpenApiBuilder extends Builder {
     const { root } = this
     const security = this.security(root['security']) ?? []
     const components = this.node(root['components'], '/components')
-    const operations = this.entries(root['paths'], '/paths').flatMap(({ key, ...item }) =>
-      key.startsWith('x-') ? [] : this.pathOperations(key, item, security),
-    )
+    const operations = this.entries(root['paths'], '/paths', (path, item, at) =>
+      path.startsWith('x-') ? undefined : this.pathOperations(path, item, at, security),
+    ).flat()
     return compact({
       format: { name: 'OpenAPI', version: String(root['openapi']) },
       ...this.info(),
@@ -49,9 +49,9 @@ export class OpenApiBuilder extends Builder {
       tags: this.tags(),
       paths: this.paths,
       operations,
-      webhooks: this.entries(root['webhooks'], '/webhooks').flatMap(({ key, ...item }) =>
-        this.pathOperations(key, item, security),
-      ),
+      webhooks: this.entries(root['webhooks'], '/webhooks', (name, item, at) =>
+        this.pathOperations(name, item, at, security),
+      ).flat(),
       schemas: [
         ...this.namedSchemas(components['schemas'], '/components/schemas'),
         ...this.references.undeclared,
@@ -59,22 +59,25 @@ export class OpenApiBuilder extends Builder {
       securitySchemes: this.entries(
         components['securitySchemes'],
         '/components/securitySchemes',
-      ).map(({ key, ...scheme }) => this.securityScheme(key, scheme)),
+        (name, node, at) => this.securityScheme(name, node, at),
+      ),
       extensions: extensionsOf(root),
     }) satisfies Contract
   }
 
   private servers(value: unknown, at: Place): Server[] {
-    return this.list(value, at).map(({ value: server, at: here }) =>
+    return this.list(value, at, (server, here) =>
       compact({
         at: here,
         url: textOf(server['url']) ?? '',
         name: textOf(server['name']),
         description: textOf(server['description']),
-        variables: this.entries(server['variables'], pointerStep(here, 'variables')).map(
-          ({ key, value: variable }) =>
+        variables: this.entries(
+          server['variables'],
+          pointerStep(here, 'variables'),
+          (name, variable) =>
             compact({
-              name: key,
+              name,
               default: textOf(variable['default']) ?? '',
               enum: Array.isArray(variable['enum']) ? namesOf(variable['enum']) : undefined,
               description: textOf(variable['description']),
@@ -87,7 +90,8 @@ export class OpenApiBuilder extends Builder {
 
   private pathOperations(
     path: string,
-    { value, at }: At,
+    value: Node,
+    at: Place,
     security: SecurityRequirement[],
   ): Operation[] {
     const told = this.pathItem(path, value, at)
@@ -142,11 +146,10 @@ export class OpenApiBuilder extends Builder {
   }
 
   private parameters(value: unknown, at: Place): Parameter[] {
-    if (value === undefined) return none
-    return this.list(value, at).map(({ value: node, at: here }) => {
+    return this.list(value, at, (node, here) => {
       const known = this.builtParameters.get(node)
       if (known) return known
-      const header = this.header(textOf(node['name']) ?? '', { value: node, at: here })
+      const header = this.header(textOf(node['name']) ?? '', node, here)
       const parameter: Parameter = Object.assign(header, { in: textOf(node['in']) ?? '' })
       const allowReserved = flag(node['allowReserved'])
       if (allowReserved !== undefined) parameter.allowReserved = allowReserved
@@ -157,7 +160,7 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private header(name: string, { value: node, at }: At): Header {
+  private header(name: string, node: Node, at: Place): Header {
     return compact({
       at,
       name,
@@ -177,8 +180,7 @@ export class OpenApiBuilder extends Builder {
   }
 
   private headers(value: unknown, at: Place): Header[] {
-    if (value === undefined) return none
-    return this.entries(value, at).map(({ key, ...header }) => this.header(key, header))
+    return this.entries(value, at, (name, node, here) => this.header(name, node, here))
   }
 
   private body(value: unknown, at: Place): Body | undefined {
@@ -196,32 +198,30 @@ export class OpenApiBuilder extends Builder {
   }
 
   private responses(value: unknown, at: Place): Response[] {
-    return this.entries(value, at)
-      .filter(({ key }) => !key.startsWith('x-'))
-      .map(({ key, value: node, at: here }) => {
-        const known = this.builtResponses.get(node)
-        if (known?.status === key) return known
-        const response: Response = compact({
-          at: here,
-          status: key,
-          summary: textOf(node['summary']),
-          description: textOf(node['description']),
-          headers: this.headers(node['headers'], pointerStep(here, 'headers')),
-          content: this.content(node['content'], pointerStep(here, 'content')),
-          links: this.links(node['links'], pointerStep(here, 'links')),
-          extensions: extensionsOf(node),
-        })
-        this.builtResponses.set(node, response)
-        return response
+    return this.entries(value, at, (status, node, here) => {
+      if (status.startsWith('x-')) return undefined
+      const known = this.builtResponses.get(node)
+      if (known?.status === status) return known
+      const response: Response = compact({
+        at: here,
+        status,
+        summary: textOf(node['summary']),
+        description: textOf(node['description']),
+        headers: this.headers(node['headers'], pointerStep(here, 'headers')),
+        content: this.content(node['content'], pointerStep(here, 'content')),
+        links: this.links(node['links'], pointerStep(here, 'links')),
+        extensions: extensionsOf(node),
       })
+      this.builtResponses.set(node, response)
+      return response
+    })
   }
 
   private content(value: unknown, at: Place): MediaType[] {
-    if (value === undefined) return none
-    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+    return this.entries(value, at, (type, node, here) =>
       compact({
         at: here,
-        type: key,
+        type,
         schema: this.schema(node['schema']),
         itemSchema: this.schema(node['itemSchema']),
         examples: this.examples(node, here),
@@ -232,11 +232,10 @@ export class OpenApiBuilder extends Builder {
   }
 
   private encoding(value: unknown, at: Place): Encoding[] {
-    if (value === undefined) return none
-    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+    return this.entries(value, at, (property, node, here) =>
       compact({
         at: here,
-        property: key,
+        property,
         contentType: textOf(node['contentType']),
         style: textOf(node['style']),
         explode: flag(node['explode']),
@@ -248,11 +247,10 @@ export class OpenApiBuilder extends Builder {
   }
 
   private links(value: unknown, at: Place): Link[] {
-    if (value === undefined) return none
-    return this.entries(value, at).map(({ key, value: node, at: here }) =>
+    return this.entries(value, at, (name, node, here) =>
       compact({
         at: here,
-        name: key,
+        name,
         operationId: textOf(node['operationId']),
         operationRef: textOf(node['operationRef']),
         parameters: isObject(node['parameters']) ? node['parameters'] : undefined,
@@ -267,24 +265,20 @@ export class OpenApiBuilder extends Builder {
 
   /** A callback that reaches itself again is left where it would begin anew. */
   private callbacks(value: unknown, at: Place, security: SecurityRequirement[]): Callback[] {
-    if (value === undefined) return none
-    return this.entries(value, at).flatMap(({ key, value: node, at: here }) => {
-      if (this.openCallbacks.has(here)) return []
+    return this.entries(value, at, (name, node, here) => {
+      if (this.openCallbacks.has(here)) return undefined
       this.openCallbacks.add(here)
-      const found = this.entries(node, here)
-        .filter((item) => !item.key.startsWith('x-'))
-        .map(({ key: expression, ...item }) => ({
-          at: here,
-          name: key,
-          expression,
-          operations: this.pathOperations(expression, item, security),
-        }))
+      const found = this.entries(node, here, (expression, item, itemAt) => {
+        if (expression.startsWith('x-')) return undefined
+        const operations = this.pathOperations(expression, item, itemAt, security)
+        return { at: here, name, expression, operations }
+      })
       this.openCallbacks.delete(here)
       return found
-    })
+    }).flat()
   }
 
-  private securityScheme(name: string, { value: node, at }: At): SecurityScheme {
+  private securityScheme(name: string, node: Node, at: Place): SecurityScheme {
     const flows = this.node(node['flows'], pointerStep(at, 'flows'))
     return compact({
       at,

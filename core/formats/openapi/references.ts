@@ -32,9 +32,9 @@ export class References {
     private readonly documents: Documents,
     /** The pointer below which the document declares schemas by name. */
     private readonly container: Pointer,
-    declared: Iterable<string>,
+    private readonly declared: Record<string, unknown>,
   ) {
-    this.taken = new Set(declared)
+    this.taken = new Set(Object.keys(declared))
     const { main } = documents
     if (mayIdentify(main.text)) this.identify(main.file)
   }
@@ -52,6 +52,8 @@ export class References {
   private find(reference: string, file: string, base: string): Target {
     const known = this.identified.size > 0 ? this.byIdentifier(reference, base) : undefined
     if (known) return this.found(known.value, known.file, known.pointer)
+    const declared = file === this.documents.main.file && this.byName(reference)
+    if (declared) return declared
     const hash = reference.indexOf('#')
     const name = hash === -1 ? reference : reference.slice(0, hash)
     const fragment = hash === -1 ? '' : reference.slice(hash + 1)
@@ -91,6 +93,23 @@ export class References {
       }
     }
     return this.below(value, where, fragment, reference)
+  }
+
+  /** What most references lead to: a schema that the document declares under a name that needs no escapes. */
+  private byName(reference: string): Target | undefined {
+    const { container, declared } = this
+    if (!reference.startsWith(`#${container}/`)) return undefined
+    const name = reference.slice(container.length + 2)
+    if (!/^[\w.-]+$/.test(name) || !Object.hasOwn(declared, name)) return undefined
+    const pointer = reference.slice(1)
+    this.names.set(pointer, name)
+    return {
+      found: true,
+      value: declared[name],
+      file: this.documents.main.file,
+      pointer,
+      at: pointer,
+    }
   }
 
   private below(root: unknown, file: string, fragment: string, reference: string): Target {

@@ -45,9 +45,9 @@ export class SwaggerBuilder extends Builder {
       produces: namesOf(root['produces']),
       security: this.security(root['security']) ?? [],
     }
-    const operations = this.entries(root['paths'], '/paths').flatMap(({ key, ...item }) =>
-      key.startsWith('x-') ? [] : this.pathOperations(key, item, defaults),
-    )
+    const operations = this.entries(root['paths'], '/paths', (path, item, at) =>
+      path.startsWith('x-') ? undefined : this.pathOperations(path, item, at, defaults),
+    ).flat()
     return compact({
       format: { name: 'Swagger', version: String(root['swagger']) },
       ...this.info(),
@@ -61,8 +61,10 @@ export class SwaggerBuilder extends Builder {
         ...this.namedSchemas(root['definitions'], '/definitions'),
         ...this.references.undeclared,
       ],
-      securitySchemes: this.entries(root['securityDefinitions'], '/securityDefinitions').map(
-        ({ key, ...scheme }) => this.securityScheme(key, scheme),
+      securitySchemes: this.entries(
+        root['securityDefinitions'],
+        '/securityDefinitions',
+        (name, node, at) => this.securityScheme(name, node, at),
       ),
       extensions: extensionsOf(root),
     }) satisfies Contract
@@ -82,10 +84,10 @@ export class SwaggerBuilder extends Builder {
     }))
   }
 
-  private pathOperations(path: string, { value, at }: At, defaults: Defaults): Operation[] {
+  private pathOperations(path: string, value: Node, at: Place, defaults: Defaults): Operation[] {
     const told = this.pathItem(path, value, at)
     if (told) this.paths.push(told)
-    const shared = this.list(value['parameters'], pointerStep(at, 'parameters'))
+    const shared = this.written(value['parameters'], pointerStep(at, 'parameters'))
     return methods.flatMap((method) => {
       const node = value[method]
       return isObject(node)
@@ -102,7 +104,7 @@ export class SwaggerBuilder extends Builder {
     shared: At[],
     defaults: Defaults,
   ): Operation {
-    const own = this.list(node['parameters'], pointerStep(at, 'parameters'))
+    const own = this.written(node['parameters'], pointerStep(at, 'parameters'))
     const isOwn = ({ value }: At) =>
       own.some((o) => o.value['name'] === value['name'] && o.value['in'] === value['in'])
     const all = [...shared.filter((parameter) => !isOwn(parameter)), ...own]
@@ -124,16 +126,21 @@ export class SwaggerBuilder extends Builder {
     })
   }
 
+  /** Parameters as they are written: those in a body become no parameters. */
+  private written(value: unknown, at: Place): At[] {
+    return this.list(value, at, (node, here) => ({ value: node, at: here }))
+  }
+
   private parameter({ value: node, at }: At): Parameter {
     return compact({
-      ...this.header(textOf(node['name']) ?? '', { value: node, at }),
+      ...this.header(textOf(node['name']) ?? '', node, at),
       in: textOf(node['in']) ?? '',
       allowEmptyValue:
         typeof node['allowEmptyValue'] === 'boolean' ? node['allowEmptyValue'] : undefined,
     })
   }
 
-  private header(name: string, { value: node, at }: At): Header {
+  private header(name: string, node: Node, at: Place): Header {
     return compact({
       at,
       name,
@@ -188,21 +195,22 @@ export class SwaggerBuilder extends Builder {
   }
 
   private responses(value: unknown, at: Place, produces: string[]): Response[] {
-    return this.entries(value, at)
-      .filter(({ key }) => !key.startsWith('x-'))
-      .map(({ key, value: node, at: here }) =>
-        compact({
-          at: here,
-          status: key,
-          description: textOf(node['description']),
-          headers: this.entries(node['headers'], pointerStep(here, 'headers')).map(
-            ({ key: name, ...header }) => this.header(name, header),
-          ),
-          content: this.content(node, here, produces),
-          links: none,
-          extensions: extensionsOf(node),
-        }),
-      )
+    return this.entries(value, at, (status, node, here): Response | undefined => {
+      if (status.startsWith('x-')) return undefined
+      return compact({
+        at: here,
+        status,
+        description: textOf(node['description']),
+        headers: this.entries(
+          node['headers'],
+          pointerStep(here, 'headers'),
+          (name, header, headerAt) => this.header(name, header, headerAt),
+        ),
+        content: this.content(node, here, produces),
+        links: none,
+        extensions: extensionsOf(node),
+      })
+    })
   }
 
   private content(node: Node, at: Place, produces: string[]): MediaType[] {
@@ -217,7 +225,7 @@ export class SwaggerBuilder extends Builder {
     })
   }
 
-  private securityScheme(name: string, { value: node, at }: At): SecurityScheme {
+  private securityScheme(name: string, node: Node, at: Place): SecurityScheme {
     const common = {
       at,
       name,

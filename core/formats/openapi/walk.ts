@@ -215,6 +215,8 @@ export class Walk {
     const { fields, also } = shape
     for (const key in value) {
       const field = fields.get(key)
+      // Most of what an object holds is text, and right.
+      if (field?.kind === 'text' && typeof value[key] === 'string') continue
       if (field) this.step(key, value[key], field)
       else if (key.startsWith('x-')) continue
       else {
@@ -405,11 +407,12 @@ export class Walk {
     this.step(key, value, schemaType)
   }
 
+  private isType(name: string): boolean {
+    return types.has(name) && !(this.specification === '3.0' && name === 'null')
+  }
+
   private type(value: unknown, schema: SchemaObject): void {
-    const known = (name: unknown) =>
-      typeof name === 'string' &&
-      types.has(name) &&
-      !(this.specification === '3.0' && name === 'null')
+    if (typeof value === 'string' && this.isType(value)) return
     if (this.specification === '2.0' && value === 'file') {
       schema['type'] = 'string'
       schema['format'] ??= 'binary'
@@ -418,13 +421,13 @@ export class Walk {
     if (Array.isArray(value)) {
       if (this.specification === '3.0')
         this.problem('"type" is one name in OpenAPI 3.0, not a list', 'error', 'type')
-      else if (!value.every(known))
+      else if (!value.every((name) => typeof name === 'string' && this.isType(name)))
         this.problem(
           `"type" names something that is no type: ${value.map(String).join(', ').slice(0, 60)}`,
           'error',
           'type',
         )
-    } else if (!known(value)) {
+    } else {
       this.problem(
         `"type" is string, number, integer, boolean, array or object; found ${kindOf(value)}`,
         value === null ? 'warning' : 'error',

@@ -153,6 +153,14 @@ export const facetsOf = <N>(schemaOf: (fact: Fact<N>) => SchemaObject): Record<s
     ]),
   )
 
+/** The properties of a schema that has no others than those it writes itself. */
+const writtenIn = ({ schema }: SchemaNode): Record<string, unknown> | undefined =>
+  schema['$ref'] === undefined && schema['allOf'] === undefined
+    ? isObject(schema['properties'])
+      ? schema['properties']
+      : {}
+    : undefined
+
 /** The properties of a schema, those of its allOf among them, references followed. */
 const listedIn = ({ node, world }: Fact<SchemaNode>): ReadonlyMap<string, ListedProperty> =>
   (node.listed ??= propertiesThrough(world.contract, node.schema))
@@ -228,15 +236,18 @@ export const schemaShape = shape<SchemaNode>(
       (_node, fact) =>
         Array.from(listedIn(fact), ([name, listed]) => propertyFact(fact, name, listed)),
     ),
-    propertyNames: keptTexts('The names of its properties.', (_node, fact) => [
-      ...listedIn(fact).keys(),
-    ]),
-    holdsLists: keptTruth('Whether any of its properties is a list.', (_node, fact) => {
-      for (const { value: written } of listedIn(fact).values()) {
-        const found = resolveSchema(fact.world.contract, written)
-        if (isObject(found) && typeOf(found) === 'array') return true
+    propertyNames: keptTexts('The names of its properties.', (node, fact) => {
+      const written = writtenIn(node)
+      return written ? Object.keys(written) : [...listedIn(fact).keys()]
+    }),
+    holdsLists: keptTruth('Whether any of its properties is a list.', (node, fact) => {
+      const isList = (schema: unknown) => {
+        const found = resolveSchema(fact.world.contract, schema as Schema)
+        return isObject(found) && typeOf(found) === 'array'
       }
-      return false
+      const written = writtenIn(node)
+      if (written) return Object.values(written).some(isList)
+      return [...listedIn(fact).values()].some((listed) => isList(listed.value))
     }),
     required: keptTexts('The names of the properties it asks for.', ({ schema }) =>
       namesOf(schema['required']),
