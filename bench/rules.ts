@@ -28,18 +28,12 @@ export function rules(): void {
   const house = rulebook!.rules
 
   const json = JSON.stringify(largeDefinition(3000))
-  const parse = timed(() => JSON.parse(json))
+  const parse = () => JSON.parse(json) as unknown
   const large = readable(json)
-  report(
-    `Checking it with ${house.length} rules`,
-    timed(() => by(large, house)),
-    'JSON.parse',
-    parse,
-    5,
-  )
+  report(`Checking it with ${house.length} rules`, () => by(large, house), 'JSON.parse', parse, 5)
   report(
     'Reading, checking and locating together',
-    timed(() => by(readable(json), house)),
+    () => by(readable(json), house),
     'JSON.parse',
     parse,
     8,

@@ -6,7 +6,7 @@ import { fits } from '../contract/fits'
 import type { Fact, FactType, SchemaNode } from './facts/fact'
 import { ConditionError, spend, type Meter } from './meter'
 import { findsPattern } from './pattern'
-import { isPlaceholder, isVerb, proseWords, wordsOf } from './words'
+import { isPlaceholder, isVerb, KnownWords, proseWords, wordsOf } from './words'
 
 /** A function that expressions may call. `takes` names a type for each argument. */
 export interface LibraryFunction {
@@ -38,16 +38,23 @@ const ofText = (says: string, example: string, pattern: RegExp) =>
 
 const addressOf = (text: string) => URL.parse(text) ?? URL.parse(text, 'https://unknown.invalid/')
 
-const counts = new WeakMap<readonly unknown[], Map<unknown, number>>()
+const knownWords = new WeakMap<(word: string) => boolean, KnownWords>()
+
+/** The words that a dictionary has been asked for lately, and had. */
+function knownTo(isWord: (word: string) => boolean): KnownWords {
+  let known = knownWords.get(isWord)
+  if (!known) knownWords.set(isWord, (known = new KnownWords()))
+  return known
+}
 
 /** How often a list holds each item; counted once for lists that stay. */
 function countsOf(list: readonly unknown[], meter: Meter): Map<unknown, number> {
-  let known = counts.get(list)
+  let known = meter.counts.get(list)
   if (!known) {
     spend(meter, list.length)
     known = new Map()
     for (const item of list) known.set(item, (known.get(item) ?? 0) + 1)
-    counts.set(list, known)
+    meter.counts.set(list, known)
   }
   return known
 }
@@ -305,9 +312,12 @@ export const library: Record<string, LibraryFunction> = {
       const { isWord, organisation } = meter.world ?? {}
       if (!isWord || !organisation) return []
       spend(meter, text!.length)
-      const unknown = proseWords(text!).filter((word) => {
+      const known = knownTo(isWord)
+      const unknown = proseWords(text!, known).filter((word) => {
         const lower = word.toLowerCase()
-        return !isWord(lower) && !organisation.words.has(lower)
+        if (!isWord(lower)) return !organisation.words.has(lower)
+        known.add(word)
+        return false
       })
       return [...new Set(unknown)]
     },

@@ -9,6 +9,8 @@ export interface Meter {
   readonly id: number
   left: number
   world?: World
+  /** How often lists hold their items, once that has been counted. */
+  readonly counts: Map<readonly unknown[], Map<unknown, number>>
 }
 
 /** A rule that takes more steps than this in one definition is at fault itself. */
@@ -19,6 +21,7 @@ let meters = 0
 export const newMeter = (world?: World): Meter => ({
   id: ++meters,
   left: mostSteps,
+  counts: new Map(),
   ...(world && { world }),
 })
 

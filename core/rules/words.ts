@@ -46,11 +46,31 @@ function plainWordEnd(text: string, start: number, end: number): number {
   return at === end - 1 && (endsPart(mark) || endsSentence(mark)) ? at : 0
 }
 
+/** Words that were looked up before, found by their letters without being cut out of their text. */
+export class KnownWords {
+  private readonly slots = Array<string>(4096).fill('')
+
+  add(word: string): void {
+    this.slots[slotOf(word, 0, word.length)] = word
+  }
+
+  has(text: string, start: number, end: number): boolean {
+    const word = this.slots[slotOf(text, start, end)]!
+    return word.length === end - start && text.startsWith(word, start)
+  }
+}
+
+function slotOf(text: string, start: number, end: number): number {
+  let hash = 0
+  for (let at = start; at < end; at++) hash = (hash * 31 + text.charCodeAt(at)) | 0
+  return (hash ^ (hash >>> 12)) & 4095
+}
+
 /**
- * The words of a text that a dictionary should know: no names, which have a capital within a sentence or several; no
+ * The words of a text that a dictionary should know, but for those known already: no names, which have a capital within a sentence or several; no
  * code, addresses, numbers or markup.
  */
-export function proseWords(text: string): string[] {
+export function proseWords(text: string, known?: KnownWords): string[] {
   const found: string[] = []
   const code = text.includes('`') ? text.replace(/`[^`]*`/g, ' x1 ') : text
   // The few blanks beyond ASCII are made plain ones, so that what follows need not know them.
@@ -64,7 +84,8 @@ export function proseWords(text: string): string[] {
     const wordEnd = plainWordEnd(plain, start, end)
     if (wordEnd > 0) {
       begins = wordEnd < end && endsSentence(plain.charCodeAt(wordEnd))
-      if (starts || isSmall(plain.charCodeAt(start))) found.push(plain.slice(start, wordEnd))
+      const isProse = starts || isSmall(plain.charCodeAt(start))
+      if (isProse && !known?.has(plain, start, wordEnd)) found.push(plain.slice(start, wordEnd))
       continue
     }
     const token = plain.slice(start, end)

@@ -74,7 +74,7 @@ export class Subjects {
     private readonly contract: Contract,
     { circumstances, domain, words, estate, isWord }: Surroundings,
   ) {
-    const schemas = new WeakMap<object, Fact<SchemaNode>>()
+    const schemas = new Map<object, Fact<SchemaNode>>()
     const names = new Map<Schema, { name: string; at: Place }>()
     const spoken = spokenNames(contract)
     this.spoken = spoken
