@@ -49,6 +49,9 @@ const words = new Map<string, boolean | null>([
   ...['false', 'False', 'FALSE'].map((word): [string, false] => [word, false]),
 ])
 
+/** What JSON does not know in quotes (RFC 8259, section 7). */
+const otherEscape = /\\(?:[^"\\/bfnrtu]|u(?![\da-fA-F]{4}))|\t/
+
 const simpleNumber = /^(?:0|-?[1-9]\d{0,14})(?:\.\d{1,15})?$/
 const perhapsNumber = /^[-+]?(?:\d|\.[\diInN])[^:]*$/
 
@@ -400,9 +403,13 @@ class BlockReader {
   /** A quoted scalar (sections 7.3.1 and 7.3.2) between two offsets. */
   private quoted(start: number, end: number): string {
     const inner = this.text.slice(start + 1, end)
-    const isSimple =
-      this.text.charCodeAt(start) === singleQuote ? !inner.includes("'") : !inner.includes('\\')
-    if (isSimple && !inner.includes('\n')) return inner
+    const isSingle = this.text.charCodeAt(start) === singleQuote
+    if (!inner.includes('\n')) {
+      if (isSingle) return inner.replaceAll("''", "'")
+      if (!inner.includes('\\')) return inner
+      // Escapes of JSON mean the same in YAML, and most texts have no other.
+      if (!otherEscape.test(inner)) return JSON.parse(`"${inner}"`) as string
+    }
     const value = loaded(this.text.slice(start, end + 1))
     if (typeof value !== 'string') throw unusual
     return value
