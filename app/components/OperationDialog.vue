@@ -1,20 +1,21 @@
 <script setup lang="ts">
 import {
   draftFaults,
-  EditFault,
-  insertOperation,
   pathParameters,
   proposedId,
   type BodyDraft,
   type OperationDraft,
   type ParameterDraft,
-  type WritableFormat,
-} from '~~/core/edit/operation'
+} from '~~/core/edit/draft'
+import { insertOperation, type WritableFormat } from '~~/core/edit/operation'
+import { EditFault } from '~~/core/edit/tree'
+import { representedElements } from '~~/core/edit/wadl'
+import type { Syntax } from '~~/core/text/read'
 import type { Shape } from './ShapeField.vue'
 
 /** Writes a new operation into the text at its place; the text stays the truth. */
 interface Outline {
-  syntax: string
+  syntax: Syntax
   operations: { method: string; path: string; tags: string[] }[]
   schemas: { name: string }[]
 }
@@ -42,7 +43,13 @@ const methods = ['get', 'post', 'put', 'patch', 'delete', 'head', 'options']
 const types = ['string', 'integer', 'number', 'boolean']
 const paths = computed(() => [...new Set(props.outline.operations.map((item) => item.path))])
 const tags = computed(() => [...new Set(props.outline.operations.flatMap((item) => item.tags))])
-const schemas = computed(() => props.outline.schemas.map(({ name }) => name))
+/** A WADL speaks of elements, not of their types. */
+const schemas = computed(() =>
+  props.format === 'WADL'
+    ? representedElements(props.text)
+    : props.outline.schemas.map(({ name }) => name),
+)
+const takesTag = computed(() => props.format === 'OpenAPI' || props.format === 'Swagger')
 const inPath = computed(() => pathParameters(path.value))
 const pathTypes = ref<Record<string, string>>({})
 const takesBody = computed(() => ['post', 'put', 'patch'].includes(method.value))
@@ -101,7 +108,7 @@ const ready = computed(
 function write() {
   if (!draft.value) return
   try {
-    const syntax = props.outline.syntax === 'json' ? 'json' : 'yaml'
+    const { syntax } = props.outline
     const modern = /3\.[12]/.test(props.label)
     const text = insertOperation(props.text, syntax, props.format, draft.value, modern)
     let at = 0
@@ -171,7 +178,7 @@ const addParameter = () =>
         <label class="field grow"
           ><span>Summary</span><input v-model="summary" aria-label="Summary"
         /></label>
-        <label v-if="format !== 'RAML'" class="field"
+        <label v-if="takesTag" class="field"
           ><span>Tag</span><input v-model="tag" list="known-tags" aria-label="Tag" /><datalist
             id="known-tags"
           >

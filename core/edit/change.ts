@@ -3,6 +3,7 @@ import type { Pointer } from '../text/pointer'
 import type { Syntax } from '../text/read'
 import { isObject } from '../text/values'
 import { readXml, type XmlElement } from '../text/xml'
+import { endOf, escapeXml, tagOf } from './elements'
 import { EditFault, follow, readTree, type Entry, type TextNode } from './tree'
 
 /** One change of a text. Pointers name places as they were before any of the changes. */
@@ -424,8 +425,6 @@ function elementAt(root: XmlElement, path: Pointer): XmlElement | undefined {
   return element
 }
 
-const escapes: Record<string, string> = { '&': '&amp;', '<': '&lt;', '"': '&quot;', "'": '&apos;' }
-
 function attributeSplice(
   text: string,
   element: XmlElement,
@@ -446,7 +445,7 @@ function attributeSplice(
           },
         ]
       : []
-  const escaped = value.replace(/[&<"']/g, (character) => escapes[character]!)
+  const escaped = escapeXml(value)
   if (found) {
     const from = element.start + found.index + found[0].length - found[2]!.length + 1
     return [{ from, to: from + found[2]!.length - 2, text: escaped }]
@@ -455,24 +454,8 @@ function attributeSplice(
   return [{ from: at, to: at, text: ` ${name}="${escaped}"` }]
 }
 
-/** A start tag whole; a `>` inside of an attribute does not end it. */
-const tagOf = (text: string, start: number): string =>
-  /^<(?:[^<>"']|"[^"]*"|'[^']*')*>/.exec(text.slice(start, start + 20_000))?.[0] ?? ''
-
 function withoutElement(text: string, element: XmlElement): Splice {
-  const tag = tagOf(text, element.start)
-  let to = element.start + tag.length
-  if (!tag.endsWith('/>')) {
-    const name = /^<([^\s/>]+)/.exec(tag)![1]!
-    const pattern = new RegExp(`<(/?)${name.replace(/[.]/g, '\\.')}(?=[\\s/>])[^>]*?(/?)>`, 'g')
-    pattern.lastIndex = to
-    for (let depth = 1; depth > 0;) {
-      const next = pattern.exec(text)
-      if (!next) throw new EditFault('The element does not end')
-      depth += next[1] === '/' ? -1 : next[2] === '/' ? 0 : 1
-      to = pattern.lastIndex
-    }
-  }
+  const to = endOf(text, element)
   const lineStart = text.lastIndexOf('\n', element.start) + 1
   const isAlone =
     text.slice(lineStart, element.start).trim() === '' && /^[ \t]*(?:\r?\n|$)/.test(text.slice(to))

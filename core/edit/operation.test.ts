@@ -3,15 +3,10 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { operationName } from '../contract/model'
 import { readDefinition } from '../formats/read'
-import {
-  draftFaults,
-  EditFault,
-  insertOperation,
-  newDefinition,
-  proposedId,
-  schemaFromExample,
-  type OperationDraft,
-} from './operation'
+import { draftFaults, proposedId, type OperationDraft } from './draft'
+import { insertOperation, newDefinition, schemaFromExample } from './operation'
+import { EditFault } from './tree'
+import { representedElements } from './wadl'
 
 const draft = (changes: Partial<OperationDraft> = {}): OperationDraft => ({
   method: 'get',
@@ -108,6 +103,73 @@ describe('adding an operation', () => {
     const after = insertOperation(text, 'yaml', 'OpenAPI', draft(), true)
     expect(after.replaceAll('\r\n', '')).not.toContain('\n')
     expect(operationsIn(after, 'a.yaml')).toHaveLength(2)
+  })
+
+  describe('to a WADL', () => {
+    const register = readFileSync(
+      'demo/definitions/hydrant-register/1.1.0/hydrant-register.wadl',
+      'utf8',
+    )
+    const into = (text: string, changes: Partial<OperationDraft> = {}) =>
+      insertOperation(text, 'xml', 'WADL', draft(changes), false)
+    const file = (text: string) => {
+      const reading = readDefinition({ file: 'a.wadl', text }, (name) =>
+        readFileSync(`demo/definitions/hydrant-register/1.1.0/${name}`, 'utf8'),
+      )
+      if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+      expect(reading.problems).toEqual([])
+      return reading.contract.operations
+    }
+
+    it('puts it below the resource that is nearest, and keeps the rest', () => {
+      const after = into(register, {
+        method: 'post',
+        path: '/hydrants/{number}/flushes/{flushId}',
+        parameters: [
+          { name: 'number', in: 'path', type: 'string', required: true, description: '' },
+          { name: 'flushId', in: 'path', type: 'integer', required: true, description: '' },
+          { name: 'dryRun', in: 'query', type: 'boolean', required: false, description: '' },
+        ],
+        summary: 'Flush "all" & report',
+        body: { kind: 'example', value: { minutes: 4, by: 'crew <3>' } },
+        answer: { kind: 'schema', name: 'h:hydrant' },
+      })
+      expect(isKept(register, after)).toBe(true)
+      const made = file(after).find(({ path }) => path.endsWith('/flushes/{flushId}'))!
+      expect(made).toMatchObject({ method: 'post', summary: 'Flush "all" & report' })
+      expect(made.parameters.map(({ name, in: place }) => `${place} ${name}`).sort()).toEqual([
+        'path flushId',
+        'path number',
+        'query dryRun',
+      ])
+      expect(made.body?.content[0]).toMatchObject({
+        type: 'application/json',
+        schema: { properties: { minutes: { type: 'integer' }, by: { type: 'string' } } },
+      })
+      expect(made.responses[0]?.content[0]?.schema).toBeDefined()
+      expect(file(after)).toHaveLength(file(register).length + 1)
+    })
+
+    it('opens a resource that has nothing inside, and refuses what stands', () => {
+      const after = into(register, { method: 'put', path: '/areas', parameters: [] })
+      expect(file(after).map(operationName)).toContain('PUT /areas')
+      expect(() => into(register, { path: '/hydrants', parameters: [] })).toThrow(EditFault)
+      expect(() => into('<application', {})).toThrow(EditFault)
+      expect(() => into('<application/>', {})).toThrow(/no "resources"/)
+    })
+
+    it('writes with the prefixes of the document', () => {
+      const text =
+        '<w:application xmlns:w="http://wadl.dev.java.net/2009/02"><w:resources base="https://a.example/"></w:resources></w:application>'
+      const after = into(text)
+      expect(after).toContain('<w:resource path="valves/{valveId}">')
+      expect(file(after).map(operationName)).toEqual(['GET /valves/{valveId}'])
+    })
+
+    it('offers the elements that its representations speak of', () => {
+      expect(representedElements(register)).toContain('h:hydrant')
+      expect(representedElements('no xml')).toEqual([])
+    })
   })
 
   it('into a text that is not readable is refused', () => {

@@ -1,90 +1,15 @@
 import { applyEdits, modify } from 'jsonc-parser'
 import yaml from 'js-yaml'
 import { isMap, isScalar, parseDocument, type Pair, type ParsedNode, type YAMLMap } from 'yaml'
+import type { Syntax } from '../text/read'
 import { isObject, type Node } from '../text/values'
+import { statusSays, taken, type BodyDraft, type OperationDraft } from './draft'
+import { EditFault } from './tree'
+import { intoWadl } from './wadl'
 
-/** A parameter as a form gives it. */
-export interface ParameterDraft {
-  name: string
-  in: 'path' | 'query' | 'header' | 'cookie'
-  type: string
-  required: boolean
-  description: string
-}
-
-/** A body as a form gives it: an example to take its shape from, or the name of a schema that exists. */
-export type BodyDraft = { kind: 'example'; value: unknown } | { kind: 'schema'; name: string }
-
-/** An operation as a form gives it. */
-export interface OperationDraft {
-  method: string
-  path: string
-  id: string
-  summary: string
-  tag: string
-  parameters: ParameterDraft[]
-  body: BodyDraft | undefined
-  status: string
-  answer: BodyDraft | undefined
-}
-
-/** What a text is written in, as far as writing into it is concerned. */
-export type WritableFormat = 'OpenAPI' | 'Swagger' | 'RAML'
-
-/** Why an operation cannot be written. */
-export class EditFault extends Error {}
-
-/** Why a draft is not complete, by field; empty where nothing is wrong. */
-export function draftFaults(draft: OperationDraft): Record<string, string> {
-  const faults: Record<string, string> = {}
-  if (!draft.path.startsWith('/')) faults['path'] = 'A path begins with a slash'
-  else if (/\s/.test(draft.path)) faults['path'] = 'A path has no spaces'
-  else if (/[?#]/.test(draft.path))
-    faults['path'] = 'Query parameters are written below, not in the path'
-  else if (/[{}]/.exec(draft.path.replace(/\{[^{}/]+\}/g, '')))
-    faults['path'] = 'A parameter is written {name}'
-  if (!/^\d{3}$/.test(draft.status)) faults['status'] = 'A status has three digits'
-  if (draft.id !== '' && !/^[\w.-]+$/.test(draft.id))
-    faults['id'] = 'Letters, digits, dots, dashes and underscores'
-  if (draft.parameters.some(({ name }) => name === ''))
-    faults['parameters'] = 'Every parameter needs a name'
-  return faults
-}
-
-/** The path parameters that a path names, in its order. */
-export const pathParameters = (path: string) =>
-  [...path.matchAll(/\{([^{}/]+)\}/g)].map(([, name]) => name!)
-
-/** An identifier in the usual manner: `GET /hydrants/{id}/checks` is `listHydrantChecks`. */
-export function proposedId(method: string, path: string): string {
-  const segments = path.split('/').filter((segment) => segment !== '')
-  const words = segments.filter((segment) => !segment.startsWith('{'))
-  const one = segments.at(-1)?.startsWith('{') ?? false
-  const verbs: Record<string, string> = {
-    get: one ? 'get' : 'list',
-    post: 'create',
-    put: 'replace',
-    patch: 'update',
-    delete: 'delete',
-    head: 'check',
-    options: 'describe',
-  }
-  const parts = words.map((word, i) =>
-    i < words.length - 1 || one || method === 'post' ? singular(word) : word,
-  )
-  const name = parts.flatMap((part) => part.split(/[^A-Za-z0-9]+/)).filter((part) => part !== '')
-  return (
-    (verbs[method] ?? method) +
-    name.map((part) => part.charAt(0).toUpperCase() + part.slice(1)).join('')
-  )
-}
-
-const singular = (word: string) =>
-  word
-    .replace(/ies$/, 'y')
-    .replace(/(ss|us)$/, '$1_')
-    .replace(/([^s_])s$/, '$1')
-    .replace(/_$/, '')
+/** The formats whose operations are methods of paths, into which one can be written. */
+export const writableFormats = ['OpenAPI', 'Swagger', 'RAML', 'WADL'] as const
+export type WritableFormat = (typeof writableFormats)[number]
 
 /** The schema that an example would fit, as its author would begin it. */
 export function schemaFromExample(value: unknown): Node {
@@ -114,7 +39,7 @@ export function schemaFromExample(value: unknown): Node {
 /** A draft as the format writes it. `modern` is OpenAPI 3.1 or later. */
 export function operationNode(
   draft: OperationDraft,
-  format: WritableFormat,
+  format: Exclude<WritableFormat, 'WADL'>,
   modern: boolean,
 ): Node {
   const schemaOf = (body: BodyDraft) => {
@@ -151,7 +76,7 @@ export function operationNode(
       content: { 'application/json': { schema: schemaOf(draft.body), ...exampleOf(draft.body) } },
     }
   }
-  const answer: Node = { description: statusWords[draft.status] ?? 'The answer' }
+  const answer: Node = { description: statusSays(draft) }
   if (draft.answer) {
     if (format === 'Swagger') {
       answer['schema'] = schemaOf(draft.answer)
@@ -189,7 +114,7 @@ function ramlNode(
     node['body'] = {
       'application/json': { ...plainTypes(schemaOf(draft.body)), ...exampleOf(draft.body) },
     }
-  const answer: Node = { description: statusWords[draft.status] ?? 'The answer' }
+  const answer: Node = { description: statusSays(draft) }
   if (draft.answer)
     answer['body'] = {
       'application/json': { ...plainTypes(schemaOf(draft.answer)), ...exampleOf(draft.answer) },
@@ -232,24 +157,18 @@ function withNull(schema: Node, modern: boolean): Node {
   return node
 }
 
-const statusWords: Record<string, string> = {
-  200: 'Done',
-  201: 'Made',
-  202: 'Taken; it is done later',
-  204: 'Done; nothing to say',
-}
-
 /**
  * Writes an operation into a definition's text at its place: below its path where that stands, or as a new path after
  * the last one. Everything else stays byte for byte; comments, order and indentation of what is there are kept.
  */
 export function insertOperation(
   text: string,
-  syntax: 'json' | 'yaml',
+  syntax: Syntax,
   format: WritableFormat,
   draft: OperationDraft,
   modern: boolean,
 ): string {
+  if (format === 'WADL') return intoWadl(text, draft)
   const node = operationNode(draft, format, modern)
   if (syntax === 'json') return intoJson(text, draft, node)
   return format === 'RAML' ? intoRaml(text, draft, node) : intoYaml(text, draft, node)
@@ -266,9 +185,6 @@ function intoJson(text: string, draft: OperationDraft, node: Node): string {
     modify(text, ['paths', draft.path, draft.method], node, { formattingOptions }),
   )
 }
-
-const taken = ({ method, path }: OperationDraft) =>
-  new EditFault(`${method.toUpperCase()} ${path} stands in the definition already`)
 
 type TextMap = YAMLMap.Parsed
 type TextPair = Pair<ParsedNode, ParsedNode | null>

@@ -2,6 +2,7 @@
 import { del, get, set as keep } from 'idb-keyval'
 import type { EstatePart } from '~~/core/rules/estate'
 import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
+import { writableFormats } from '~~/core/edit/operation'
 import { decodeText, type Syntax } from '~~/core/text/read'
 import type { ApiDetail, RevisionDetail, Saved } from '~~/shared/api/catalog'
 import type { Rulebook } from '~~/shared/api/rules'
@@ -230,7 +231,7 @@ const adding = ref(false)
 /** The formats an operation can be written into by the form. */
 const writable = computed(() => {
   const format = detail.value?.latest.format.split(' ')[0]
-  return format === 'OpenAPI' || format === 'Swagger' || format === 'RAML' ? format : undefined
+  return writableFormats.find((each) => each === format)
 })
 async function write(changed_: string, at: number) {
   adding.value = false
