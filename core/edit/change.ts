@@ -3,7 +3,7 @@ import type { Pointer } from '../text/pointer'
 import type { Syntax } from '../text/read'
 import { isObject } from '../text/values'
 import { readXml, type XmlElement } from '../text/xml'
-import { endOf, escapeXml, tagOf } from './elements'
+import { endOf, escapeValue, tagOf } from './elements'
 import { EditFault, follow, readTree, type Entry, type TextNode } from './tree'
 
 /** One change of a text. Pointers name places as they were before any of the changes. */
@@ -445,7 +445,7 @@ function attributeSplice(
           },
         ]
       : []
-  const escaped = escapeXml(value)
+  const escaped = escapeValue(value)
   if (found) {
     const from = element.start + found.index + found[0].length - found[2]!.length + 1
     return [{ from, to: from + found[2]!.length - 2, text: escaped }]

@@ -1,3 +1,4 @@
+import pluralize from 'pluralize'
 import { EditFault } from './tree'
 
 /** A parameter as a form gives it. */
@@ -61,7 +62,7 @@ export function proposedId(method: string, path: string): string {
     options: 'describe',
   }
   const parts = words.map((word, i) =>
-    i < words.length - 1 || one || method === 'post' ? singular(word) : word,
+    i < words.length - 1 || one || method === 'post' ? pluralize.singular(word) : word,
   )
   const name = parts.flatMap((part) => part.split(/[^A-Za-z0-9]+/)).filter((part) => part !== '')
   return (
@@ -69,13 +70,6 @@ export function proposedId(method: string, path: string): string {
     name.map((part) => part.charAt(0).toUpperCase() + part.slice(1)).join('')
   )
 }
-
-const singular = (word: string) =>
-  word
-    .replace(/ies$/, 'y')
-    .replace(/(ss|us)$/, '$1_')
-    .replace(/([^s_])s$/, '$1')
-    .replace(/_$/, '')
 
 const statusWords: Record<string, string> = {
   200: 'Done',

@@ -3,8 +3,12 @@ import { EditFault } from './tree'
 
 const escapes: Record<string, string> = { '&': '&amp;', '<': '&lt;', '"': '&quot;', "'": '&apos;' }
 
-/** A text as it stands between tags or quotes (XML 1.0, section 2.4). */
-export const escapeXml = (text: string): string =>
+/** A text as it stands between tags (XML 1.0, section 2.4). */
+export const escapeText = (text: string): string =>
+  text.replace(/[&<]/g, (character) => escapes[character]!).replaceAll(']]>', ']]&gt;')
+
+/** A text as it stands in quotes. */
+export const escapeValue = (text: string): string =>
   text.replace(/[&<"']/g, (character) => escapes[character]!)
 
 /** A start tag whole; a `>` inside of an attribute does not end it. */

@@ -184,6 +184,8 @@ describe('the form', () => {
     ['post', '/hydrants', 'createHydrant'],
     ['delete', '/hydrants/{id}/checks/{checkId}', 'deleteHydrantCheck'],
     ['get', '/water-qualities', 'listWaterQualities'],
+    ['post', '/hydrants/{number}/flushes', 'createHydrantFlush'],
+    ['put', '/statuses/{id}/address', 'replaceStatusAddress'],
   ])('proposes an identifier for %s %s', (method, path, id) =>
     expect(proposedId(method, path)).toBe(id),
   )

@@ -2,7 +2,7 @@ import { recommended } from '../formats/xsd/builtin'
 import { isObject } from '../text/values'
 import { readXml, type XmlElement } from '../text/xml'
 import { pathParameters, statusSays, taken, type BodyDraft, type OperationDraft } from './draft'
-import { endOf, escapeXml, tagOf } from './elements'
+import { endOf, escapeText, escapeValue, tagOf } from './elements'
 import { EditFault } from './tree'
 
 /** An element to be written. */
@@ -154,9 +154,9 @@ const typeOf = (value: unknown) =>
 
 function linesOf({ name, attributes, inside }: Written, indent: string, step: string): string[] {
   const tag = `${indent}<${name}${Object.entries(attributes)
-    .map(([key, value]) => ` ${key}="${escapeXml(value)}"`)
+    .map(([key, value]) => ` ${key}="${escapeValue(value)}"`)
     .join('')}`
-  if (typeof inside === 'string') return [`${tag}>${escapeXml(inside)}</${name}>`]
+  if (typeof inside === 'string') return [`${tag}>${escapeText(inside)}</${name}>`]
   if (inside.length === 0) return [`${tag}/>`]
   const below = inside.flatMap((child) => linesOf(child, indent + step, step))
   return [`${tag}>`, ...below, `${indent}</${name}>`]
