@@ -113,6 +113,27 @@ export const apis = pgTable('apis', {
   estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
 })
 
+/**
+ * The names in {@link apis}' estates, each with the shape it has there, so that a check can ask for those of its own
+ * definition. A trigger keeps them.
+ */
+export const estateNames = pgTable(
+  'estate_names',
+  {
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    kind: text().$type<'basePath' | 'schema'>().notNull(),
+    name: text().notNull(),
+    /** Empty for a base path. */
+    shape: text().notNull(),
+  },
+  (table) => [
+    index('estate_names_by_name').on(table.kind, table.name),
+    index('estate_names_by_api').on(table.api),
+  ],
+)
+
 export const revisions = pgTable(
   'revisions',
   {

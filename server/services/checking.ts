@@ -1,12 +1,30 @@
 import { isDeepStrictEqual } from 'node:util'
-import { and, asc, between, desc, eq, inArray, isNotNull, sql } from 'drizzle-orm'
-import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
+import {
+  and,
+  asc,
+  between,
+  desc,
+  eq,
+  getTableColumns,
+  inArray,
+  isNotNull,
+  or,
+  sql,
+} from 'drizzle-orm'
+import {
+  countLevels,
+  type DefinitionSummary,
+  type Examination,
+  type LevelCounts,
+} from '../../core/definition'
 import { asksForEstate, type EstatePart } from '../../core/rules/estate'
+import { pathKey } from '../../core/rules/library'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Queries, Transaction } from '../db/database'
 import {
   apis,
   baselines,
+  estateNames,
   findings,
   placements,
   revisions,
@@ -70,6 +88,41 @@ export async function estateFor(
     .from(apis)
     .where(isNotNull(apis.estate))
   return rows.map(({ api, estate }) => ({ ...estate!, api }))
+}
+
+/**
+ * What APIs hold under the names of a revision that is kept: many of these are checked in a row, and each needs little
+ * of a large register.
+ */
+export async function estateAround(
+  db: Queries,
+  { rules }: Pick<Edition, 'rules'>,
+  { servers, schemas }: Pick<DefinitionSummary, 'servers' | 'schemas'>,
+): Promise<EstatePart[]> {
+  if (!asksForEstate(rules)) return []
+  const named = (kind: 'basePath' | 'schema', names: string[]) =>
+    and(eq(estateNames.kind, kind), sql`${estateNames.name} = any(${sql.param(names)}::text[])`)
+  const rows = await db
+    .select({ ...getTableColumns(estateNames), api: apis.slug })
+    .from(estateNames)
+    .innerJoin(apis, eq(apis.id, estateNames.api))
+    .where(
+      or(
+        named('basePath', servers.map(pathKey)),
+        named(
+          'schema',
+          schemas.map(({ name }) => name),
+        ),
+      ),
+    )
+  const parts = new Map<string, EstatePart>()
+  for (const { api, kind, name, shape } of rows) {
+    let part = parts.get(api)
+    if (!part) parts.set(api, (part = { api, basePaths: [], schemas: [] }))
+    if (kind === 'basePath') part.basePaths.push(name)
+    else part.schemas.push([name, shape])
+  }
+  return [...parts.values()]
 }
 
 /** Everything that is known from outside of an API's definition. */
@@ -142,8 +195,11 @@ export async function recheck(context: Services, slug: string): Promise<void> {
   const now = context.now()
   const edition = await currentEdition(db, api.team)
   const files = await loadFiles(db, await filesOf(db, row.id))
-  const known = await knownOf(db, edition, api, now)
-  const examination = await context.examiner.examine(files, edition, known)
+  const [facts, estate] = await Promise.all([
+    factsOf(db, api, now),
+    estateAround(db, edition, row.summary),
+  ])
+  const examination = await context.examiner.examine(files, edition, { facts, estate })
   if (!examination.readable) return
   await db.transaction(async (tx) => {
     const target = { api: api.id, revision: row.id, number: row.number }

@@ -10,7 +10,7 @@ import type {
   WaiverItem,
 } from '../../shared/api/rules'
 import { waivers } from '../../server/db/schema'
-import { settleAll } from '../../server/services/checking'
+import { recheckAll, settleAll } from '../../server/services/checking'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 import { houseText } from '../support/rules'
 
@@ -334,5 +334,58 @@ describe('seeing to findings', () => {
       aside: 0,
     })
     expect(body.days.at(-1)).toMatchObject({ team: 'Network Control', must: 1 })
+  })
+})
+
+describe('rules that compare APIs', () => {
+  const about = { team: 'Network Control', audience: 'private' }
+  const api = (title: string, property: string, server: string) => `openapi: 3.1.0
+info: { title: ${title}, version: 1.0.0 }
+servers: [{ url: 'https://api.brackenmere.example/${server}' }]
+paths: {}
+components:
+  schemas:
+    Washout: { type: object, properties: { ${property}: { type: string } } }
+`
+  const compared = async (name: string) => {
+    const { body } = await tomas.call<{ items: FindingItem[] }>(
+      'GET',
+      `/findings?api=${name}&limit=1000`,
+    )
+    return body.items
+      .filter(({ rule }) => rule === 'base-path-own' || rule === 'schema-like-elsewhere')
+      .map(({ rule }) => rule)
+      .sort()
+  }
+
+  it('see the others when they are saved, and when all are checked again', async () => {
+    await bringIn(tomas, api('Washouts East', 'code', 'washouts'), about)
+    await bringIn(tomas, api('Washouts West', 'number', 'washouts/'), about)
+    expect(await compared('washouts-east')).toEqual([])
+    // The rule about schemas leaves alone what has no place in the register yet.
+    expect(await compared('washouts-west')).toEqual(['base-path-own'])
+    await recheckAll(world.services)
+    expect(await compared('washouts-east')).toEqual(['base-path-own', 'schema-like-elsewhere'])
+    expect(await compared('washouts-west')).toEqual(['base-path-own', 'schema-like-elsewhere'])
+  })
+
+  it('forget what an API no longer holds', async () => {
+    const next = api('Washouts West', 'code', 'washouts-west').replace('1.0.0', '1.0.1')
+    const saved = await tomas.call('POST', '/apis/washouts-west/revisions', next, {
+      'if-match': '"revision-1"',
+    })
+    expect(saved.status).toBe(201)
+    await recheckAll(world.services)
+    expect(await compared('washouts-east')).toEqual([])
+  })
+
+  it('are measured against the others too', async () => {
+    const text = houseText.replace(
+      'expect: size(sharesBasePath(server)) == 0',
+      'expect: size(sharesBasePath(server)) < 0',
+    )
+    const { body } = await imara.call<ImpactItem>('POST', '/rulebooks/house/impacts', { text })
+    const done = await imara.call<ImpactItem>('GET', `/impacts/${body.impact}`)
+    expect(done.body).toMatchObject({ state: 'done', total: 3 })
   })
 })
