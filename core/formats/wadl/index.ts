@@ -18,7 +18,8 @@ import { compact } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
 import { versionOf } from '../wsdl/common'
 import { xsdNamespaces } from '../xsd/builtin'
-import { XsdReader, wholeText } from '../xsd/read'
+import { wholeText } from '../xsd/documentation'
+import { XsdReader } from '../xsd/read'
 
 /** The namespaces by which a WADL is known: the submission's, and the earlier one that tools still write. */
 export const wadlNamespaces = new Set([

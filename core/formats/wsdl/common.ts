@@ -11,7 +11,8 @@ import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
 import { xsdNamespaces } from '../xsd/builtin'
-import { XsdReader, wholeText } from '../xsd/read'
+import { wholeText } from '../xsd/documentation'
+import { XsdReader } from '../xsd/read'
 
 /** An element of a WSDL, with the file it stands in and the namespace its names belong to. */
 export interface Located {

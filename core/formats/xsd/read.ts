@@ -1,96 +1,23 @@
-import type { NamedSchema, Schema, SchemaObject, Origins } from '../../contract/model'
+import type { NamedSchema, Schema, SchemaObject } from '../../contract/model'
 import { schemaReference } from '../../contract/schemas'
-import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
-import { absence, resolveName, type Place } from '../../text/place'
-import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
-import { builtIn, recommended, xsdNamespaces } from './builtin'
+import { builtIn, xsdNamespaces } from './builtin'
+import {
+  encodingNamespaces,
+  isXsd,
+  keyOf,
+  kinds,
+  SchemaComponents,
+  wellKnown,
+  type Component,
+  type Named,
+} from './components'
+import { documentation } from './documentation'
+import { facetsOf, valueOf } from './facets'
 
-/** A schema document's part, with what it needs to be understood where it stands. */
-export interface Component {
-  element: XmlElement
-  file: string
-  /** The target namespace, which an included file without one takes from the file that includes it. */
-  namespace: string
-}
-
-interface Named extends Component {
-  name: string
-}
-
-type Kind = 'type' | 'element' | 'attribute' | 'group' | 'attributeGroup'
-const kinds: Record<string, Kind> = {
-  complexType: 'type',
-  simpleType: 'type',
-  element: 'element',
-  attribute: 'attribute',
-  group: 'group',
-  attributeGroup: 'attributeGroup',
-}
-
-/** Namespaces whose schemas nobody brings along: their meaning is known, or of no matter here. */
-const wellKnown = new Set([
-  'http://www.w3.org/XML/1998/namespace',
-  'http://schemas.xmlsoap.org/soap/encoding/',
-  'http://www.w3.org/2003/05/soap-encoding',
-  'http://schemas.xmlsoap.org/soap/envelope/',
-  'http://www.w3.org/2003/05/soap-envelope',
-  'http://schemas.xmlsoap.org/wsdl/',
-  'http://www.w3.org/2005/05/xmlmime',
-])
-
-const encodingNamespaces = new Set([
-  'http://schemas.xmlsoap.org/soap/encoding/',
-  'http://www.w3.org/2003/05/soap-encoding',
-])
-
-const isXsd = ({ namespace }: XmlElement) =>
-  namespace === recommended || xsdNamespaces.has(namespace)
-const keyOf = (namespace: string, local: string) => `{${namespace}}${local}`
 /** Elements of a group within a group within a group, no further than this. */
 const deepestGroups = 40
-
-/** Where translated schemas come from; file and path are found when somebody asks. */
-class ElementOrigins implements Origins {
-  private readonly known = new Map<SchemaObject, XmlElement>()
-  /** Noted since somebody last asked, in pairs; most definitions are read without a question. */
-  private noted: (SchemaObject | XmlElement)[] = []
-  private readonly files = new Map<XmlElement, string>()
-
-  constructor(private readonly documents: Documents) {}
-
-  /** Notes the file that an element's document was read from. */
-  locate(element: XmlElement, file: string): void {
-    this.files.set(rootOf(element), file)
-  }
-
-  set(schema: SchemaObject, { element }: Component): void {
-    this.noted.push(schema, element)
-  }
-
-  get(schema: SchemaObject): Place | undefined {
-    for (let i = 0; i < this.noted.length; i += 2) {
-      this.known.set(this.noted[i] as SchemaObject, this.noted[i + 1] as XmlElement)
-    }
-    this.noted = []
-    const element = this.known.get(schema)
-    const file = element && this.files.get(rootOf(element))
-    return file === undefined ? undefined : this.documents.place(file, element!.path)
-  }
-}
-
-const rootOf = (element: XmlElement): XmlElement => {
-  let root = element
-  while (root.parent) root = root.parent
-  return root
-}
-
-function isWithin(element: XmlElement, outer: XmlElement): boolean {
-  let here: XmlElement | undefined = element
-  while (here && here !== outer) here = here.parent
-  return here === outer
-}
 
 /** What the content of a complex type comes to. */
 interface Content {
@@ -121,24 +48,7 @@ const aroundOf = (optional: boolean, many: boolean): Around =>
  * Reads the schema documents of a definition (XML Schema 1.0, parts 1 and 2) and translates their types into JSON
  * Schema 2020-12. Imports, includes (chameleon ones too) and redefinitions are followed over the definition's files.
  */
-export class XsdReader {
-  readonly problems: PlacedProblem[] = []
-  readonly origins: ElementOrigins
-  private readonly components: Record<Kind, Map<string, Component>> = {
-    type: new Map(),
-    element: new Map(),
-    attribute: new Map(),
-    group: new Map(),
-    attributeGroup: new Map(),
-  }
-  /** What a redefinition stands in the place of, by the element that redefines it. */
-  private readonly redefined = new Map<XmlElement, Component>()
-  /** What is known only through the one that redefines it. */
-  private readonly replaced = new Set<Component>()
-  private readonly loaded = new Set<string>()
-  private readonly present = new Set<string>()
-  /** Namespaces of which something could not be loaded, so that a missing name proves nothing. */
-  private readonly incomplete = new Set<string>()
+export class XsdReader extends SchemaComponents {
   private readonly names = new Map<Component, Named>()
   private readonly taken = new Set<string>()
   private readonly byReference = new Map<string, Component>()
@@ -146,117 +56,7 @@ export class XsdReader {
   /** What types are called in a scope of prefixes: a reference, or a schema of XML Schema's own. */
   private readonly inScope = new Map<object, Map<string, string | SchemaObject>>()
   private readonly undeclared: Named[] = []
-  private readonly members = new Map<string, Component[]>()
   private groupDepth = 0
-
-  constructor(private readonly documents: Documents) {
-    this.origins = new ElementOrigins(documents)
-  }
-
-  /** Takes in a schema element and everything it imports and includes. */
-  add(schema: XmlElement, file: string, includedBy?: string): void {
-    const own = schema.attribute('targetNamespace')
-    const namespace = own ?? includedBy ?? ''
-    if (includedBy !== undefined && own !== undefined && own !== includedBy) {
-      this.problem(
-        schema,
-        file,
-        `An include brings the namespace "${own}" into "${includedBy}"; only an import may`,
-      )
-    }
-    this.present.add(namespace)
-    this.origins.locate(schema, file)
-    for (const child of schema.children) {
-      if (!isXsd(child)) continue
-      const { local } = child
-      if (local === 'include') this.load(child, file, namespace, true)
-      else if (local === 'import') this.load(child, file, child.attribute('namespace') ?? '', false)
-      else if (local === 'redefine' || local === 'override') {
-        this.load(child, file, namespace, true)
-        for (const change of child.children) this.register(change, file, namespace, true)
-      } else this.register(child, file, namespace, false)
-    }
-  }
-
-  private register(element: XmlElement, file: string, namespace: string, replaces: boolean): void {
-    const kind = isXsd(element) ? kinds[element.local] : undefined
-    const name = element.attribute('name')
-    if (!kind) return
-    if (name === undefined) {
-      this.problem(element, file, `A ${element.local} at the top of a schema needs "name"`)
-      return
-    }
-    const key = keyOf(namespace, name)
-    const known = this.components[kind].get(key)
-    if (known && !replaces) {
-      // The same file may come in by two ways; anything else is a clash.
-      if (known.file !== file) return
-      if (known.element !== element) {
-        this.problem(element, file, `The ${element.local} "${name}" is defined twice`, 'warning')
-      }
-      return
-    }
-    const component = { element, file, namespace }
-    this.components[kind].set(key, component)
-    if (known && element.parent?.local === 'redefine') {
-      this.redefined.set(element, known)
-      this.replaced.add(known)
-    }
-    const head = kind === 'element' ? element.attribute('substitutionGroup') : undefined
-    if (head !== undefined) {
-      const { namespace: headNamespace, local } = element.qualify(head)
-      const headKey = keyOf(headNamespace ?? namespace, local)
-      const list = this.members.get(headKey)
-      if (list) list.push(component)
-      else this.members.set(headKey, [component])
-    }
-  }
-
-  private load(from: XmlElement, file: string, namespace: string, include: boolean): void {
-    const location = from.attribute('schemaLocation')
-    if (location === undefined) {
-      if (include) this.problem(from, file, `An ${from.local} needs "schemaLocation"`)
-      return
-    }
-    const name = resolveName(file, location)
-    const key = include ? `${name} ${namespace}` : name
-    if (this.loaded.has(key) || name === this.documents.main.file) return
-    this.loaded.add(key)
-    const document = this.documents.get(name)
-    if (!document) {
-      this.incomplete.add(namespace)
-      if (wellKnown.has(namespace)) return
-      const { message, level } = absence(name, location)
-      this.problem(from, file, message, level)
-      return
-    }
-    if (!document.reading.readable || document.reading.syntax !== 'xml') {
-      this.incomplete.add(namespace)
-      if (document.reading.readable) this.problem(from, file, `${location} is not an XML document`)
-      return
-    }
-    const { root } = document.reading
-    if (!isXsd(root) || root.local !== 'schema') {
-      const schemas = schemasInside(root)
-      this.incomplete.add(namespace)
-      if (schemas.length === 0)
-        this.problem(from, file, `${location} is not an XML Schema document`)
-      for (const schema of schemas) this.add(schema, name)
-      return
-    }
-    this.add(root, name, include ? namespace : undefined)
-  }
-
-  private problem(
-    element: XmlElement,
-    file: string,
-    message: string,
-    level: PlacedProblem['level'] = 'error',
-  ): void {
-    if (this.problems.length < 1000) {
-      this.problems.push({ at: this.documents.place(file, element.path), level, message })
-    }
-  }
 
   /** Gives every named type its name, before anything else asks for one. */
   nameTypes(): void {
@@ -346,40 +146,6 @@ export class XsdReader {
     let names = this.inScope.get(element.scope)
     if (!names) this.inScope.set(element.scope, (names = new Map<string, string | SchemaObject>()))
     names.set(qname, type)
-  }
-
-  private find(
-    kind: Kind,
-    namespace: string,
-    local: string,
-    from: Component,
-  ): Component | undefined {
-    const map = this.components[kind]
-    const found =
-      map.get(keyOf(namespace, local)) ??
-      // In a file that takes its namespace from the one that includes it, names without one mean that.
-      (namespace === '' ? map.get(keyOf(from.namespace, local)) : undefined)
-    // Within its redefinition a name means what it was before (XML Schema part 1, section 4.2.2).
-    const before = found && this.redefined.get(found.element)
-    return before && isWithin(from.element, found.element) ? before : found
-  }
-
-  private missing(
-    kind: string,
-    namespace: string,
-    qname: string,
-    { element, file }: Component,
-  ): void {
-    if (wellKnown.has(namespace) || this.incomplete.has(namespace)) return
-    const unknown = !this.present.has(namespace)
-    this.problem(
-      element,
-      file,
-      unknown
-        ? `"${qname}" is of the namespace "${namespace}", whose schema is not among the files`
-        : `The schema has no ${kind} "${qname}"`,
-      unknown ? 'warning' : 'error',
-    )
   }
 
   /** The schema of a global element, and its name on the wire. */
@@ -656,13 +422,6 @@ export class XsdReader {
     this.groupDepth--
   }
 
-  private lookUp(kind: Kind, qname: string, from: Component): Component | undefined {
-    const { namespace, local } = from.element.qualify(qname)
-    const found = this.find(kind, namespace ?? '', local, from)
-    if (!found) this.missing(kind, namespace ?? '', qname, from)
-    return found
-  }
-
   private elementParticle(component: Component, content: Content, around: Around): void {
     const { element, file } = component
     const reference = element.attribute('ref')
@@ -815,12 +574,6 @@ export class XsdReader {
   }
 }
 
-/** The schema elements in a WSDL's types, for imports that lead to a WSDL instead of a schema. */
-export const schemasInside = (root: XmlElement): XmlElement[] =>
-  root.children
-    .filter((child) => child.local === 'types')
-    .flatMap((types) => types.children.filter((child) => isXsd(child) && child.local === 'schema'))
-
 const isObjectSchema = (schema: Schema): schema is SchemaObject => typeof schema === 'object'
 
 const childOf = (element: XmlElement, local: string) =>
@@ -842,84 +595,4 @@ function objectOf({ properties, required, choices, open }: Content): SchemaObjec
   else if (choices.length > 1) schema['allOf'] = choices
   if (open) schema['additionalProperties'] = true
   return schema
-}
-
-/** The text of an element's xs:documentation, or of the XML Schema drafts' annotations. */
-export function documentation(element: XmlElement): string | undefined {
-  if (element.children.length === 0) return undefined
-  const parts = element.children
-    .filter((child) => child.local === 'annotation')
-    .flatMap((annotation) => annotation.children.filter((child) => child.local === 'documentation'))
-    .map(wholeText)
-    .filter((text) => text !== '')
-  return parts.length > 0 ? parts.join('\n\n') : undefined
-}
-
-/** The text of an element and what is inside of it, with white space put right. */
-export function wholeText(element: XmlElement): string {
-  if (element.children.length === 0 && !element.text.includes('\n')) return element.text.trim()
-  const parts = [element.text.trim(), ...element.children.map(wholeText)]
-  return parts
-    .filter((part) => part !== '')
-    .join(' ')
-    .replace(/[ \t]*\n[ \t]*/g, '\n')
-    .trim()
-}
-
-const numeric = (kind: unknown) => kind === 'integer' || kind === 'number'
-
-function valueOf(text: string, schema: SchemaObject): unknown {
-  const type = Array.isArray(schema['type']) ? (schema['type'] as unknown[])[0] : schema['type']
-  if (numeric(type) && text.trim() !== '' && Number.isFinite(Number(text))) return Number(text)
-  if (type === 'boolean') return text === 'true' || text === '1'
-  return text
-}
-
-const facetKeywords: Record<string, string> = {
-  minLength: 'minLength',
-  maxLength: 'maxLength',
-  minInclusive: 'minimum',
-  maxInclusive: 'maximum',
-  minExclusive: 'exclusiveMinimum',
-  maxExclusive: 'exclusiveMaximum',
-}
-
-/** The constraining facets of a restriction (XML Schema part 2, section 4.3). */
-function facetsOf(element: XmlElement, kind: string): SchemaObject {
-  const facets: SchemaObject = {}
-  const values: unknown[] = []
-  const descriptions: Record<string, string> = {}
-  const patterns: string[] = []
-  for (const child of element.children) {
-    const value = child.attribute('value')
-    if (!isXsd(child) || value === undefined) continue
-    const keyword = facetKeywords[child.local]
-    const ofList = kind === 'array'
-    if (child.local === 'enumeration') {
-      const item = valueOf(value, { type: kind })
-      values.push(item)
-      const description = documentation(child)
-      if (description !== undefined) descriptions[String(item)] = description
-    } else if (child.local === 'pattern') patterns.push(value)
-    else if (child.local === 'length') {
-      Object.assign(
-        facets,
-        ofList
-          ? { minItems: Number(value), maxItems: Number(value) }
-          : { minLength: Number(value), maxLength: Number(value) },
-      )
-    } else if (keyword?.endsWith('Length')) {
-      facets[ofList ? keyword.replace('Length', 'Items') : keyword] = Number(value)
-    } else if (keyword) {
-      if (numeric(kind) && Number.isFinite(Number(value))) facets[keyword] = Number(value)
-      else facets[`x-${keyword.toLowerCase()}`] = value
-    } else if (child.local === 'fractionDigits') facets['x-fraction-digits'] = Number(value)
-    else if (child.local === 'totalDigits') facets['x-total-digits'] = Number(value)
-    else if (child.local === 'whiteSpace') facets['x-white-space'] = value
-  }
-  if (values.length > 0) facets['enum'] = values
-  if (Object.keys(descriptions).length > 0) facets['x-enum-descriptions'] = descriptions
-  // A pattern of XML Schema always means the whole value (part 2, appendix F).
-  if (patterns.length > 0) facets['pattern'] = `^(?:${patterns.join('|')})$`
-  return facets
 }
