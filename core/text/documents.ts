@@ -113,7 +113,6 @@ export class Documents {
   private positionsIn(document: Document, pointers: Iterable<Pointer>) {
     const { text, reading } = document
     if (!reading.readable) return undefined
-    const root = reading.syntax === 'xml' ? reading.root : undefined
-    return locate(text, reading.syntax, pointers, { root, lines: this.linesOf(document) })
+    return locate(text, reading.syntax, pointers, { ...reading, lines: this.linesOf(document) })
   }
 }

@@ -4,7 +4,7 @@ import { limits, measure, type Measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
 import { Lines, type Position, type Problem, type TextFault } from './problem'
 import { locateInXml, readXml, type XmlElement } from './xml'
-import { loadYaml, locateInYaml, mayShareParts, yamlFaults } from './yaml'
+import { locateInYaml, mayShareParts, readYamlText, yamlFaults, type LoadedYaml } from './yaml'
 
 export type Syntax = 'json' | 'yaml' | 'xml'
 
@@ -16,7 +16,8 @@ export interface SourceText {
 
 /** A text read into plain values or elements, or what stands in the way. */
 export type TextReading =
-  | { readable: true; syntax: 'json' | 'yaml'; value: unknown; problems: Problem[] }
+  | { readable: true; syntax: 'json'; value: unknown; problems: Problem[] }
+  | { readable: true; syntax: 'yaml'; value: unknown; problems: Problem[]; inBlocks: boolean }
   | { readable: true; syntax: 'xml'; root: XmlElement; problems: Problem[] }
   | { readable: false; syntax: Syntax; problems: Problem[] }
 
@@ -146,9 +147,9 @@ function readJson(source: SourceText): TextReading {
 function readYaml(source: SourceText): TextReading {
   const { text, file } = source
   const syntax = 'yaml'
-  let value: unknown
+  let loaded: LoadedYaml
   try {
-    value = loadYaml(text)
+    loaded = readYamlText(text)
   } catch (error) {
     if (!(error instanceof yaml.YAMLException)) throw error
     const { line, column } = error.mark ?? { line: 0, column: 0 }
@@ -160,10 +161,11 @@ function readYaml(source: SourceText): TextReading {
     const others = problemsFrom(source, 'error', yamlFaults(text))
     return { readable: false, syntax, problems: independent(text, first, others) }
   }
+  const { value, inBlocks } = loaded
   // Where no part is used twice, only its depth can make it too much.
-  const isTree = !mayShareParts(text) && !countMembers(value).tooDeep
+  const isTree = (inBlocks || !mayShareParts(text)) && !countMembers(value).tooDeep
   const size: Measure = isTree ? { fits: true } : measure(value)
-  if (size.fits) return { readable: true, syntax, value, problems: [] }
+  if (size.fits) return { readable: true, syntax, value, problems: [], inBlocks }
   const at = pointerTo('', ...size.at)
   const position = { file, ...locate(text, 'yaml', [at]).get(at)! }
   const problem: Problem =
@@ -215,20 +217,26 @@ const tooDeep = (position: Position & { file: string }): Problem => ({
 
 const sentence = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 
-/**
- * Lines and columns of many pointers in one pass; a pointer without a place gets its nearest ancestor's. What is known
- * of the text already need not be worked out again.
- */
+/** What is known of a text already, and need not be worked out again. */
+export interface KnownText {
+  root?: XmlElement | undefined
+  lines?: Lines
+  inBlocks?: boolean
+}
+
+/** Lines and columns of many pointers in one pass; a pointer without a place gets its nearest ancestor's. */
 export function locate(
   text: string,
   syntax: Syntax,
   pointers: Iterable<Pointer>,
-  { root, lines = new Lines(text) }: { root?: XmlElement | undefined; lines?: Lines } = {},
+  { root, lines = new Lines(text), inBlocks }: KnownText = {},
 ): Map<Pointer, Position> {
   const offsets =
     syntax === 'xml'
       ? locateInXml(root ?? readXml(text).root, pointers)
-      : (syntax === 'json' ? locateInJson : locateInYaml)(text, pointers)
+      : syntax === 'json'
+        ? locateInJson(text, pointers)
+        : locateInYaml(text, pointers, inBlocks)
   const positions = new Map<Pointer, Position>()
   for (const [pointer, offset] of offsets) positions.set(pointer, lines.at(offset))
   return positions

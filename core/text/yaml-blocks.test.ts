@@ -6,6 +6,7 @@ import { stringify } from 'yaml'
 import { describe, expect, it } from 'vitest'
 import { mutated, random } from '../../tests/support/mutations'
 import { pointersOf } from '../../tests/support/pointers'
+import { locateInYaml } from './yaml'
 import { nodesInBlocks, readBlocks } from './yaml-blocks'
 import { loadAny, nodesOfAny, type TextNode } from './yaml-loader'
 import { pointerTo, pointerTree } from './pointer'
@@ -102,21 +103,42 @@ describe('YAML in blocks', () => {
     .filter((name) => /\.(yaml|raml)$/.test(name))
     .map((name) => readFileSync(join(folder, name), 'utf8'))
 
+  /** A few lines of one of the texts, moved to its left edge, and broken. */
+  const brokenPart = (next: (below: number) => number): string => {
+    const lines = texts[next(texts.length)]!.split('\n')
+    const from = next(lines.length)
+    const part = lines.slice(from, from + 2 + next(20))
+    const indent = Math.min(...part.map((line) => line.search(/\S|$/)))
+    return mutated(part.map((line) => line.slice(indent)).join('\n'), next)
+  }
+  const seeds = Number(process.env['ELM_FUZZ'] ?? 4000)
+
   it('never says something else of a broken text', () => {
     let read = 0
-    for (let seed = 0; seed < Number(process.env['ELM_FUZZ'] ?? 4000); seed++) {
-      const next = random(seed)
-      const lines = texts[next(texts.length)]!.split('\n')
-      const from = next(lines.length)
-      const part = lines.slice(from, from + 2 + next(20))
-      const indent = Math.min(...part.map((line) => line.search(/\S|$/)))
-      const text = mutated(part.map((line) => line.slice(indent)).join('\n'), next)
+    for (let seed = 0; seed < seeds; seed++) {
+      const text = brokenPart(random(seed))
       const ours = readBlocks(text)
       if (ours === undefined || endsWithEmptyItem.test(text)) continue
       read++
       expect({ seed, value: ours }).toEqual({ seed, value: loaded(text) })
     }
     expect(read).toBeGreaterThan(100)
+  })
+
+  it('knows the same places where it reads only what is wanted', () => {
+    let compared = 0
+    for (let seed = 0; seed < seeds; seed++) {
+      const next = random(seed)
+      const text = next(20) === 0 ? texts[next(texts.length)]! : brokenPart(next)
+      const value = readBlocks(text)
+      if (value === undefined) continue
+      const pointers = [...pointersOf(value)]
+      const some = Array.from({ length: 1 + next(4) }, () => pointers[next(pointers.length)]!)
+      const found = locateInYaml(text, some, true)
+      expect({ seed, found }).toEqual({ seed, found: locateInYaml(text, some) })
+      compared += found.size
+    }
+    expect(compared).toBeGreaterThan(200)
   })
 
   it('knows the places that the loader tells of', () => {
@@ -135,7 +157,11 @@ describe('YAML in blocks', () => {
     for (const text of texts) {
       const value = readBlocks(text)
       if (value === undefined) continue
-      compare(nodesInBlocks(text, pointerTree(pointersOf(value))), nodesOfAny(text).root!, '')
+      compare(
+        nodesInBlocks(text, pointerTree(pointersOf(value)), false),
+        nodesOfAny(text).root!,
+        '',
+      )
     }
     expect(compared).toBeGreaterThan(5000)
   })

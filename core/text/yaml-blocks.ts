@@ -67,6 +67,9 @@ function plainValue(text: string): unknown {
   return word === undefined ? text : word
 }
 
+/** An anchor or an alias, as it may stand in a flow collection; what is read here holds no part twice. */
+const mayNameParts = /[\s,:[{][&*][^\s,[\]{}]/
+
 /** A value as the loader reads its text alone. */
 function loaded(text: string): unknown {
   try {
@@ -74,6 +77,14 @@ function loaded(text: string): unknown {
   } catch {
     throw unusual
   }
+}
+
+/** Whether a line behind the first of a quoted scalar begins no further right than what holds it. */
+function isOutdented(inner: string, parent: number): boolean {
+  const [, ...lines] = inner.split('\n')
+  return lines.some(
+    (line, i) => line.search(/\S|$/) <= parent && (i === lines.length - 1 || line.trim() !== ''),
+  )
 }
 
 /** The same node, moved in the text. */
@@ -105,7 +116,11 @@ class BlockReader {
   /** The node of the value read last, where its place was asked for. */
   private node: TextNode | undefined
 
-  constructor(private readonly text: string) {}
+  /** A text that was read before need be looked into only where something is wanted. */
+  constructor(
+    private readonly text: string,
+    private readonly skips: boolean,
+  ) {}
 
   /** Reads the document; with a tree, also notes the nodes on the ways to what it wants. */
   read(tree?: PointerTree): { value: unknown; node: TextNode | undefined } {
@@ -226,7 +241,7 @@ class BlockReader {
         return undefined
       }
       if (this.text.slice(start, end).includes('\n')) throw unusual
-      name = this.quoted(start, end)
+      name = this.quoted(start, end, 0)
     } else {
       this.checkBeginning(code)
       const end = this.lineEnd()
@@ -245,6 +260,7 @@ class BlockReader {
 
   /** What follows a key's colon. */
   private memberValue(indent: number, tree: PointerTree | undefined): unknown {
+    if (this.skips && !tree) return this.pass(indent, true)
     this.skipSpaces()
     const code = this.code()
     if (code !== newline && code !== hash && this.at < this.text.length) {
@@ -263,6 +279,10 @@ class BlockReader {
     do {
       const wanted = tree?.children.get(String(result.length))
       const start = this.at
+      if (this.skips && !wanted) {
+        result.push(this.pass(indent, false))
+        continue
+      }
       this.at++
       this.skipSpaces()
       const code = this.code()
@@ -281,6 +301,28 @@ class BlockReader {
     if (this.indent > indent) throw unusual
     this.node = node
     return result
+  }
+
+  /**
+   * Past a member or an item of what is indented so far: all lines that are indented more, a member's list of no more
+   * indent, and the bracket that closes a flow collection.
+   */
+  private pass(indent: number, isMember: boolean): null {
+    const { text } = this
+    for (let end = text.indexOf('\n', this.at); end !== -1; end = text.indexOf('\n', end + 1)) {
+      let at = end + 1
+      while (text.charCodeAt(at) === space) at++
+      if (at - end - 1 > indent) continue
+      const code = text.charCodeAt(at)
+      if (code === newline || code === hash) continue
+      if (code === bracketClose || code === braceClose) continue
+      this.at = at
+      if (isMember && at - end - 1 === indent && this.isDash()) continue
+      this.seek(end + 1)
+      return null
+    }
+    this.seek(text.length)
+    return null
   }
 
   /** A collection or a scalar that begins a line, or follows the dash of an item. */
@@ -307,7 +349,7 @@ class BlockReader {
       case doubleQuote:
       case singleQuote: {
         const end = this.closingQuote(code)
-        value = this.quoted(start, end)
+        value = this.quoted(start, end, parent)
         this.at = end + 1
         this.endLine()
         break
@@ -400,8 +442,8 @@ class BlockReader {
     throw unusual
   }
 
-  /** A quoted scalar (sections 7.3.1 and 7.3.2) between two offsets. */
-  private quoted(start: number, end: number): string {
+  /** A quoted scalar (sections 7.3.1 and 7.3.2) between two offsets; its lines are indented more than what holds it. */
+  private quoted(start: number, end: number, parent: number): string {
     const inner = this.text.slice(start + 1, end)
     const isSingle = this.text.charCodeAt(start) === singleQuote
     if (!inner.includes('\n')) {
@@ -410,6 +452,7 @@ class BlockReader {
       // Escapes of JSON mean the same in YAML, and most texts have no other.
       if (!otherEscape.test(inner)) return JSON.parse(`"${inner}"`) as string
     }
+    if (isOutdented(inner, parent)) throw unusual
     const value = loaded(this.text.slice(start, end + 1))
     if (typeof value !== 'string') throw unusual
     return value
@@ -420,6 +463,7 @@ class BlockReader {
     const start = this.at
     const end = this.flowEnd(parent)
     const text = this.text.slice(start, end)
+    if (mayNameParts.test(text)) throw unusual
     this.at = end
     this.endLine()
     const isWanted = tree !== undefined && tree.children.size > 0
@@ -515,18 +559,22 @@ const mayRead = (text: string) => !unreadable.test(text) || !wellFormedUnreadabl
 
 /** The value of a text that stays within the part of the language that is read here; undefined for any other. */
 export function readBlocks(text: string): object | undefined {
-  return attempt(text)?.value as object | undefined
+  return attempt(text, false)?.value as object | undefined
 }
 
-/** The nodes on the ways to the wanted places of such a text. */
-export function nodesInBlocks(text: string, tree: PointerTree): TextNode | undefined {
-  return attempt(text, tree)?.node
+/** The nodes on the ways to the wanted places of such a text; of one that is known to be such, in a fraction of the time. */
+export function nodesInBlocks(
+  text: string,
+  tree: PointerTree,
+  isKnown: boolean,
+): TextNode | undefined {
+  return attempt(text, isKnown, tree)?.node
 }
 
-function attempt(text: string, tree?: PointerTree) {
-  if (!mayRead(text)) return undefined
+function attempt(text: string, skips: boolean, tree?: PointerTree) {
+  if (!skips && !mayRead(text)) return undefined
   try {
-    return new BlockReader(text).read(tree)
+    return new BlockReader(text, skips).read(tree)
   } catch (error) {
     if (error instanceof Unusual) return undefined
     throw error

@@ -7,10 +7,20 @@ import { Lines, type TextFault } from './problem'
 
 export { Include } from './yaml-loader'
 
-/** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
-export function loadYaml(text: string): unknown {
-  return readBlocks(text) ?? loadAny(text)
+/** A YAML document as values. What is written in blocks alone is known to hold no part twice. */
+export interface LoadedYaml {
+  value: unknown
+  inBlocks: boolean
 }
+
+/** Reads one YAML document, and says how it is written. Throws js-yaml's exception with its `mark`. */
+export function readYamlText(text: string): LoadedYaml {
+  const value = readBlocks(text)
+  return value === undefined ? { value: loadAny(text), inBlocks: false } : { value, inBlocks: true }
+}
+
+/** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
+export const loadYaml = (text: string): unknown => readYamlText(text).value
 
 /**
  * Whether a text may name a part to use it again (YAML 1.2, section 6.9.2): an ampersand where a value may begin, with a
@@ -44,11 +54,17 @@ export function yamlFaults(text: string, most = 100): TextFault[] {
   }
 }
 
-/** Offsets of the pointers in a well-formed YAML text; one that does not exist gets its nearest ancestor's. */
-export function locateInYaml(text: string, pointers: Iterable<Pointer>): Map<Pointer, number> {
+/**
+ * Offsets of the pointers in a well-formed YAML text; one that does not exist gets its nearest ancestor's. A text that
+ * is known to be written in blocks is not read again.
+ */
+export function locateInYaml(
+  text: string,
+  pointers: Iterable<Pointer>,
+  inBlocks = false,
+): Map<Pointer, number> {
   const tree = pointerTree(pointers)
-  // The nodes of aliases are known to the loader only.
-  const root = mayShareParts(text) ? undefined : nodesInBlocks(text, tree)
+  const root = nodesInBlocks(text, tree, inBlocks)
   const nodes: TextNodes = root ? { root, written: new Map() } : nodesOfAny(text)
   const found = new Map<Pointer, number>()
   visit(nodes.root, tree, nodes.root?.start ?? 0, { text, ...nodes }, found)
