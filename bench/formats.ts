@@ -44,6 +44,15 @@ export function formats(): void {
     parse,
     3,
   )
+  const plain = readDefinition({ file: 'a.yaml', text: yamlText })
+  if (!plain.readable) throw new Error('the large definition is not readable as YAML')
+  report(
+    'Finding 1,000 places in the YAML',
+    () => plain.documents.locate(places),
+    'js-yaml',
+    () => yaml.load(yamlText),
+    1,
+  )
   const { wsdl, schema } = largeService(3400)
   report(
     `Reading ${megabytes(schema)} MB of XML Schema with its WSDL`,

@@ -6,7 +6,8 @@ import { stringify } from 'yaml'
 import { describe, expect, it } from 'vitest'
 import { mutated, random } from '../../tests/support/mutations'
 import { pointersOf } from '../../tests/support/pointers'
-import { locateInYaml } from './yaml'
+import { Lines } from './problem'
+import { loadYaml, locateInYaml } from './yaml'
 import { nodesInBlocks, readBlocks } from './yaml-blocks'
 import { loadAny, nodesOfAny, type TextNode } from './yaml-loader'
 import { pointerTo, pointerTree } from './pointer'
@@ -139,6 +140,21 @@ describe('YAML in blocks', () => {
       compared += found.size
     }
     expect(compared).toBeGreaterThan(200)
+  })
+
+  it('reads and finds the same where lines end as on Windows', () => {
+    for (const text of texts) {
+      const windows = text.replaceAll('\n', '\r\n')
+      expect(loadYaml(windows)).toEqual(loadYaml(text))
+      const value = readBlocks(text)
+      if (value === undefined) continue
+      const pointers = [...pointersOf(value)]
+      const [plain, moved] = [new Lines(text), new Lines(windows)]
+      const found = locateInYaml(windows, pointers, true)
+      for (const [pointer, offset] of locateInYaml(text, pointers, true)) {
+        expect([pointer, moved.at(found.get(pointer)!)]).toEqual([pointer, plain.at(offset)])
+      }
+    }
   })
 
   it('knows the places that the loader tells of', () => {

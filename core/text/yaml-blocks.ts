@@ -1,6 +1,6 @@
-import { loadAny, nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
 import { limits } from './limits'
 import type { PointerTree } from './pointer'
+import { loadAny, nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
 
 /**
  * Reads the part of YAML 1.2 that nearly all definitions are written in: block mappings and sequences (chapter 8) over
@@ -60,7 +60,7 @@ function plainValue(text: string): unknown {
   const first = text.charCodeAt(0)
   const mayBeNumber = (first >= 48 && first <= 57) || (first >= 43 && first <= 46)
   if (mayBeNumber && perhapsNumber.test(text)) {
-    return simpleNumber.test(text) ? Number(text) : loadAny(text)
+    return simpleNumber.test(text) ? Number(text) : loaded(text)
   }
   if (text.length > 5) return text
   const word = words.get(text)

@@ -13,9 +13,15 @@ export interface LoadedYaml {
   inBlocks: boolean
 }
 
+/** A text of which all lines end as on Windows, with plain line ends; any other is left as it is. */
+function withPlainEnds(text: string): string {
+  if (!text.includes('\r') || /(?<!\r)\n/.test(text)) return text
+  return text.replaceAll('\r\n', '\n')
+}
+
 /** Reads one YAML document, and says how it is written. Throws js-yaml's exception with its `mark`. */
 export function readYamlText(text: string): LoadedYaml {
-  const value = readBlocks(text)
+  const value = readBlocks(withPlainEnds(text))
   return value === undefined ? { value: loadAny(text), inBlocks: false } : { value, inBlocks: true }
 }
 
@@ -63,6 +69,14 @@ export function locateInYaml(
   pointers: Iterable<Pointer>,
   inBlocks = false,
 ): Map<Pointer, number> {
+  const plain = withPlainEnds(text)
+  if (plain !== text) {
+    const found = locateInYaml(plain, pointers, inBlocks)
+    const lines = new Lines(plain)
+    // Each line before has one character more.
+    for (const [pointer, offset] of found) found.set(pointer, offset + lines.at(offset).line - 1)
+    return found
+  }
   const tree = pointerTree(pointers)
   const root = nodesInBlocks(text, tree, inBlocks)
   const nodes: TextNodes = root ? { root, written: new Map() } : nodesOfAny(text)
