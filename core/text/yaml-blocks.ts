@@ -1,6 +1,15 @@
 import { limits } from './limits'
 import type { PointerTree } from './pointer'
-import { loadAny, nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
+import { nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
+import {
+  closingQuote,
+  loaded,
+  plainValue,
+  quotedValue,
+  readBlockScalar,
+  unusual,
+  Unusual,
+} from './yaml-scalars'
 
 /**
  * Reads the part of YAML 1.2 that nearly all definitions are written in: block mappings and sequences (chapter 8) over
@@ -27,11 +36,6 @@ const greater = 62
 const braceOpen = 123
 const braceClose = 125
 
-/** Thrown where a text leaves the part of the language that is read here. */
-class Unusual extends Error {}
-
-const unusual = new Unusual('not in the part of YAML that is read here')
-
 /** Characters that YAML does not allow (section 5.1), a lone carriage return, which ends a line, among them. */
 const unreadable = /[\x00-\x08\x0B-\x1F\x7F-\x84\x86-\x9F\uFEFF\uFFFE\uFFFF\uD800-\uDFFF]/
 
@@ -42,50 +46,8 @@ const wellFormedUnreadable =
 const indicators = new Uint8Array(128)
 for (const character of '[]{},#&*!|>\'"%@`') indicators[character.charCodeAt(0)] = 1
 
-const words = new Map<string, boolean | null>([
-  ['~', null],
-  ...['null', 'Null', 'NULL'].map((word): [string, null] => [word, null]),
-  ...['true', 'True', 'TRUE'].map((word): [string, true] => [word, true]),
-  ...['false', 'False', 'FALSE'].map((word): [string, false] => [word, false]),
-])
-
-/** What JSON does not know in quotes (RFC 8259, section 7). */
-const otherEscape = /\\(?:[^"\\/bfnrtu]|u(?![\da-fA-F]{4}))|\t/
-
-const simpleNumber = /^(?:0|-?[1-9]\d{0,14})(?:\.\d{1,15})?$/
-const perhapsNumber = /^[-+]?(?:\d|\.[\diInN])[^:]*$/
-
-/** What a plain scalar on one line means (section 10.3.2). */
-function plainValue(text: string): unknown {
-  const first = text.charCodeAt(0)
-  const mayBeNumber = (first >= 48 && first <= 57) || (first >= 43 && first <= 46)
-  if (mayBeNumber && perhapsNumber.test(text)) {
-    return simpleNumber.test(text) ? Number(text) : loaded(text)
-  }
-  if (text.length > 5) return text
-  const word = words.get(text)
-  return word === undefined ? text : word
-}
-
 /** An anchor or an alias, as it may stand in a flow collection; what is read here holds no part twice. */
 const mayNameParts = /[\s,:[{][&*][^\s,[\]{}]/
-
-/** A value as the loader reads its text alone. */
-function loaded(text: string): unknown {
-  try {
-    return loadAny(text)
-  } catch {
-    throw unusual
-  }
-}
-
-/** Whether a line behind the first of a quoted scalar begins no further right than what holds it. */
-function isOutdented(inner: string, parent: number): boolean {
-  const [, ...lines] = inner.split('\n')
-  return lines.some(
-    (line, i) => line.search(/\S|$/) <= parent && (i === lines.length - 1 || line.trim() !== ''),
-  )
-}
 
 /** The same node, moved in the text. */
 function moved(node: TextNode, by: number): TextNode {
@@ -233,7 +195,7 @@ class BlockReader {
     const code = this.code()
     let name: string
     if (code === doubleQuote || code === singleQuote) {
-      const end = this.closingQuote(code)
+      const end = closingQuote(this.text, start)
       this.at = end + 1
       while (this.code() === space) this.at++
       if (this.code() !== colon || !this.endsAt(this.at + 1)) {
@@ -241,7 +203,7 @@ class BlockReader {
         return undefined
       }
       if (this.text.slice(start, end).includes('\n')) throw unusual
-      name = this.quoted(start, end, 0)
+      name = quotedValue(this.text, start, end, 0)
     } else {
       this.checkBeginning(code)
       const end = this.lineEnd()
@@ -348,8 +310,8 @@ class BlockReader {
     switch (code) {
       case doubleQuote:
       case singleQuote: {
-        const end = this.closingQuote(code)
-        value = this.quoted(start, end, parent)
+        const end = closingQuote(this.text, start)
+        value = quotedValue(this.text, start, end, parent)
         this.at = end + 1
         this.endLine()
         break
@@ -359,7 +321,7 @@ class BlockReader {
         return this.flow(parent, tree)
       case pipe:
       case greater:
-        value = this.literal(parent)
+        value = this.blockScalar(parent)
         break
       default:
         this.checkBeginning(code)
@@ -429,32 +391,9 @@ class BlockReader {
     return whole ?? plainValue(line)
   }
 
-  private closingQuote(quote: number): number {
-    const { text } = this
-    for (let at = this.at + 1; at < text.length; at++) {
-      const code = text.charCodeAt(at)
-      if (code === 92 && quote === doubleQuote) at++
-      else if (code === quote) {
-        if (quote === singleQuote && text.charCodeAt(at + 1) === singleQuote) at++
-        else return at
-      }
-    }
-    throw unusual
-  }
-
-  /** A quoted scalar (sections 7.3.1 and 7.3.2) between two offsets; its lines are indented more than what holds it. */
-  private quoted(start: number, end: number, parent: number): string {
-    const inner = this.text.slice(start + 1, end)
-    const isSingle = this.text.charCodeAt(start) === singleQuote
-    if (!inner.includes('\n')) {
-      if (isSingle) return inner.replaceAll("''", "'")
-      if (!inner.includes('\\')) return inner
-      // Escapes of JSON mean the same in YAML, and most texts have no other.
-      if (!otherEscape.test(inner)) return JSON.parse(`"${inner}"`) as string
-    }
-    if (isOutdented(inner, parent)) throw unusual
-    const value = loaded(this.text.slice(start, end + 1))
-    if (typeof value !== 'string') throw unusual
+  private blockScalar(parent: number): string {
+    const { value, next } = readBlockScalar(this.text, this.at, parent)
+    this.seek(next)
     return value
   }
 
@@ -495,63 +434,14 @@ class BlockReader {
       if (at - lineStart <= parent && !closes) throw unusual
       lineStart = -Infinity
       if (beginsToken && (code === doubleQuote || code === singleQuote)) {
-        this.at = at
-        at = this.closingQuote(code)
-        if (text.slice(this.at, at).includes('\n')) throw unusual
+        const end = closingQuote(text, at)
+        if (text.slice(at, end).includes('\n')) throw unusual
+        at = end
       } else if (code === bracketOpen || code === braceOpen) depth++
       else if (closes && --depth === 0) return at + 1
       beginsToken = code === comma || code === colon || code === bracketOpen || code === braceOpen
     }
     throw unusual
-  }
-
-  /** A block scalar (section 8.1), literal or folded. */
-  private literal(parent: number): string {
-    const { text } = this
-    const header = /[|>]([-+]?)([1-9]?)([-+]?)(?: +#[^\n]*| *)(?:\n|$)/y
-    header.lastIndex = this.at
-    const match = header.exec(text)
-    if (!match) throw unusual
-    const chomp = `${match[1]}${match[3]}`
-    if (chomp.length > 1) throw unusual
-    const folds = this.code() === greater
-    let isFixed = match[2] !== ''
-    let indent = parent + (isFixed ? Number(match[2]) : 1)
-    let result = ''
-    let empty = 0
-    let hasContent = false
-    let afterIndented = false
-    let start = header.lastIndex
-    while (start < text.length) {
-      let at = start
-      while ((!isFixed || at - start < indent) && text.charCodeAt(at) === space) at++
-      if (!isFixed && at - start > indent) indent = at - start
-      const code = text.charCodeAt(at)
-      if (code === newline || at >= text.length) {
-        if (at < text.length || at > start) empty++
-        start = at + 1
-        continue
-      }
-      if (at - start < indent) break
-      if (!folds) result += '\n'.repeat(hasContent ? 1 + empty : empty)
-      else if (code === space || code === tab) {
-        afterIndented = true
-        result += '\n'.repeat(hasContent ? 1 + empty : empty)
-      } else if (afterIndented) {
-        afterIndented = false
-        result += '\n'.repeat(empty + 1)
-      } else if (empty > 0) result += '\n'.repeat(empty)
-      else if (hasContent) result += ' '
-      hasContent = true
-      isFixed = true
-      empty = 0
-      const end = text.indexOf('\n', at)
-      result += text.slice(at, end === -1 ? text.length : end)
-      start = end === -1 ? text.length : end + 1
-    }
-    this.seek(start)
-    if (chomp === '+') return result + '\n'.repeat(hasContent ? 1 + empty : empty)
-    return chomp === '' && hasContent ? `${result}\n` : result
   }
 }
 
