@@ -56,7 +56,7 @@ export function dereference(contract: Contract): Contract {
     const target = expanded(name)
     const { $ref: _, ...beside } = schema
     if (Object.keys(beside).length === 0) return target
-    return isObject(target) && !Object.keys(beside).some((key) => key in target)
+    return isObject(target) && !Object.keys(beside).some((key) => Object.hasOwn(target, key))
       ? { ...target, ...beside }
       : { allOf: [target], ...beside }
   }

@@ -4,6 +4,13 @@ import type { Pointer } from './pointer'
 /** The children of elements that have none, so that leaves cost nothing. */
 const childless: readonly XmlElement[] = []
 
+/** The prefixes in scope, each with its namespace. */
+type Scope = Readonly<Record<string, string>>
+
+/** A prefix may be called as what every object has. */
+const namespaceIn = (scope: Scope, prefix: string): string | undefined =>
+  Object.hasOwn(scope, prefix) ? scope[prefix] : undefined
+
 /** An element of an XML document (XML 1.0, Namespaces in XML 1.0). `start` is the offset of its `<`. */
 export class XmlElement {
   children: readonly XmlElement[] = childless
@@ -21,10 +28,10 @@ export class XmlElement {
     readonly start: number,
     readonly parent: XmlElement | undefined,
     /** Prefixes in scope; shared with the parent where nothing is declared. */
-    readonly scope: Readonly<Record<string, string>>,
+    readonly scope: Scope,
   ) {
     const isAsParent = parent?.scope === scope && parent.prefix === prefix
-    this.namespace = isAsParent ? parent.namespace : (scope[prefix] ?? '')
+    this.namespace = isAsParent ? parent.namespace : (namespaceIn(scope, prefix) ?? '')
   }
 
   /** Names and values of its attributes, as written and in their order. */
@@ -46,7 +53,7 @@ export class XmlElement {
     for (const [name, value] of this.attributes) {
       const colon = name.indexOf(':')
       if (colon === -1 || name.slice(colon + 1) !== local) continue
-      if (this.scope[name.slice(0, colon)] === namespace) return value
+      if (namespaceIn(this.scope, name.slice(0, colon)) === namespace) return value
     }
     return undefined
   }
@@ -65,7 +72,10 @@ export class XmlElement {
   qualify(name: string): QName {
     const colon = name.indexOf(':')
     if (colon === -1) return { namespace: this.scope[''] ?? '', local: name }
-    return { namespace: this.scope[name.slice(0, colon)], local: name.slice(colon + 1) }
+    return {
+      namespace: namespaceIn(this.scope, name.slice(0, colon)),
+      local: name.slice(colon + 1),
+    }
   }
 
   /** Where it stands, as a path of local names, numbered where siblings share one: `/definitions/message[2]`. */
@@ -91,7 +101,7 @@ export interface QName {
   local: string
 }
 
-const builtIn: Readonly<Record<string, string>> = {
+const builtIn: Scope = {
   '': '',
   xml: 'http://www.w3.org/XML/1998/namespace',
 }
@@ -129,7 +139,7 @@ export class ElementTree {
     if (!name) this.names.set(written, (name = nameParts(written)))
     const { prefix, local } = name
     const element = new XmlElement(prefix, local, attributes, start, parent, scope)
-    if (prefix !== '' && scope[prefix] === undefined) {
+    if (prefix !== '' && namespaceIn(scope, prefix) === undefined) {
       this.fault(`The prefix "${prefix}" is not declared`, start)
     }
     if (parent?.children === childless) parent.children = [element]
@@ -157,10 +167,7 @@ export class ElementTree {
 }
 
 /** The prefixes in scope behind a tag (Namespaces in XML 1.0, section 6). */
-function scopeWithin(
-  outer: Readonly<Record<string, string>>,
-  attributes: readonly string[],
-): Readonly<Record<string, string>> {
+function scopeWithin(outer: Scope, attributes: readonly string[]): Scope {
   let scope = outer
   for (let i = 0; i < attributes.length; i += 2) {
     const name = attributes[i]!

@@ -78,6 +78,7 @@ describe('XML as it is mostly written', () => {
     '<a><!-- -- --></a>',
     '<!DOCTYPE a [<!ENTITY x "y">]><a>&x;</a>',
     '<p:a/>',
+    '<constructor:a/>',
     '<é/>',
     '<a>',
     '<1a/>',
@@ -88,6 +89,13 @@ describe('XML as it is mostly written', () => {
     '',
   ])('gives %j back unread', (text) => {
     expect(readElements(text)).toBeUndefined()
+  })
+
+  it('knows no prefix by what every object has', () => {
+    const { root, faults } = readAnyXml('<constructor:a b="toString:c"/>')
+    expect(faults).toMatchObject([{ message: 'The prefix "constructor" is not declared' }])
+    expect(root?.namespace).toBe('')
+    expect(root?.qualify('toString:c')).toEqual({ namespace: undefined, local: 'c' })
   })
 
   it('never says something else of a whole or a broken text', () => {

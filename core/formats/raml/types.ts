@@ -181,7 +181,8 @@ export class RamlTypes implements Origins {
     const onlySays = Object.keys(own).every((key) =>
       /^(description|title|examples|default|x-.*)$/.test(key),
     )
-    if (onlySays && !Object.keys(own).some((key) => key in parent)) return { ...parent, ...own }
+    if (onlySays && !Object.keys(own).some((key) => Object.hasOwn(parent, key)))
+      return { ...parent, ...own }
     return { allOf: [parent], ...own }
   }
 

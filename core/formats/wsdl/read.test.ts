@@ -91,6 +91,20 @@ describe('XML Schema', () => {
     })
   })
 
+  it('takes names that every object has for names like any other', () => {
+    const body = `<xs:complexType name="toString"><xs:sequence>
+      <xs:element name="constructor" type="xs:int"/><xs:element name="valueOf" type="l:toString" minOccurs="0"/>
+      </xs:sequence><xs:attribute name="hasOwnProperty" type="xs:string"/></xs:complexType>`
+    expect(schemaOf(body, 'toString')).toMatchObject({
+      properties: {
+        constructor: { type: 'integer' },
+        valueOf: { $ref: '#/components/schemas/toString' },
+        hasOwnProperty: { type: 'string', xml: { attribute: true } },
+      },
+      required: ['constructor'],
+    })
+  })
+
   it('keeps recursion as references, and gives substitution groups as alternatives', () => {
     expect(
       schemaOf(

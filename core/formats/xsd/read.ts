@@ -439,7 +439,7 @@ export class XsdReader extends SchemaComponents {
     const least = Number(element.attribute('minOccurs') ?? 1)
     const most = element.attribute('maxOccurs') ?? '1'
     const repeats = around.many || (most !== '1' && most !== '0')
-    if (repeats || name in content.properties)
+    if (repeats || Object.hasOwn(content.properties, name))
       schema = this.repeated(schema, component, around.many ? 0 : least, most)
     content.properties[name] = schema
     if (!around.optional && least > 0 && !content.required.includes(name))
@@ -482,7 +482,7 @@ export class XsdReader extends SchemaComponents {
     const name = target?.element.attribute('name') ?? reference?.replace(/^.*:/, '')
     if (name === undefined) return
     const schema = target ? this.described(this.attributeType(target), component) : {}
-    const property = name in content.properties ? `@${name}` : name
+    const property = Object.hasOwn(content.properties, name) ? `@${name}` : name
     content.properties[property] = isObjectSchema(schema)
       ? { ...schema, xml: { attribute: true } }
       : { xml: { attribute: true } }
