@@ -1,7 +1,7 @@
 import { shapesOf, type Specification, type Type } from '../formats/openapi/shapes'
 import { keywords30, notIn20 } from '../formats/openapi/keywords'
 import { pointerTo } from '../text/pointer'
-import { isObject } from '../text/values'
+import { isObject, table } from '../text/values'
 import type { CursorPlace } from './place'
 import type { Suggestion } from './index'
 
@@ -87,13 +87,13 @@ const statuses: Suggestion[] = [
 
 const words = (...labels: string[]): Suggestion[] => labels.map((label) => ({ label }))
 
-const schemaValues: Record<string, Suggestion[]> = {
+const schemaValues = table<Suggestion[]>({
   type: words('string', 'integer', 'number', 'boolean', 'array', 'object', 'null'),
   format: words(
     ...['date', 'date-time', 'time', 'duration', 'email', 'hostname', 'ipv4', 'ipv6', 'uri'],
     ...['uuid', 'int32', 'int64', 'float', 'double', 'byte', 'binary', 'password'],
   ),
-}
+})
 const objectValues: Record<string, Record<string, Suggestion[]>> = {
   Parameter: {
     in: words('path', 'query', 'header', 'cookie', 'body', 'formData'),
@@ -117,7 +117,7 @@ const objectValues: Record<string, Record<string, Suggestion[]>> = {
 }
 
 /** Which section of the components a reference points into from a place of some type. */
-const sections: Record<string, [openApi: string, swagger: string]> = {
+const sections = table<[openApi: string, swagger: string]>({
   schema: ['/components/schemas', '/definitions'],
   Response: ['/components/responses', '/responses'],
   Parameter: ['/components/parameters', '/parameters'],
@@ -126,7 +126,7 @@ const sections: Record<string, [openApi: string, swagger: string]> = {
   Example: ['/components/examples', ''],
   Link: ['/components/links', ''],
   Callback: ['/components/callbacks', ''],
-}
+})
 
 const mediaTypes = words(
   'application/json',
@@ -254,5 +254,5 @@ function valuesFor(owner: Type | undefined, key: string, type: Type | undefined)
     )
   }
   if (type?.kind === 'flag') return words('true', 'false')
-  return owner?.kind === 'object' ? (objectValues[owner.shape.title]?.[key] ?? []) : []
+  return owner?.kind === 'object' ? (table(objectValues[owner.shape.title] ?? {})[key] ?? []) : []
 }

@@ -1,3 +1,4 @@
+import { table } from '../text/values'
 import type { XmlElement } from '../text/xml'
 import type { Completion } from './index'
 
@@ -6,7 +7,7 @@ const particles = ['element', 'choice', 'sequence', 'group', 'any']
 const attributes = ['attribute', 'attributeGroup', 'anyAttribute']
 
 /** What may stand in an element, by its local name; for WSDL 1.1 and 2.0, WADL and XML Schema. */
-const children: Record<string, string[]> = {
+const children = table<string[]>({
   definitions: ['types', 'message', 'portType', 'binding', 'service', 'import', 'documentation'],
   description: ['types', 'interface', 'binding', 'service', 'import', 'include', 'documentation'],
   types: ['schema'],
@@ -42,10 +43,10 @@ const children: Record<string, string[]> = {
   request: ['doc', 'param', 'representation'],
   response: ['doc', 'param', 'representation'],
   param: ['doc', 'option', 'link'],
-}
+})
 
 /** The declarations that an attribute may name, by its local name. */
-const named: Record<string, string[]> = {
+const named = table<string[]>({
   type: ['complexType', 'simpleType', 'portType'],
   base: ['complexType', 'simpleType'],
   itemType: ['simpleType'],
@@ -54,7 +55,7 @@ const named: Record<string, string[]> = {
   message: ['message'],
   binding: ['binding'],
   interface: ['interface'],
-}
+})
 const builtin = [
   ...['string', 'boolean', 'decimal', 'integer', 'int', 'long', 'double', 'date', 'dateTime'],
   ...['time', 'duration', 'anyURI', 'base64Binary', 'token', 'positiveInteger'],

@@ -1,3 +1,4 @@
+import { table } from '../text/values'
 import { Environment, type ASTNode } from '@marcbachmann/cel-js'
 import { Fact, typeLabel, type FactType } from './facts/fact'
 import { shapes } from './facts/shapes'
@@ -467,14 +468,14 @@ const yes = (answer: unknown) => {
   return answer
 }
 
-const comprehensions: Record<string, Fold> = {
+const comprehensions = table<Fold>({
   all: (items, step) => items.every((item) => yes(step(item))),
   exists: (items, step) => items.some((item) => yes(step(item))),
   exists_one: (items, step) => items.filter((item) => yes(step(item))).length === 1,
   filter: (items, step) => items.filter((item) => yes(step(item))),
   map: (items, step, then) =>
     then ? items.filter((item) => yes(step(item))).map(then) : items.map(step),
-}
+})
 
 const fault = (message: string, node: ASTNode) =>
   new ConditionError(`${message} (at character ${node.start + 1})`)

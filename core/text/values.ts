@@ -5,6 +5,10 @@ export type Node = Record<string, unknown>
 export const isObject = (value: unknown): value is Node =>
   typeof value === 'object' && value !== null && !Array.isArray(value)
 
+/** What is looked up by names that strangers wrote: it has its entries and nothing that other objects have. */
+export const table = <T>(entries: Record<string, T> = {}): Record<string, T> =>
+  Object.assign(Object.create(null) as Record<string, T>, entries)
+
 /** The empty list that parts share, so that a large definition is not full of them. */
 export const none = Object.freeze([]) as unknown as never[]
 

@@ -3,6 +3,7 @@
  * types, and which must be there. `name!` is required; `[x]` is a list of x, `{x}` a map with values x.
  */
 
+import { table } from '../../text/values'
 import { methods } from '../../contract/model'
 import type { Node } from '../../text/values'
 
@@ -155,12 +156,12 @@ const info: Fields = {
   'version!': 'text',
 }
 
-const schemeNeeds: Record<string, string[]> = {
+const schemeNeeds = table<string[]>({
   apiKey: ['name', 'in'],
   http: ['scheme'],
   oauth2: ['flows'],
   openIdConnect: ['openIdConnectUrl'],
-}
+})
 
 const openapi30: Record<string, ShapeText> = {
   ...shared,

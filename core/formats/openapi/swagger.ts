@@ -16,17 +16,17 @@ import {
 } from '../../contract/model'
 import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
-import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
+import { compact, isObject, namesOf, none, textOf, type Node, table } from '../../text/values'
 import { Builder, extensionsOf, type At } from './builder'
 import { simpleKeywords } from './shapes'
 import { modernise } from './walk'
 
-const flowKinds: Record<string, Flow['kind']> = {
+const flowKinds = table<Flow['kind']>({
   implicit: 'implicit',
   password: 'password',
   application: 'clientCredentials',
   accessCode: 'authorizationCode',
-}
+})
 
 interface Defaults {
   consumes: string[]

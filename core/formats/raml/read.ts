@@ -18,7 +18,7 @@ import { exampleName } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
 import type { Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
-import { compact, isObject, namesOf, textOf, type Node } from '../../text/values'
+import { compact, isObject, namesOf, textOf, type Node, table } from '../../text/values'
 import type { RamlSources, Scope } from './sources'
 import { fill, merge } from './templates'
 import { RamlTypes, annotationKey, examplesOf } from './types'
@@ -550,7 +550,7 @@ export class RamlBuilder {
   }
 }
 
-const grants: Record<string, Flow['kind']> = {
+const grants = table<Flow['kind']>({
   authorization_code: 'authorizationCode',
   code: 'authorizationCode',
   implicit: 'implicit',
@@ -559,7 +559,7 @@ const grants: Record<string, Flow['kind']> = {
   owner: 'password',
   client_credentials: 'clientCredentials',
   credentials: 'clientCredentials',
-}
+})
 
 function flowsOf(settings: Node): Flow[] {
   const scopes = Object.fromEntries(namesOf(settings['scopes']).map((scope) => [scope, '']))

@@ -4,13 +4,13 @@ import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import { resolveName, type Place } from '../../text/place'
 import { segmentsOf, valueAt } from '../../text/pointer'
-import { isObject, type Node } from '../../text/values'
+import { isObject, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
 import { XsdReader } from '../xsd/read'
 import type { RamlSources, Scope } from './sources'
 import { parseTypeExpression, type TypeExpression } from './expression'
 
-const builtIns: Record<string, SchemaObject> = {
+const builtIns = table<SchemaObject>({
   any: {},
   object: { type: 'object' },
   array: { type: 'array' },
@@ -26,7 +26,7 @@ const builtIns: Record<string, SchemaObject> = {
   file: { type: 'string', format: 'binary' },
   nil: { type: 'null' },
   null: { type: 'null' },
-}
+})
 
 /** Facets that JSON Schema knows by the same name. */
 const sameFacets = [
@@ -46,14 +46,14 @@ const sameFacets = [
   'description',
 ] as const
 
-const numberFormats: Record<string, string> = {
+const numberFormats = table<string>({
   int: 'int32',
   int32: 'int32',
   long: 'int64',
   int64: 'int64',
   float: 'float',
   double: 'double',
-}
+})
 
 /** The facets of a type declaration (RAML 1.0, “Type Declarations”). */
 export const declarationKeys = new Set<string>([

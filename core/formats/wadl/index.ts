@@ -14,7 +14,7 @@ import { overridden } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
 import { absence, resolveName, type Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
-import { compact } from '../../text/values'
+import { compact, table } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
 import { versionOf } from '../wsdl/common'
 import { xsdNamespaces } from '../xsd/builtin'
@@ -39,12 +39,12 @@ interface Around {
   parameters: Parameter[]
 }
 
-const styles: Record<string, string> = {
+const styles = table<string>({
   template: 'path',
   matrix: 'path',
   query: 'query',
   header: 'header',
-}
+})
 
 /** Reads a WADL document (W3C Member Submission of 31 August 2009). */
 export function readWadl(

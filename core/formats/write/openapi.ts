@@ -1,3 +1,4 @@
+import { table } from '../../text/values'
 import {
   methods,
   operationName,
@@ -134,7 +135,7 @@ class OpenApiWriter {
   }
 
   private paths(operations: Operation[], secured: boolean): Node {
-    const paths: Record<string, Node> = {}
+    const paths = table<Node>()
     const told = new Map(this.contract.paths.map((item) => [item.path, item]))
     const itemAt = (path: string) => {
       const { summary, description, extensions } = told.get(path) ?? {}
@@ -180,7 +181,7 @@ class OpenApiWriter {
       }
       return undefined
     }
-    const items: Record<string, Node> = {}
+    const items = table<Node>()
     for (const hook of webhooks) this.place((items[hook.path] ??= {}), hook, secured)
     return items
   }
@@ -398,7 +399,7 @@ class OpenApiWriter {
 
   private callbacks(callbacks: Callback[]): Node | undefined {
     if (callbacks.length === 0) return undefined
-    const byName: Record<string, Node> = {}
+    const byName = table<Node>()
     for (const { name, expression, operations } of callbacks) {
       const item: Node = {}
       for (const operation of operations) this.place(item, operation, false)

@@ -14,7 +14,7 @@ import {
 import { exampleName } from '../../contract/parts'
 import { referencedName, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
-import { isObject, type Node } from '../../text/values'
+import { isObject, type Node, table } from '../../text/values'
 import { Losses, schemeWords } from './losses'
 import { byName, node } from './node'
 
@@ -37,20 +37,20 @@ const facets = [
   'minProperties',
   'maxProperties',
 ] as const
-const stringTypes: Record<string, string> = {
+const stringTypes = table<string>({
   'date-time': 'datetime',
   date: 'date-only',
   time: 'time-only',
   'date-time-local': 'datetime-only',
   binary: 'file',
-}
+})
 const numberFormats = new Set(['int32', 'int64', 'float', 'double'])
-const grants: Record<string, string> = {
+const grants = table<string>({
   authorizationCode: 'authorization_code',
   implicit: 'implicit',
   password: 'password',
   clientCredentials: 'client_credentials',
-}
+})
 
 /** Facets of the contract that RAML holds as annotations, with the types they are declared by. */
 const annotations: Node = {

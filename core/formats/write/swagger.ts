@@ -13,19 +13,19 @@ import {
 } from '../../contract/model'
 import { resolveSchema } from '../../contract/schemas'
 import type { Place } from '../../text/place'
-import { isObject, type Node } from '../../text/values'
+import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
 import { Losses, schemeWords } from './losses'
 import { byName, node, nonEmpty } from './node'
 import { OldSchemas } from './schemas'
 
 const methods = new Set(['get', 'put', 'post', 'delete', 'options', 'head', 'patch'])
-const flowNames: Record<string, string> = {
+const flowNames = table<string>({
   implicit: 'implicit',
   password: 'password',
   clientCredentials: 'application',
   authorizationCode: 'accessCode',
-}
+})
 
 /** Writes a contract as a Swagger 2.0 document of values; what it cannot hold is in `losses`. */
 export function writeSwagger(contract: Contract): { document: Node; losses: Losses } {
@@ -131,7 +131,7 @@ class SwaggerWriter {
   }
 
   private paths(): Node {
-    const paths: Record<string, Node> = {}
+    const paths = table<Node>()
     for (const item of this.contract.paths) {
       if (item.summary !== undefined)
         this.losses.member(item, 'summary', 'Swagger 2.0 has no summary for a path')
@@ -310,13 +310,13 @@ class SwaggerWriter {
       return {}
     }
     const plain = place === 'query' ? 'form' : 'simple'
-    const formats: Record<string, string> = {
+    const formats = table<string>({
       [`${plain} false`]: 'csv',
       'form true': 'multi',
       'spaceDelimited false': 'ssv',
       'pipeDelimited false': 'pipes',
       'tabDelimited false': 'tsv',
-    }
+    })
     const said = `${style ?? plain} ${String(explode ?? (style ?? plain) === 'form')}`
     const format = formats[said]
     if (

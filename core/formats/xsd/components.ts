@@ -1,3 +1,4 @@
+import { table } from '../../text/values'
 import type { Documents } from '../../text/documents'
 import { absence, resolveName } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
@@ -18,14 +19,14 @@ export interface Named extends Component {
 }
 
 export type Kind = 'type' | 'element' | 'attribute' | 'group' | 'attributeGroup'
-export const kinds: Record<string, Kind> = {
+export const kinds = table<Kind>({
   complexType: 'type',
   simpleType: 'type',
   element: 'element',
   attribute: 'attribute',
   group: 'group',
   attributeGroup: 'attributeGroup',
-}
+})
 
 /** Namespaces whose schemas nobody brings along: their meaning is known, or of no matter here. */
 export const wellKnown = new Set([

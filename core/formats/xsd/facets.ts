@@ -1,3 +1,4 @@
+import { table } from '../../text/values'
 import type { SchemaObject } from '../../contract/model'
 import type { XmlElement } from '../../text/xml'
 import { isXsd } from './components'
@@ -13,14 +14,14 @@ export function valueOf(text: string, schema: SchemaObject): unknown {
   return text
 }
 
-const facetKeywords: Record<string, string> = {
+const facetKeywords = table<string>({
   minLength: 'minLength',
   maxLength: 'maxLength',
   minInclusive: 'minimum',
   maxInclusive: 'maximum',
   minExclusive: 'exclusiveMinimum',
   maxExclusive: 'exclusiveMaximum',
-}
+})
 
 /** The constraining facets of a restriction (XML Schema part 2, section 4.3). */
 export function facetsOf(element: XmlElement, kind: string): SchemaObject {
