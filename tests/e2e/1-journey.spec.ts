@@ -37,6 +37,8 @@ test('1. signs in, and says what is wrong with a wrong password', async ({ page 
   await page.getByRole('button', { name: 'Sign in' }).click()
   await expect(page.getByRole('heading', { name: 'Ledger', level: 1 })).toBeVisible()
   await page.getByRole('button', { name: 'Sign out' }).click()
+  // Leaving the page at once would take the request back.
+  await expect(page).toHaveURL(/sign-in/)
   await page.goto('/')
   await expect(page).toHaveURL(/sign-in/)
 })
