@@ -95,7 +95,7 @@ const schemaValues = table<Suggestion[]>({
   ),
 })
 const objectValues: Record<string, Record<string, Suggestion[]>> = {
-  Parameter: {
+  Parameter: table({
     in: words('path', 'query', 'header', 'cookie', 'body', 'formData'),
     style: words(
       'form',
@@ -107,12 +107,12 @@ const objectValues: Record<string, Record<string, Suggestion[]>> = {
       'deepObject',
     ),
     ...schemaValues,
-  },
-  SecurityScheme: {
+  }),
+  SecurityScheme: table({
     type: words('apiKey', 'http', 'oauth2', 'openIdConnect', 'mutualTLS', 'basic'),
     in: words('query', 'header', 'cookie'),
     scheme: words('basic', 'bearer', 'digest'),
-  },
+  }),
   Header: schemaValues,
 }
 
@@ -254,5 +254,5 @@ function valuesFor(owner: Type | undefined, key: string, type: Type | undefined)
     )
   }
   if (type?.kind === 'flag') return words('true', 'false')
-  return owner?.kind === 'object' ? (table(objectValues[owner.shape.title] ?? {})[key] ?? []) : []
+  return owner?.kind === 'object' ? (objectValues[owner.shape.title]?.[key] ?? []) : []
 }

@@ -4,7 +4,7 @@ import type { Syntax } from '../text/read'
 import { isObject } from '../text/values'
 import { readXml, type XmlElement } from '../text/xml'
 import { endOf, escapeValue, tagOf } from './elements'
-import { EditFault, follow, readTree, type Entry, type TextNode } from './tree'
+import { EditFault, eolOf, follow, readTree, type Entry, type TextNode } from './tree'
 
 /** One change of a text. Pointers name places as they were before any of the changes. */
 export type Change =
@@ -124,7 +124,7 @@ class TreeEditor {
     private readonly syntax: 'json' | 'yaml',
   ) {
     this.root = readTree(text, syntax)
-    this.eol = text.includes('\r\n') ? '\r\n' : '\n'
+    this.eol = eolOf(text)
     this.step =
       syntax === 'json'
         ? (/\n([ \t]+)\S/.exec(text)?.[1] ?? '')

@@ -4,37 +4,13 @@ import { isMap, isScalar, parseDocument, type Pair, type ParsedNode, type YAMLMa
 import type { Syntax } from '../text/read'
 import { isObject, type Node } from '../text/values'
 import { statusSays, taken, type BodyDraft, type OperationDraft } from './draft'
-import { EditFault } from './tree'
+import { schemaFromExample } from './example'
+import { EditFault, eolOf } from './tree'
 import { intoWadl } from './wadl'
 
 /** The formats whose operations are methods of paths, into which one can be written. */
 export const writableFormats = ['OpenAPI', 'Swagger', 'RAML', 'WADL'] as const
 export type WritableFormat = (typeof writableFormats)[number]
-
-/** The schema that an example would fit, as its author would begin it. */
-export function schemaFromExample(value: unknown): Node {
-  if (value === null) return { type: 'string', nullable: true }
-  if (Array.isArray(value))
-    return { type: 'array', items: value.length > 0 ? schemaFromExample(value[0]) : {} }
-  if (isObject(value)) {
-    const properties = Object.fromEntries(
-      Object.entries(value).map(([name, item]) => [name, schemaFromExample(item)]),
-    )
-    const required = Object.keys(value).filter((name) => value[name] !== null)
-    return required.length > 0
-      ? { type: 'object', required, properties }
-      : { type: 'object', properties }
-  }
-  if (typeof value === 'number') return { type: Number.isInteger(value) ? 'integer' : 'number' }
-  if (typeof value === 'boolean') return { type: 'boolean' }
-  if (typeof value !== 'string') return {}
-  if (/^\d{4}-\d{2}-\d{2}T[\d:.]+(Z|[+-]\d{2}:\d{2})$/.test(value))
-    return { type: 'string', format: 'date-time' }
-  if (/^\d{4}-\d{2}-\d{2}$/.test(value)) return { type: 'string', format: 'date' }
-  if (/^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(value))
-    return { type: 'string', format: 'uuid' }
-  return { type: 'string' }
-}
 
 /** A draft as the format writes it. `modern` is OpenAPI 3.1 or later. */
 export function operationNode(
@@ -178,7 +154,7 @@ function intoJson(text: string, draft: OperationDraft, node: Node): string {
   const root = JSON.parse(text.replace(/^\uFEFF/, '')) as { paths?: Record<string, Node> }
   if (root.paths?.[draft.path]?.[draft.method] !== undefined) throw taken(draft)
   const indent = /\n([ \t]+)"/.exec(text)?.[1] ?? '  '
-  const eol = text.includes('\r\n') ? '\r\n' : '\n'
+  const eol = eolOf(text)
   const formattingOptions = { insertSpaces: !indent.startsWith('\t'), tabSize: indent.length, eol }
   return applyEdits(
     text,
@@ -263,7 +239,7 @@ function stepOf(text: string): number {
 }
 
 function block(value: Node, column: number, text: string): string {
-  const eol = text.includes('\r\n') ? '\r\n' : '\n'
+  const eol = eolOf(text)
   const written = yaml.dump(value, {
     indent: stepOf(text),
     lineWidth: 120,

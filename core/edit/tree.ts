@@ -40,6 +40,9 @@ export interface TextNode {
 /** Why a text cannot be changed as asked. */
 export class EditFault extends Error {}
 
+/** How the lines of a text end. */
+export const eolOf = (text: string) => (text.includes('\r\n') ? '\r\n' : '\n')
+
 const blank = { flow: true, quote: '', entries: [], items: [], anchor: '' } as const
 
 function fromJson(node: JsonNode): TextNode {

@@ -3,7 +3,8 @@ import { isObject } from '../text/values'
 import { readXml, type XmlElement } from '../text/xml'
 import { pathParameters, statusSays, taken, type BodyDraft, type OperationDraft } from './draft'
 import { endOf, escapeText, escapeValue, tagOf } from './elements'
-import { EditFault } from './tree'
+import { schemaFromExample } from './example'
+import { EditFault, eolOf } from './tree'
 
 /** An element to be written. */
 interface Written {
@@ -115,7 +116,9 @@ class Writer {
     const fields = isObject(body.value) ? Object.entries(body.value) : []
     return this.element('representation', { mediaType: 'application/json' }, [
       this.element('doc', { title: 'Example' }, JSON.stringify(body.value)),
-      ...fields.map(([name, value]) => this.param(name, 'plain', typeOf(value), value !== null)),
+      ...fields.map(([name, value]) =>
+        this.param(name, 'plain', String(schemaFromExample(value)['type']), value !== null),
+      ),
     ])
   }
 
@@ -143,15 +146,6 @@ const typeIn = ({ parameters }: OperationDraft, name: string) =>
   parameters.find((parameter) => parameter.in === 'path' && parameter.name === name)?.type ??
   'string'
 
-const typeOf = (value: unknown) =>
-  typeof value === 'number'
-    ? Number.isInteger(value)
-      ? 'integer'
-      : 'number'
-    : typeof value === 'boolean'
-      ? 'boolean'
-      : 'string'
-
 function linesOf({ name, attributes, inside }: Written, indent: string, step: string): string[] {
   const tag = `${indent}<${name}${Object.entries(attributes)
     .map(([key, value]) => ` ${key}="${escapeValue(value)}"`)
@@ -164,7 +158,7 @@ function linesOf({ name, attributes, inside }: Written, indent: string, step: st
 
 /** Puts an element behind the last one inside of another, in lines of its own. */
 function withLast(text: string, owner: XmlElement, written: Written): string {
-  const eol = text.includes('\r\n') ? '\r\n' : '\n'
+  const eol = eolOf(text)
   const indent = indentAt(text, owner.start) ?? ''
   const first = owner.children.map((child) => indentAt(text, child.start)).find((own) => own)
   const inner = first?.startsWith(indent) && first.length > indent.length ? first : `${indent}  `

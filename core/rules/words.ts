@@ -1,3 +1,5 @@
+import { hashed, RecentStrings } from '../text/recent'
+
 /** The words a name is made of, in lower case: `meterPoint_id` gives meter, point, id. */
 export const wordsOf = (name: string): string[] =>
   name.match(/\p{Lu}+(?!\p{Ll})|\p{Lu}?\p{Ll}+|\d+/gu)?.map((word) => word.toLowerCase()) ?? []
@@ -46,29 +48,28 @@ function plainWordEnd(text: string, start: number, end: number): number {
   return at === end - 1 && (endsPart(mark) || endsSentence(mark)) ? at : 0
 }
 
-/** Words that were looked up before, found by their letters without being cut out of their text. */
+/** Words that were looked up before, told without being cut out of their text. */
 export class KnownWords {
-  private readonly slots = Array<string>(4096).fill('')
+  private readonly recent = new RecentStrings(4096)
 
   add(word: string): void {
-    this.slots[slotOf(word, 0, word.length)] = word
+    this.recent.keep(word, hashOf(word, 0, word.length))
   }
 
   has(text: string, start: number, end: number): boolean {
-    const word = this.slots[slotOf(text, start, end)]!
-    return word.length === end - start && text.startsWith(word, start)
+    return this.recent.find(text, start, end, hashOf(text, start, end)) !== undefined
   }
 }
 
-function slotOf(text: string, start: number, end: number): number {
+function hashOf(text: string, start: number, end: number): number {
   let hash = 0
-  for (let at = start; at < end; at++) hash = (hash * 31 + text.charCodeAt(at)) | 0
-  return (hash ^ (hash >>> 12)) & 4095
+  for (let at = start; at < end; at++) hash = hashed(hash, text.charCodeAt(at))
+  return hash
 }
 
 /**
- * The words of a text that a dictionary should know, but for those known already: no names, which have a capital within a sentence or several; no
- * code, addresses, numbers or markup.
+ * The words of a text that a dictionary should know, but for those that are known already: no names, which have a
+ * capital within a sentence or several; no code, addresses, numbers or markup.
  */
 export function proseWords(text: string, known?: KnownWords): string[] {
   const found: string[] = []

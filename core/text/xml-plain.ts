@@ -1,3 +1,5 @@
+import { hashed, RecentStrings } from './recent'
+import { unlessUnusual, unusual } from './unusual'
 import { asName, ElementTree, type XmlElement } from './xml-elements'
 
 /**
@@ -30,19 +32,14 @@ for (const character of 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz_')
   nameCharacters[character.charCodeAt(0)] = 2
 }
 
-/** Characters that XML does not allow (section 2.2), or that are not told at a glance. */
-const doubtful = /[\x00-\x08\x0B\x0C\x0E-\x1F\uFEFF\uFFFE\uFFFF\uD800-\uDFFF]/
-const disallowed =
-  /[\x00-\x08\x0B\x0C\x0E-\x1F\uFEFF\uFFFE\uFFFF]|[\uD800-\uDBFF](?![\uDC00-\uDFFF])|(?:[^\uD800-\uDBFF]|^)[\uDC00-\uDFFF]/
+/** Characters that XML does not allow (section 2.2), and a byte order mark, which is not told at a glance. */
+const disallowed = /[\x00-\x08\x0B\x0C\x0E-\x1F\uFEFF\uFFFE\uFFFF\p{Surrogate}]/u
 
 const declaration =
   /<\?xml\s+version=(?:"1\.0"|'1\.0')(?:\s+encoding=(?:"[A-Za-z][\w.-]*"|'[A-Za-z][\w.-]*'))?(?:\s+standalone=(?:"(?:yes|no)"|'(?:yes|no)'))?\s*\?>/y
 
 /** More attributes in one tag than this are looked through by the parser, which does not compare each with each. */
 const mostAttributes = 40
-
-class Unusual extends Error {}
-const unusual = new Unusual('not in the part of XML that is read here')
 
 const entities: Record<string, string> = { amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" }
 
@@ -61,24 +58,6 @@ function withoutReferences(text: string): string {
   )
 }
 
-/** Strings cut from a text, of which those that are written again and again are made once. */
-class Strings {
-  private readonly slots: string[] = Array<string>(1024).fill('')
-
-  constructor(
-    private readonly text: string,
-    private readonly made = (written: string) => written,
-  ) {}
-
-  /** The string between two offsets, told apart by a number made of its characters. */
-  get(start: number, end: number, hash: number): string {
-    const slot = (hash ^ (hash >>> 10)) & 1023
-    const last = this.slots[slot]!
-    if (last.length === end - start && this.text.startsWith(last, start)) return last
-    return (this.slots[slot] = this.made(this.text.slice(start, end)))
-  }
-}
-
 class ElementReader {
   private at = 0
   private readonly tree = new ElementTree(() => {
@@ -89,18 +68,12 @@ class ElementReader {
   /** Names and values of the attributes of the tag that is being read, so many of them as are counted. */
   private readonly pending: string[] = []
   private count = 0
-  private readonly names: Strings
-  private readonly values: Strings
+  /** What is written again and again is made once. */
+  private readonly recentNames = new RecentStrings(1024)
+  private readonly recentValues = new RecentStrings(1024)
+  private readonly names = new Map<string, string>()
 
-  constructor(private readonly text: string) {
-    const known = new Map<string, string>()
-    this.names = new Strings(text, (written) => {
-      let name = known.get(written)
-      if (name === undefined) known.set(written, (name = asName(written)))
-      return name
-    })
-    this.values = new Strings(text)
-  }
+  constructor(private readonly text: string) {}
 
   read(): XmlElement {
     const { text, tree, open } = this
@@ -212,12 +185,20 @@ class ElementReader {
     for (let code = text.charCodeAt(end); code !== quote; code = text.charCodeAt(++end)) {
       if (code === less || end >= text.length) throw unusual
       if (code === ampersand || code < space) isPlain = false
-      hash = (hash * 31 + code) | 0
+      hash = hashed(hash, code)
     }
     pending[count] = name
-    pending[count + 1] = isPlain ? this.values.get(start, end, hash) : this.value(start, end)
+    pending[count + 1] = isPlain ? this.plainValue(start, end, hash) : this.value(start, end)
     this.count = count + 2
     this.at = end + 1
+  }
+
+  private plainValue(start: number, end: number, hash: number): string {
+    const recent = this.recentValues.find(this.text, start, end, hash)
+    if (recent !== undefined) return recent
+    const value = this.text.slice(start, end)
+    this.recentValues.keep(value, hash)
+    return value
   }
 
   /** A value with references, or with white space, which is spaces (section 3.3.3) unless it is referred to. */
@@ -233,12 +214,21 @@ class ElementReader {
     let end = start
     let code = text.charCodeAt(end)
     while (nameCharacters[code]! > 0) {
-      hash = (hash * 31 + code) | 0
+      hash = hashed(hash, code)
       code = text.charCodeAt(++end)
     }
     if (nameCharacters[text.charCodeAt(start)] !== 2 || code >= 128) throw unusual
     this.at = end
-    return this.names.get(start, end, hash)
+    return this.recentNames.find(text, start, end, hash) ?? this.newName(start, end, hash)
+  }
+
+  /** A name that was not read of late, and perhaps never. */
+  private newName(start: number, end: number, hash: number): string {
+    const written = this.text.slice(start, end)
+    let name = this.names.get(written)
+    if (name === undefined) this.names.set(written, (name = asName(written)))
+    this.recentNames.keep(name, hash)
+    return name
   }
 
   private skipSpace(): void {
@@ -253,11 +243,6 @@ class ElementReader {
 
 /** The root of a document that stays within the part of XML that is read here; undefined for any other. */
 export function readElements(text: string): XmlElement | undefined {
-  if (doubtful.test(text) && disallowed.test(text)) return undefined
-  try {
-    return new ElementReader(text).read()
-  } catch (error) {
-    if (error instanceof Unusual) return undefined
-    throw error
-  }
+  if (disallowed.test(text)) return undefined
+  return unlessUnusual(() => new ElementReader(text).read())
 }

@@ -1,15 +1,8 @@
 import { limits } from './limits'
 import type { PointerTree } from './pointer'
-import { nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
-import {
-  closingQuote,
-  loaded,
-  plainValue,
-  quotedValue,
-  readBlockScalar,
-  unusual,
-  Unusual,
-} from './yaml-scalars'
+import { unlessUnusual, unusual } from './unusual'
+import { mayShareParts, nodesOfAny, type TextMember, type TextNode } from './yaml-loader'
+import { closingQuote, loaded, plainValue, quotedValue, readBlockScalar } from './yaml-scalars'
 
 /**
  * Reads the part of YAML 1.2 that nearly all definitions are written in: block mappings and sequences (chapter 8) over
@@ -36,18 +29,12 @@ const greater = 62
 const braceOpen = 123
 const braceClose = 125
 
-/** Characters that YAML does not allow (section 5.1), a lone carriage return, which ends a line, among them. */
-const unreadable = /[\x00-\x08\x0B-\x1F\x7F-\x84\x86-\x9F\uFEFF\uFFFE\uFFFF\uD800-\uDFFF]/
-
-const wellFormedUnreadable =
-  /[\x00-\x08\x0B-\x1F\x7F-\x84\x86-\x9F\uFEFF\uFFFE\uFFFF]|[\uD800-\uDBFF](?![\uDC00-\uDFFF])|(?:[^\uD800-\uDBFF]|^)[\uDC00-\uDFFF]/
+/** Characters that YAML does not allow (section 5.1), and a carriage return, which ends a line. */
+const unreadable = /[\x00-\x08\x0B-\x1F\x7F-\x84\x86-\x9F\uFEFF\uFFFE\uFFFF\p{Surrogate}]/u
 
 /** First characters with which a plain scalar cannot begin (section 7.3.3), but for `-`, `?` and `:`. */
 const indicators = new Uint8Array(128)
 for (const character of '[]{},#&*!|>\'"%@`') indicators[character.charCodeAt(0)] = 1
-
-/** An anchor or an alias, as it may stand in a flow collection; what is read here holds no part twice. */
-const mayNameParts = /[\s,:[{][&*][^\s,[\]{}]/
 
 /** The same node, moved in the text. */
 function moved(node: TextNode, by: number): TextNode {
@@ -397,20 +384,18 @@ class BlockReader {
     return value
   }
 
-  /** A flow collection (section 7.4), read by the loader. */
+  /** A flow collection (section 7.4), read by the loader; what is read here holds no part twice. */
   private flow(parent: number, tree: PointerTree | undefined): unknown {
     const start = this.at
     const end = this.flowEnd(parent)
     const text = this.text.slice(start, end)
-    if (mayNameParts.test(text)) throw unusual
+    if (mayShareParts(text)) throw unusual
+    const value = text === '[]' ? [] : text === '{}' ? {} : loaded(text)
     this.at = end
     this.endLine()
-    const isWanted = tree !== undefined && tree.children.size > 0
-    const nodes = isWanted ? nodesOfAny(text).root : undefined
+    const nodes = tree && tree.children.size > 0 ? nodesOfAny(text).root : undefined
     this.node = nodes ? moved(nodes, start) : tree && { start }
-    if (text === '[]') return []
-    if (text === '{}') return {}
-    return loaded(text)
+    return value
   }
 
   /**
@@ -445,11 +430,10 @@ class BlockReader {
   }
 }
 
-const mayRead = (text: string) => !unreadable.test(text) || !wellFormedUnreadable.test(text)
-
 /** The value of a text that stays within the part of the language that is read here; undefined for any other. */
 export function readBlocks(text: string): object | undefined {
-  return attempt(text, false)?.value as object | undefined
+  if (unreadable.test(text)) return undefined
+  return unlessUnusual(() => new BlockReader(text, false).read().value as object)
 }
 
 /** The nodes on the ways to the wanted places of such a text; of one that is known to be such, in a fraction of the time. */
@@ -458,15 +442,6 @@ export function nodesInBlocks(
   tree: PointerTree,
   isKnown: boolean,
 ): TextNode | undefined {
-  return attempt(text, isKnown, tree)?.node
-}
-
-function attempt(text: string, skips: boolean, tree?: PointerTree) {
-  if (!skips && !mayRead(text)) return undefined
-  try {
-    return new BlockReader(text, skips).read(tree)
-  } catch (error) {
-    if (error instanceof Unusual) return undefined
-    throw error
-  }
+  if (!isKnown && unreadable.test(text)) return undefined
+  return unlessUnusual(() => new BlockReader(text, isKnown).read(tree).node)
 }

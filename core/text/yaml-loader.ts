@@ -26,6 +26,18 @@ const options: yaml.LoadOptions & { maxDepth: number } = { schema, maxDepth: 100
 /** Reads a whole YAML document, whatever it uses of the language. Throws js-yaml's exception with its `mark`. */
 export const loadAny = (text: string): unknown => yaml.load(text, options)
 
+/**
+ * Whether a text may name a part to use it again (YAML 1.2, section 6.9.2): an ampersand where a value may begin, with a
+ * name behind it.
+ */
+export function mayShareParts(text: string): boolean {
+  for (let at = text.indexOf('&'); at !== -1; at = text.indexOf('&', at + 1)) {
+    const [before = ' ', after = ' '] = [text[at - 1], text[at + 1]]
+    if (/[\s,:[{]/.test(before) && !/[\s,[\]{}]/.test(after)) return true
+  }
+  return false
+}
+
 /** A node of the text: where it starts, and its members or items where it has any. */
 export interface TextNode {
   start: number

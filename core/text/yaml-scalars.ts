@@ -1,3 +1,4 @@
+import { unusual } from './unusual'
 import { loadAny } from './yaml-loader'
 
 /** The scalars of YAML 1.2 (chapters 7 to 10), each read from where it begins in a text. */
@@ -9,11 +10,6 @@ const doubleQuote = 34
 const singleQuote = 39
 const greater = 62
 const backslash = 92
-
-/** Thrown where a text leaves the part of the language that is read without the loader. */
-export class Unusual extends Error {}
-
-export const unusual = new Unusual('not in the part of YAML that is read here')
 
 const words = new Map<string, boolean | null>([
   ['~', null],

@@ -5,7 +5,7 @@ import { assignOffset, pointerTree, type Pointer, type PointerTree } from './poi
 import { locateTree } from './json'
 import { Lines, type TextFault } from './problem'
 
-export { Include } from './yaml-loader'
+export { Include, mayShareParts } from './yaml-loader'
 
 /** A YAML document as values. What is written in blocks alone is known to hold no part twice. */
 export interface LoadedYaml {
@@ -27,18 +27,6 @@ export function readYamlText(text: string): LoadedYaml {
 
 /** Reads one YAML document into values. Throws js-yaml's exception with its `mark`. */
 export const loadYaml = (text: string): unknown => readYamlText(text).value
-
-/**
- * Whether a text may name a part to use it again (YAML 1.2, section 6.9.2): an ampersand where a value may begin, with a
- * name behind it.
- */
-export function mayShareParts(text: string): boolean {
-  for (let at = text.indexOf('&'); at !== -1; at = text.indexOf('&', at + 1)) {
-    const [before = ' ', after = ' '] = [text[at - 1], text[at + 1]]
-    if (/[\s,:[{]/.test(before) && !/[\s,[\]{}]/.test(after)) return true
-  }
-  return false
-}
 
 /** Texts longer than this get only their first fault: finding them all takes several times a read. */
 const longestForAll = 400_000

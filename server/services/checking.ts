@@ -11,12 +11,7 @@ import {
   or,
   sql,
 } from 'drizzle-orm'
-import {
-  countLevels,
-  type DefinitionSummary,
-  type Examination,
-  type LevelCounts,
-} from '../../core/definition'
+import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
 import { asksForEstate, type EstatePart } from '../../core/rules/estate'
 import { pathKey } from '../../core/rules/library'
 import type { ApiFacts, Edition } from '../../core/rules/model'
@@ -26,6 +21,7 @@ import {
   baselines,
   estateNames,
   findings,
+  parts,
   placements,
   revisions,
   tallies,
@@ -37,6 +33,7 @@ import { filesOf, loadFiles } from './files'
 import { currentEdition } from './rulebooks'
 
 type ApiRow = typeof apis.$inferSelect
+type RevisionRow = typeof revisions.$inferSelect
 type Readable = Extract<Examination, { readable: true }>
 
 /** A day as rules and waivers name it. */
@@ -90,39 +87,38 @@ export async function estateFor(
   return rows.map(({ api, estate }) => ({ ...estate!, api }))
 }
 
-/**
- * What APIs hold under the names of a revision that is kept: many of these are checked in a row, and each needs little
- * of a large register.
- */
-export async function estateAround(
+/** What APIs hold under the names of a revision that is kept. */
+async function estateAround(
   db: Queries,
   { rules }: Pick<Edition, 'rules'>,
-  { servers, schemas }: Pick<DefinitionSummary, 'servers' | 'schemas'>,
+  { id, summary }: RevisionRow,
 ): Promise<EstatePart[]> {
   if (!asksForEstate(rules)) return []
-  const named = (kind: 'basePath' | 'schema', names: string[]) =>
-    and(eq(estateNames.kind, kind), sql`${estateNames.name} = any(${sql.param(names)}::text[])`)
+  const schemas = db
+    .select({ name: parts.name })
+    .from(parts)
+    .where(and(eq(parts.revision, id), eq(parts.kind, 'schema')))
   const rows = await db
     .select({ ...getTableColumns(estateNames), api: apis.slug })
     .from(estateNames)
     .innerJoin(apis, eq(apis.id, estateNames.api))
     .where(
       or(
-        named('basePath', servers.map(pathKey)),
-        named(
-          'schema',
-          schemas.map(({ name }) => name),
+        and(
+          eq(estateNames.kind, 'basePath'),
+          inArray(estateNames.name, summary.servers.map(pathKey)),
         ),
+        and(eq(estateNames.kind, 'schema'), inArray(estateNames.name, schemas)),
       ),
     )
-  const parts = new Map<string, EstatePart>()
+  const byApi = new Map<string, EstatePart>()
   for (const { api, kind, name, shape } of rows) {
-    let part = parts.get(api)
-    if (!part) parts.set(api, (part = { api, basePaths: [], schemas: [] }))
+    let part = byApi.get(api)
+    if (!part) byApi.set(api, (part = { api, basePaths: [], schemas: [] }))
     if (kind === 'basePath') part.basePaths.push(name)
     else part.schemas.push([name, shape])
   }
-  return [...parts.values()]
+  return [...byApi.values()]
 }
 
 /** Everything that is known from outside of an API's definition. */
@@ -133,6 +129,24 @@ export async function knownOf(
   now: Date,
 ): Promise<{ facts: ApiFacts; estate: EstatePart[] }> {
   const [facts, estate] = await Promise.all([factsOf(db, api, now), estateFor(db, edition)])
+  return { facts, estate }
+}
+
+/**
+ * The same around a revision that is kept: many of these are checked in a row, and each needs little of a large
+ * register.
+ */
+export async function knownAround(
+  db: Queries,
+  edition: Edition,
+  api: ApiRow,
+  revision: RevisionRow,
+  now: Date,
+): Promise<{ facts: ApiFacts; estate: EstatePart[] }> {
+  const [facts, estate] = await Promise.all([
+    factsOf(db, api, now),
+    estateAround(db, edition, revision),
+  ])
   return { facts, estate }
 }
 
@@ -195,11 +209,8 @@ export async function recheck(context: Services, slug: string): Promise<void> {
   const now = context.now()
   const edition = await currentEdition(db, api.team)
   const files = await loadFiles(db, await filesOf(db, row.id))
-  const [facts, estate] = await Promise.all([
-    factsOf(db, api, now),
-    estateAround(db, edition, row.summary),
-  ])
-  const examination = await context.examiner.examine(files, edition, { facts, estate })
+  const known = await knownAround(db, edition, api, row, now)
+  const examination = await context.examiner.examine(files, edition, known)
   if (!examination.readable) return
   await db.transaction(async (tx) => {
     const target = { api: api.id, revision: row.id, number: row.number }

@@ -18,7 +18,7 @@ import {
   stages,
   type JudgedPlace,
 } from '../db/schema'
-import { estateAround, factsOf } from './checking'
+import { knownAround } from './checking'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'
@@ -303,10 +303,7 @@ async function judged(
 ): Promise<{ places: Map<string, JudgedPlace[]>; reused: number }> {
   const places = new Map<string, JudgedPlace[]>()
   if (edition.rules.length === 0) return { places, reused: 0 }
-  const [facts, estate] = await Promise.all([
-    factsOf(db, api, now()),
-    estateAround(db, edition, revision.summary),
-  ])
+  const { facts, estate } = await knownAround(db, edition, api, revision, now())
   const digests = new Map(edition.rules.map((rule) => [rule.id, digestOf(rule, edition, facts)]))
   const known = await db
     .select()

@@ -17,9 +17,7 @@ import type { Place } from '../../text/place'
 import { pointerStep } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
 import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
-import type { References } from './references'
-
-const isReference = (value: unknown) => isObject(value) && typeof value['$ref'] === 'string'
+import { isReference, type References } from './references'
 
 /** A part of the document, and where it is written. */
 export interface At {
@@ -49,15 +47,14 @@ export class Builder {
   ) {}
 
   protected resolved(value: unknown, at: Place): At | undefined {
+    if (!isReference(value)) return isObject(value) ? { value, at } : undefined
     const target = this.references.follow(value, at)
     if (!target || !isObject(target.value)) return undefined
-    if (target.value !== value && isObject(value)) {
-      const { description, summary } = value
-      // Beside a reference, these two speak for the place that refers (OpenAPI 3.1, section 4.8.23).
-      if (typeof description === 'string' || typeof summary === 'string') {
-        const spoken = compact({ description, summary })
-        return { value: { ...target.value, ...spoken }, at: target.at }
-      }
+    const { description, summary } = value
+    // Beside a reference, these two speak for the place that refers (OpenAPI 3.1, section 4.8.23).
+    if (typeof description === 'string' || typeof summary === 'string') {
+      const spoken = compact({ description, summary })
+      return { value: { ...target.value, ...spoken }, at: target.at }
     }
     return { value: target.value, at: target.at }
   }
@@ -68,16 +65,12 @@ export class Builder {
 
   /** What `make` makes of each object of a list, its references followed. */
   protected list<T>(value: unknown, at: Place, make: (node: Node, at: Place) => T): T[] {
-    const target = isReference(value) ? this.references.follow(value, at) : { value, at }
+    const target = this.references.follow(value, at)
     if (!target || !Array.isArray(target.value)) return none
     const found: T[] = []
     for (let i = 0; i < target.value.length; i++) {
-      const item: unknown = target.value[i]
-      const here = `${target.at}/${i}`
-      if (isReference(item)) {
-        const followed = this.resolved(item, here)
-        if (followed) found.push(make(followed.value, followed.at))
-      } else if (isObject(item)) found.push(make(item, here))
+      const item = this.resolved(target.value[i], `${target.at}/${i}`)
+      if (item) found.push(make(item.value, item.at))
     }
     return found
   }
@@ -89,17 +82,12 @@ export class Builder {
     make: (key: string, node: Node, at: Place) => T | undefined,
   ): T[] {
     if (value === undefined) return none
-    const target = isReference(value) ? this.references.follow(value, at) : { value, at }
+    const target = this.references.follow(value, at)
     if (!target || !isObject(target.value)) return none
     const found: T[] = []
     for (const key in target.value) {
-      const item = target.value[key]
-      const here = pointerStep(target.at, key)
-      let made: T | undefined
-      if (isReference(item)) {
-        const followed = this.resolved(item, here)
-        if (followed) made = make(key, followed.value, followed.at)
-      } else if (isObject(item)) made = make(key, item, here)
+      const item = this.resolved(target.value[key], pointerStep(target.at, key))
+      const made = item && make(key, item.value, item.at)
       if (made !== undefined) found.push(made)
     }
     return found

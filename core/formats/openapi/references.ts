@@ -4,7 +4,11 @@ import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import { partsOf, isRemote, resolveName, type Place } from '../../text/place'
 import { pointerTo, segmentsOf, type Pointer } from '../../text/pointer'
-import { isObject } from '../../text/values'
+import { isObject, type Node } from '../../text/values'
+
+/** Whether a value is an object that stands for another one elsewhere. */
+export const isReference = (value: unknown): value is Node & { $ref: string } =>
+  isObject(value) && typeof value['$ref'] === 'string'
 
 /** What a reference leads to, or why it leads nowhere. */
 export type Target =
@@ -159,14 +163,14 @@ export class References {
 
   /** Follows a value's references to where it is written; circles and missing targets give undefined. */
   follow(value: unknown, at: Place): { value: unknown; at: Place } | undefined {
-    if (!isObject(value) || typeof value['$ref'] !== 'string') return { value, at }
+    if (!isReference(value)) return { value, at }
     const seen = new Set<unknown>()
     let current: { value: unknown; at: Place; file?: string } = { value, at }
-    while (isObject(current.value) && typeof current.value['$ref'] === 'string') {
+    while (isReference(current.value)) {
       if (seen.has(current.value)) return undefined
       seen.add(current.value)
       const file = current.file ?? partsOf(current.at).file ?? this.documents.main.file
-      const target = this.resolve(current.value['$ref'], file)
+      const target = this.resolve(current.value.$ref, file)
       if (!target.found) return undefined
       current = target
     }
