@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { Schema } from '~~/core/contract/model'
+import type { Schema, SchemaObject } from '~~/core/contract/model'
+import { joined } from '~~/core/contract/schemas'
 import { textOf } from '~~/core/text/values'
 
 /** A schema as a tree that opens level by level; a named schema is loaded when it is opened. */
@@ -16,8 +17,11 @@ const target = shallowRef<Schema>()
 const refusal = ref<Refusal>()
 
 const reference = computed(() => typeof props.schema === 'object' && '$ref' in props.schema)
-/** A list opens into what it lists, so that readers need not open twice. */
-const shown = computed<Schema>(() => target.value ?? (reference.value ? true : props.schema))
+/** What a reference leads to is not known before it is opened; what stands beside it is. */
+const shown = computed<Schema>(
+  () =>
+    target.value ?? (reference.value ? joined(props.schema as SchemaObject, true) : props.schema),
+)
 const children = computed(() => childrenOf(shown.value))
 const opens = computed(() => reference.value || children.value.length > 0)
 /** What it says of itself; one that allows everything or nothing says no more. */

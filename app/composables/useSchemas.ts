@@ -1,5 +1,5 @@
 import type { Schema, SchemaObject } from '~~/core/contract/model'
-import { referencedName } from '~~/core/contract/schemas'
+import { joined, referencedName } from '~~/core/contract/schemas'
 import type { PartReading } from '~~/shared/api/reading'
 
 type Resolve = (schema: Schema) => Promise<{ name: string | undefined; schema: Schema }>
@@ -23,9 +23,7 @@ export function provideSchemas(slug: () => string, revision: () => number): void
     const reference = typeof schema === 'object' ? schema['$ref'] : undefined
     const name = typeof reference === 'string' ? referencedName(reference) : undefined
     if (name === undefined) return { name: undefined, schema }
-    const target = await load(name)
-    const { $ref: _, ...beside } = schema as SchemaObject
-    return { name, schema: typeof target === 'object' ? { ...target, ...beside } : target }
+    return { name, schema: joined(schema as SchemaObject, await load(name)) }
   })
 }
 

@@ -1,6 +1,6 @@
-import { isObject } from '../text/values'
-import type { Contract, Header, MediaType, Operation, Schema, SchemaObject } from './model'
-import { mapSchema, referencedName, referencesIn, schemasByName } from './schemas'
+import type { Contract, Schema, SchemaObject } from './model'
+import { mapOperation } from './parts'
+import { joined, mapSchema, referencedName, referencesIn, schemasByName } from './schemas'
 
 /** Writing every reference out would make a text of more parts than this. */
 const mostParts = 3_000_000
@@ -53,12 +53,7 @@ export function dereference(contract: Contract): Contract {
     const reference = schema['$ref']
     const name = typeof reference === 'string' ? referencedName(reference) : undefined
     if (name === undefined || circular.has(name)) return schema
-    const target = expanded(name)
-    const { $ref: _, ...beside } = schema
-    if (Object.keys(beside).length === 0) return target
-    return isObject(target) && !Object.keys(beside).some((key) => Object.hasOwn(target, key))
-      ? { ...target, ...beside }
-      : { allOf: [target], ...beside }
+    return joined(schema, expanded(name))
   }
   const expanded = (name: string): Schema => {
     const known = written.get(name)
@@ -83,42 +78,3 @@ export function dereference(contract: Contract): Contract {
 }
 
 const tooMany = `Written out, the definition would have more than ${mostParts.toLocaleString('en')} parts; take the bundled one`
-
-/** A copy of an operation with every schema of its own passed through `change`. */
-export function mapOperation(operation: Operation, change: (schema: Schema) => Schema): Operation {
-  const header = <T extends Header>(part: T): T => ({
-    ...part,
-    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
-    ...(part.content === undefined ? {} : { content: part.content.map(media) }),
-  })
-  const media = (part: MediaType): MediaType => ({
-    ...part,
-    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
-    ...(part.itemSchema === undefined ? {} : { itemSchema: change(part.itemSchema) }),
-    encoding: part.encoding.map((item) => ({ ...item, headers: item.headers.map(header) })),
-  })
-  return {
-    ...operation,
-    ...(operation.soap
-      ? {
-          soap: operation.soap.map((bound) => ({
-            ...bound,
-            headers: bound.headers.map(({ name, schema }) => ({ name, schema: change(schema) })),
-          })),
-        }
-      : {}),
-    parameters: operation.parameters.map(header),
-    ...(operation.body
-      ? { body: { ...operation.body, content: operation.body.content.map(media) } }
-      : {}),
-    responses: operation.responses.map((response) => ({
-      ...response,
-      headers: response.headers.map(header),
-      content: response.content.map(media),
-    })),
-    callbacks: operation.callbacks.map((callback) => ({
-      ...callback,
-      operations: callback.operations.map((inner) => mapOperation(inner, change)),
-    })),
-  }
-}

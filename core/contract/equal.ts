@@ -12,7 +12,7 @@ export interface Mask {
 }
 
 /** Keys that say where something was written, or in what, but nothing about the API. */
-const silent = new Set(['at', 'format', 'origins', 'declared'])
+const silent = new Set(['at', 'format', 'origins', 'declared', 'generic'])
 
 /**
  * The first difference between two contracts in what they say, as a path and two texts; undefined where they say the

@@ -4,6 +4,7 @@ import { readDefinition } from '../formats/read'
 import { fits } from './fits'
 import type { Contract, Schema } from './model'
 import { sampleValue } from './samples'
+import { wholeSchema } from './schemas'
 
 function contractOf(schemas: Record<string, unknown>): Contract {
   const text = JSON.stringify({
@@ -131,5 +132,45 @@ describe('a sample made from a schema', () => {
         expect(fits(contract, sampleValue(contract, schema), schema)).toBeUndefined()
       }),
     )
+  })
+})
+
+describe('a reference with other keywords beside it', () => {
+  const number = fc.integer({ min: 0, max: 6 })
+  const keywords = fc.record(
+    {
+      type: fc.constantFrom('object', 'integer', ['object', 'integer']),
+      minimum: number,
+      maximum: number,
+      required: fc.uniqueArray(fc.constantFrom('a', 'b')),
+      properties: fc.record({ a: fc.record({ minimum: number }) }, { requiredKeys: [] }),
+      additionalProperties: fc.boolean(),
+      enum: fc.array(number),
+      title: fc.string(),
+    },
+    { requiredKeys: [] },
+  )
+  const value = fc.oneof(number, fc.record({ a: number, b: number }, { requiredKeys: [] }))
+
+  it('asks for both, whatever they are', () => {
+    fc.assert(
+      fc.property(keywords, keywords, value, (target, beside, tried) => {
+        const both = contractOf({ Target: target, Way: { $ref: '#/components/schemas/Target' } })
+        const fit = (schema: object) => fits(both, tried, schema as Schema) === undefined
+        const joint = fit({ $ref: '#/components/schemas/Way', ...beside })
+        expect(joint).toBe(fit({ $ref: '#/components/schemas/Target' }) && fit(beside))
+      }),
+    )
+  })
+
+  it('says of itself what stands beside it', () => {
+    const told = contractOf({ Target: { type: 'string', description: 'Any', default: 'a' } })
+    const schema = { $ref: '#/components/schemas/Target', description: 'This one', default: 'b' }
+    expect(wholeSchema(told, schema)).toEqual({
+      type: 'string',
+      description: 'This one',
+      default: 'b',
+    })
+    expect(sampleValue(told, schema)).toBe('b')
   })
 })

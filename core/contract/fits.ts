@@ -1,6 +1,6 @@
 import { isObject } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
-import { resolveSchema, typesOf } from './schemas'
+import { wholeSchema, typesOf } from './schemas'
 
 const deepest = 40
 
@@ -29,7 +29,7 @@ export function fits(
     step()
     if (depth > deepest || asked === undefined || asked === true) return undefined
     if (asked === false) return says('may not be there')
-    const target = resolveSchema(contract, asked)
+    const target = wholeSchema(contract, asked)
     if (!isObject(target)) return undefined
     if (here === null && target['nullable'] === true) return undefined
     const { type: types, enum: options } = target
@@ -73,7 +73,7 @@ export function fits(
     for (const name of Array.isArray(target['required']) ? (target['required'] as unknown[]) : []) {
       if (typeof name === 'string' && !Object.hasOwn(object, name)) {
         const property = Object.hasOwn(properties, name)
-          ? resolveSchema(contract, properties[name] as Schema)
+          ? wholeSchema(contract, properties[name] as Schema)
           : undefined
         // What only one direction carries is missing in the other.
         if (isObject(property) && (property['readOnly'] === true || property['writeOnly'] === true))

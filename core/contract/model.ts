@@ -192,6 +192,8 @@ export interface NamedSchema extends Part {
   schema: Schema
   /** False where it has a name only because something refers to a place that its definition did not name. */
   declared: boolean
+  /** The name of the schema that this one is a copy of, with its dynamic references led elsewhere. */
+  generic?: string
 }
 
 export interface Flow {

@@ -46,3 +46,42 @@ export const overridden = (around: Parameter[], own: Parameter[]): Parameter[] =
   ...around.filter((p) => !own.some((o) => o.in === p.in && o.name === p.name)),
   ...own,
 ]
+
+/** A copy of an operation with every schema of its own passed through `change`. */
+export function mapOperation(operation: Operation, change: (schema: Schema) => Schema): Operation {
+  const header = <T extends Header>(part: T): T => ({
+    ...part,
+    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
+    ...(part.content === undefined ? {} : { content: part.content.map(media) }),
+  })
+  const media = (part: MediaType): MediaType => ({
+    ...part,
+    ...(part.schema === undefined ? {} : { schema: change(part.schema) }),
+    ...(part.itemSchema === undefined ? {} : { itemSchema: change(part.itemSchema) }),
+    encoding: part.encoding.map((item) => ({ ...item, headers: item.headers.map(header) })),
+  })
+  return {
+    ...operation,
+    ...(operation.soap
+      ? {
+          soap: operation.soap.map((bound) => ({
+            ...bound,
+            headers: bound.headers.map(({ name, schema }) => ({ name, schema: change(schema) })),
+          })),
+        }
+      : {}),
+    parameters: operation.parameters.map(header),
+    ...(operation.body
+      ? { body: { ...operation.body, content: operation.body.content.map(media) } }
+      : {}),
+    responses: operation.responses.map((response) => ({
+      ...response,
+      headers: response.headers.map(header),
+      content: response.content.map(media),
+    })),
+    callbacks: operation.callbacks.map((callback) => ({
+      ...callback,
+      operations: callback.operations.map((inner) => mapOperation(inner, change)),
+    })),
+  }
+}

@@ -1,5 +1,5 @@
 import type { Contract, MediaType, Operation, Response, Schema } from './model'
-import { resolveSchema } from './schemas'
+import { wholeSchema } from './schemas'
 
 const deepest = 12
 
@@ -7,7 +7,7 @@ const deepest = 12
 export function sampleValue(contract: Contract, schema: Schema | undefined, depth = 0): unknown {
   if (schema === undefined || schema === true) return {}
   if (schema === false || depth > deepest) return null
-  const s = resolveSchema(contract, schema)
+  const s = wholeSchema(contract, schema)
   if (typeof s !== 'object') return null
   for (const key of ['example', 'const', 'default']) if (s[key] !== undefined) return s[key]
   for (const key of ['examples', 'enum']) {

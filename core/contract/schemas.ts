@@ -49,6 +49,79 @@ function followed(index: ReadonlyMap<string, Schema>, reference: string): Schema
   return undefined
 }
 
+/** Keywords that say something about values and ask nothing of them (JSON Schema 2020-12 validation, section 9). */
+const annotations = new Set([
+  'title',
+  'description',
+  'default',
+  'deprecated',
+  'readOnly',
+  'writeOnly',
+  'examples',
+  'example',
+  'externalDocs',
+  'xml',
+  '$comment',
+])
+
+/** Keywords that look at others of the same schema, and mean something else among those of another one. */
+const together = new Set([
+  'properties',
+  'patternProperties',
+  'additionalProperties',
+  'unevaluatedProperties',
+  'items',
+  'prefixItems',
+  'unevaluatedItems',
+  'contains',
+  'minContains',
+  'maxContains',
+  'if',
+  'then',
+  'else',
+])
+
+/**
+ * One schema for a reference with other keywords beside it and for what it leads to: what is said beside counts before
+ * what the target says of itself, and both are asked (JSON Schema 2020-12, section 8.2.3.1).
+ */
+export function joined({ $ref: _, ...beside }: SchemaObject, target: Schema): Schema {
+  if (target === false || Object.keys(beside).length === 0) return target
+  if (target === true) return beside
+  const result: SchemaObject = { ...target }
+  const apart: SchemaObject = {}
+  for (const key in beside) {
+    const isFree =
+      annotations.has(key) ||
+      key.startsWith('x-') ||
+      !(together.has(key) || Object.hasOwn(target, key))
+    const into = isFree ? result : apart
+    into[key] = beside[key]
+  }
+  if (Object.keys(apart).length === 0) return result
+  const all = Array.isArray(target['allOf']) ? (target['allOf'] as Schema[]) : []
+  return { ...result, allOf: [...all, apart] }
+}
+
+/** What a schema asks in the end: its references followed, {@link joined} with what stands beside them on the way. */
+export function wholeSchema(contract: Contract, schema: Schema | undefined): Schema | undefined {
+  const end = resolveSchema(contract, schema)
+  if (end === undefined || !isObject(schema) || typeof schema['$ref'] !== 'string') return end
+  const next = schemasByName(contract).get(referencedName(schema['$ref'])!)
+  const hasMore = isObject(next) && typeof next['$ref'] === 'string'
+  if (!hasMore && Object.keys(schema).length === 1) return end
+  let known = wholes.get(contract)
+  if (!known) wholes.set(contract, (known = new WeakMap<SchemaObject, Schema>()))
+  let whole = known.get(schema)
+  if (whole === undefined) {
+    whole = joined(schema, (hasMore ? wholeSchema(contract, next) : end) ?? true)
+    known.set(schema, whole)
+  }
+  return whole
+}
+
+const wholes = new WeakMap<Contract, WeakMap<SchemaObject, Schema>>()
+
 /** The names of the types a schema allows; none where it says nothing. */
 export function typesOf({ type }: SchemaObject): string[] {
   if (Array.isArray(type)) return type.filter((name): name is string => typeof name === 'string')
@@ -83,6 +156,9 @@ export const schemaMapKeywords = new Set([
   'dependentSchemas',
 ])
 
+/** Keywords by which references find a schema (JSON Schema 2020-12, section 8.2). A contract's own go by name. */
+export const identifiers = ['$id', '$anchor', '$dynamicAnchor'] as const
+
 /** The schemas directly inside one, with the steps from it to each. */
 export function* subschemas(schema: SchemaObject): Generator<{ schema: Schema; steps: string[] }> {
   for (const [key, value] of Object.entries(schema)) {
@@ -111,23 +187,29 @@ export const isSchema = (value: unknown): value is Schema =>
   typeof value === 'boolean' || isObject(value)
 
 /** A copy of a schema with every schema in it passed through `change`, the inner ones first. */
-export function mapSchema(schema: Schema, change: (schema: SchemaObject) => Schema): Schema {
-  if (typeof schema === 'boolean') return schema
+export const mapSchema = (schema: Schema, change: (schema: SchemaObject) => Schema): Schema =>
+  typeof schema === 'boolean'
+    ? schema
+    : change(mapSubschemas(schema, (inner) => mapSchema(inner, change)))
+
+/** A copy of a schema with the schemas directly inside of it, but for `true` and `false`, passed through `change`. */
+export function mapSubschemas(
+  schema: SchemaObject,
+  change: (inner: SchemaObject) => Schema,
+): SchemaObject {
+  const changed = (value: unknown) => (isObject(value) ? change(value) : value)
   const copy: SchemaObject = {}
   for (const [key, value] of Object.entries(schema)) {
-    if (schemaKeywords.has(key) && isObject(value)) copy[key] = mapSchema(value, change)
+    if (schemaKeywords.has(key) && isObject(value)) copy[key] = change(value)
     else if ((schemaListKeywords.has(key) || key === 'items') && Array.isArray(value)) {
-      copy[key] = value.map((item: Schema) => (isObject(item) ? mapSchema(item, change) : item))
+      copy[key] = value.map(changed)
     } else if (schemaMapKeywords.has(key) && isObject(value)) {
       copy[key] = Object.fromEntries(
-        Object.entries(value).map(([name, item]) => [
-          name,
-          isObject(item) ? mapSchema(item, change) : item,
-        ]),
+        Object.entries(value).map(([name, item]) => [name, changed(item)]),
       )
     } else copy[key] = value
   }
-  return change(copy)
+  return copy
 }
 
 /** The names of the contract's schemas that a schema refers to, inside and out. */
@@ -136,7 +218,7 @@ export function referencesIn(schema: Schema, found = new Set<string>()): Set<str
   while (stack.length > 0) {
     const here = stack.pop()!
     if (typeof here === 'boolean') continue
-    const reference = here['$ref'] ?? here['$dynamicRef']
+    const reference = here['$ref']
     const name = typeof reference === 'string' ? referencedName(reference) : undefined
     if (name !== undefined) found.add(name)
     for (const { schema: inner } of subschemas(here)) stack.push(inner)

@@ -317,3 +317,39 @@ describe('what a rule weighs', () => {
     expect(weigh({ from: '2026-09-01', onlyNew: 'apis' })).toEqual({ level: 'MAY' })
   })
 })
+
+describe('a schema that means something else on each way to it', () => {
+  const text = `openapi: 3.1.0
+info: { title: Boats, version: "1" }
+paths:
+  /boats:
+    get:
+      responses:
+        '200':
+          description: Boats
+          content: { application/json: { schema: { $ref: '#/components/schemas/Boats' } } }
+components:
+  schemas:
+    Page:
+      $id: https://schemas.brackenmere.example/page
+      properties: { entries: { type: array, items: { $dynamicRef: '#entry' } } }
+      $defs: { Entry: { $dynamicAnchor: entry } }
+    Boats:
+      $id: https://schemas.brackenmere.example/boats
+      $ref: page
+      $defs: { Entry: { $dynamicAnchor: entry, properties: { sail: { type: string } } } }
+    Spare: { type: string }
+`
+  it('is judged once, where it is written, and used where its copies are', () => {
+    const edition = rules(
+      { about: 'schema', expect: 'schema.used', message: '{schema.name}' },
+      { about: 'property', expect: 'false', message: '{property.name} of {schema.name}' },
+    )
+    const { findings } = checkText(text, edition)
+    expect(findings.map(({ message, line }) => `${line} ${message}`)).toEqual([
+      '14 entries of Page',
+      '19 sail of Entry_2',
+      '20 Spare',
+    ])
+  })
+})

@@ -60,9 +60,18 @@ export function countMembers(root: unknown): { members: number; tooDeep: boolean
       tooDeep = true
       return
     }
-    const inside: unknown[] = Array.isArray(value) ? value : Object.values(value)
-    if (inside !== value) members += inside.length
-    for (const item of inside) if (typeof item === 'object' && item !== null) visit(item, depth + 1)
+    if (Array.isArray(value)) {
+      for (const item of value as unknown[]) {
+        if (typeof item === 'object' && item !== null) visit(item, depth + 1)
+      }
+      return
+    }
+    // The names need no list of their own.
+    for (const name in value) {
+      members++
+      const item = (value as Record<string, unknown>)[name]
+      if (typeof item === 'object' && item !== null) visit(item, depth + 1)
+    }
   }
   if (typeof root === 'object' && root !== null) visit(root, 1)
   return { members, tooDeep }

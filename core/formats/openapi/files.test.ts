@@ -99,35 +99,6 @@ components:
   })
 })
 
-describe('JSON Schema identifiers', () => {
-  it('resolve anchors, $id and $dynamicRef to where they lead', () => {
-    const { contract, problems } = read(`${head('3.1.0')}paths: {}
-components:
-  schemas:
-    Root:
-      $id: https://schemas.brackenmere.example/root
-      properties:
-        a: { $ref: '#deep' }
-        b: { $ref: 'leaf' }
-        c: { $dynamicRef: '#node' }
-      $defs:
-        D: { $anchor: deep, type: integer }
-        N: { $dynamicAnchor: node, type: boolean }
-    Leaf: { $id: https://schemas.brackenmere.example/leaf, type: string }
-`)
-    expect(problems).toEqual([])
-    const schema = (name: string) => contract.schemas.find((found) => found.name === name)!.schema
-    const properties = (
-      schema('Root') as { properties: Record<string, { $ref?: string; $dynamicRef?: string }> }
-    ).properties
-    expect(schema(properties['a']!.$ref!.split('/').at(-1)!)).toMatchObject({ type: 'integer' })
-    expect(properties['b']!.$ref).toBe('#/components/schemas/Leaf')
-    expect(schema(properties['c']!.$dynamicRef!.split('/').at(-1)!)).toMatchObject({
-      type: 'boolean',
-    })
-  })
-})
-
 describe('older schemas', () => {
   it('of OpenAPI 3.0 come out as JSON Schema 2020-12', () => {
     const { contract } = read(`${head('3.0.3')}paths: {}

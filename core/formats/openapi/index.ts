@@ -1,9 +1,11 @@
 import type { Contract } from '../../contract/model'
 import { referencedName, resolveSchema } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
+import { partsOf } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
 import { contradictions } from './builder'
+import { bindDynamic } from './dynamic'
 import { OpenApiBuilder } from './read'
 import { References } from './references'
 import { shapesOf, type Specification } from './shapes'
@@ -38,7 +40,10 @@ export function readOpenApi(
   const shape = shapesOf(specification).get(old ? 'Swagger' : 'OpenAPI')!
   walk.run(root, { kind: 'object', shape })
   const builder = new (old ? SwaggerBuilder : OpenApiBuilder)(references, root)
-  const contract = builder.build()
+  const contract = bindDynamic(builder.build(), walk.bindings, (place) => {
+    const { file = documents.main.file, pointer } = partsOf(place)
+    return references.baseOf(file, pointer)
+  })
   for (const { name, schema, at } of contract.schemas) {
     if (resolveSchema(contract, schema) !== undefined || !isObject(schema)) continue
     if (typeof schema['$ref'] !== 'string' || referencedName(schema['$ref']) === undefined) continue

@@ -5,15 +5,20 @@ import { freeName } from '../../text/names'
 import { partsOf, isRemote, resolveName, type Place } from '../../text/place'
 import { pointerTo, segmentsOf, type Pointer } from '../../text/pointer'
 import { isObject, type Node } from '../../text/values'
+import { Identifiers, type Identified } from './identifiers'
 
 /** Whether a value is an object that stands for another one elsewhere. */
 export const isReference = (value: unknown): value is Node & { $ref: string } =>
   isObject(value) && typeof value['$ref'] === 'string'
 
+/** What a reference leads to. */
+export interface FoundTarget extends Identified {
+  found: true
+  at: Place
+}
+
 /** What a reference leads to, or why it leads nowhere. */
-export type Target =
-  | { found: true; value: unknown; file: string; pointer: Pointer; at: Place }
-  | { found: false; why: string; remote: boolean }
+export type Target = FoundTarget | { found: false; why: string; remote: boolean }
 
 /**
  * References of an OpenAPI document over all its files (RFC 3986, RFC 6901, JSON Schema 2020-12 section 8): resolves
@@ -26,11 +31,7 @@ export class References {
   private readonly taken: Set<string>
   /** Schemas that have a name only because something refers to them. */
   readonly undeclared: NamedSchema[] = []
-  /** Where `$id`, `$anchor` and `$dynamicAnchor` of any file are, by absolute reference. */
-  private readonly identified = new Map<
-    string,
-    { file: string; pointer: Pointer; value: unknown }
-  >()
+  private readonly identifiers: Identifiers
 
   constructor(
     private readonly documents: Documents,
@@ -39,12 +40,17 @@ export class References {
     private readonly declared: Record<string, unknown>,
   ) {
     this.taken = new Set(Object.keys(declared))
-    const { main } = documents
-    if (mayIdentify(main.text)) this.identify(main.file)
+    this.identifiers = new Identifiers(documents)
+    this.identifiers.note(documents.main.file)
   }
 
-  /** Where a reference written in `file` (or below an `$id`) leads. */
-  resolve(reference: string, file: string, base = ''): Target {
+  /** What references at a place are resolved against; see {@link Identifiers}. */
+  baseOf(file: string, pointer: Pointer): string {
+    return this.identifiers.baseOf(file, pointer)
+  }
+
+  /** Where a reference written in `file` leads, against the base of the place. */
+  resolve(reference: string, file: string, base = this.baseOf(file, '')): Target {
     const from = base === '' ? file : `${base}\n${file}`
     let targets = this.resolved.get(from)
     if (!targets) this.resolved.set(from, (targets = new Map<string, Target>()))
@@ -54,8 +60,8 @@ export class References {
   }
 
   private find(reference: string, file: string, base: string): Target {
-    const known = this.identified.size > 0 ? this.byIdentifier(reference, base) : undefined
-    if (known) return this.found(known.value, known.file, known.pointer)
+    const known = this.identified(reference, base)
+    if (known) return known
     const declared = file === this.documents.main.file && this.byName(reference)
     if (declared) return declared
     const hash = reference.indexOf('#')
@@ -88,15 +94,28 @@ export class References {
       }
     }
     const { value } = document.reading
+    this.identifiers.note(where)
     if (fragment === '') return this.found(value, where, '')
     if (!fragment.startsWith('/')) {
+      const anchored = this.identified(`#${fragment}`, this.baseOf(where, ''))
+      if (anchored) return anchored
       return {
         found: false,
         remote: false,
         why: `"${reference}" leads nowhere: no part has that anchor`,
       }
     }
-    return this.below(value, where, fragment, reference)
+    return this.below({ value, file: where, pointer: '' }, fragment, reference)
+  }
+
+  /** The part that an identifier or an anchor names, or a place below it. */
+  private identified(reference: string, base: string): Target | undefined {
+    const known = this.identifiers.find(reference, base)
+    if (!known) return undefined
+    const { value, file, pointer, rest } = known
+    if (rest === '') return this.found(value, file, pointer)
+    const target = this.below({ value, file, pointer }, rest, reference)
+    return target.found ? target : undefined
   }
 
   /** What most references lead to: a schema that the document declares under a name that needs no escapes. */
@@ -116,18 +135,18 @@ export class References {
     }
   }
 
-  private below(root: unknown, file: string, fragment: string, reference: string): Target {
+  private below(root: Identified, fragment: string, reference: string): Target {
     let pointer = fragment
     try {
       pointer = decodeURIComponent(fragment)
     } catch {
       // A fragment that is not percent-encoded is taken as it is.
     }
-    let at: { value: unknown; file: string; pointer: Pointer } = { value: root, file, pointer: '' }
+    let at = root
     for (const segment of segmentsOf(pointer)) {
       const next = this.step(at, segment)
       if (!next) {
-        const place = file === this.documents.main.file ? 'this file' : file
+        const place = root.file === this.documents.main.file ? 'this file' : root.file
         return {
           found: false,
           remote: false,
@@ -140,7 +159,7 @@ export class References {
   }
 
   /** One step down; a reference in the middle of a way is followed. */
-  private step(at: { value: unknown; file: string; pointer: Pointer }, segment: string) {
+  private step(at: Identified, segment: string): Identified | undefined {
     for (let hops = 0; hops < 20; hops++) {
       const { value, file, pointer } = at
       if (typeof value !== 'object' || value === null) return undefined
@@ -150,7 +169,7 @@ export class References {
       }
       const reference = (value as Record<string, unknown>)['$ref']
       if (typeof reference !== 'string') return undefined
-      const target = this.resolve(reference, file)
+      const target = this.resolve(reference, file, this.baseOf(file, pointer))
       if (!target.found) return undefined
       at = target
     }
@@ -165,12 +184,12 @@ export class References {
   follow(value: unknown, at: Place): { value: unknown; at: Place } | undefined {
     if (!isReference(value)) return { value, at }
     const seen = new Set<unknown>()
-    let current: { value: unknown; at: Place; file?: string } = { value, at }
+    let current: { value: unknown; at: Place } = { value, at }
     while (isReference(current.value)) {
       if (seen.has(current.value)) return undefined
       seen.add(current.value)
-      const file = current.file ?? partsOf(current.at).file ?? this.documents.main.file
-      const target = this.resolve(current.value.$ref, file)
+      const { file = this.documents.main.file, pointer } = partsOf(current.at)
+      const target = this.resolve(current.value.$ref, file, this.baseOf(file, pointer))
       if (!target.found) return undefined
       current = target
     }
@@ -178,7 +197,7 @@ export class References {
   }
 
   /** The contract's own reference to the schema at a target, which gets a name where it has none. */
-  schemaAt(target: Extract<Target, { found: true }>): string {
+  schemaAt(target: FoundTarget): string {
     let name = this.names.get(target.at)
     if (name === undefined) {
       name = this.declaredName(target) ?? this.newName(target)
@@ -194,7 +213,7 @@ export class References {
     return rest.includes('/') ? undefined : segmentsOf(`/${rest}`)[0]
   }
 
-  private newName(target: Extract<Target, { found: true }>): string {
+  private newName(target: FoundTarget): string {
     const file = target.file.split(/[/?]/).findLast((part) => part !== '') ?? 'Schema'
     const base =
       segmentsOf(target.pointer).findLast(
@@ -208,64 +227,4 @@ export class References {
     this.undeclared.push({ name, schema, at: target.at, declared: false })
     return name
   }
-
-  /** Registers the identifiers of a file's schemas (JSON Schema 2020-12, sections 8.2.1 and 8.2.2). */
-  private identify(file: string): void {
-    const document = this.documents.get(file)
-    if (!document?.reading.readable || document.reading.syntax === 'xml') return
-    const stack: { value: unknown; pointer: Pointer; base: string }[] = [
-      { value: document.reading.value, pointer: '', base: '' },
-    ]
-    while (stack.length > 0) {
-      const { value, pointer, base } = stack.pop()!
-      if (typeof value !== 'object' || value === null) continue
-      let here = base
-      if (isObject(value)) {
-        const id = value['$id']
-        if (typeof id === 'string') {
-          here = absolute(id, base)
-          this.identified.set(here.replace(/#$/, ''), { file, pointer, value })
-        }
-        for (const keyword of ['$anchor', '$dynamicAnchor']) {
-          const anchor = value[keyword]
-          if (typeof anchor === 'string')
-            this.identified.set(`${here}#${anchor}`, { file, pointer, value })
-        }
-      }
-      for (const [key, child] of Object.entries(value)) {
-        if (key === 'example' || key === 'examples' || key === 'default') continue
-        stack.push({ value: child, pointer: pointerTo(pointer, key), base: here })
-      }
-    }
-  }
-
-  private byIdentifier(reference: string, base: string) {
-    const whole = absolute(reference, base)
-    const exact = this.identified.get(whole.replace(/#$/, ''))
-    if (exact) return exact
-    const hash = whole.indexOf('#/')
-    const resource = hash === -1 ? undefined : this.identified.get(whole.slice(0, hash))
-    if (!resource) return undefined
-    const target = this.below(resource.value, resource.file, whole.slice(hash + 1), reference)
-    if (!target.found) return undefined
-    return { file: target.file, pointer: resource.pointer + target.pointer, value: target.value }
-  }
-}
-
-/** Whether a text may hold `$id`, `$anchor` or `$dynamicAnchor`; dollars are few, so that it is gone through fast. */
-function mayIdentify(text: string): boolean {
-  for (let at = text.indexOf('$'); at !== -1; at = text.indexOf('$', at + 1)) {
-    if (['id', 'anchor', 'dynamicAnchor'].some((word) => text.startsWith(word, at + 1))) return true
-  }
-  return false
-}
-
-/** A reference against a base that may itself be relative. */
-export function absolute(reference: string, base: string): string {
-  if (/^[a-z][a-z0-9+.-]*:/i.test(reference)) return reference
-  if (base === '') return reference
-  const url = URL.parse(reference, base)
-  return url
-    ? url.href
-    : base.replace(/#.*$/, '') + (reference.startsWith('#') ? reference : `/${reference}`)
 }

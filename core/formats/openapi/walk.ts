@@ -11,7 +11,8 @@ import { pointerTo, type Pointer } from '../../text/pointer'
 import { mayShareParts } from '../../text/yaml'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
-import { absolute, type References } from './references'
+import type { Bindings } from './dynamic'
+import type { FoundTarget, References } from './references'
 import { keywords30, notIn20 } from './keywords'
 import type { Shape, Specification, Type } from './shapes'
 
@@ -83,6 +84,7 @@ const schemaList: Type = { kind: 'list', of: schemaType }
  */
 export class Walk {
   readonly problems: PlacedProblem[] = []
+  readonly bindings: Bindings = { asked: new Map(), offered: new Map(), bases: new Map() }
   private readonly path: string[] = []
   /** What has been visited, where something can be met twice. */
   private readonly seen = new Set<object>()
@@ -91,7 +93,7 @@ export class Walk {
   private readonly queued = new Set<unknown>()
   private file: string
   private start: Pointer = ''
-  private base = ''
+  private base: string
   private readonly old: boolean
   private readonly reached: RegExp
 
@@ -101,6 +103,7 @@ export class Walk {
     private readonly specification: Specification,
   ) {
     this.file = documents.main.file
+    this.base = references.baseOf(this.file, '')
     this.old = specification === '2.0' || specification === '3.0'
     this.reached =
       specification === '2.0'
@@ -117,7 +120,7 @@ export class Walk {
     for (let next = this.queue.shift(); next; next = this.queue.shift()) {
       this.file = next.file
       this.start = next.pointer
-      this.base = ''
+      this.base = this.references.baseOf(next.file, next.pointer)
       this.path.length = 0
       this.visit(next.value, next.type)
     }
@@ -303,9 +306,14 @@ export class Walk {
     if (!isObject(value)) return this.expected('A schema', value)
     if (this.meetsAgain(value)) return
     const outer = this.base
-    if (typeof value['$id'] === 'string') this.base = absolute(value['$id'], this.base)
+    if (typeof value['$id'] === 'string') {
+      this.base = this.references.baseOf(this.file, pointerTo(this.start, ...this.path))
+      this.bindings.bases.set(value, this.base)
+    }
+    if (typeof value['$dynamicAnchor'] === 'string') this.dynamicAnchor(value['$dynamicAnchor'])
     if (typeof value['$ref'] === 'string') {
-      this.schemaReference(value, '$ref', value['$ref'])
+      const target = this.schemaTarget('$ref', value['$ref'])
+      if (target) value['$ref'] = this.references.schemaAt(target)
       // Beside a reference, older versions ignore everything (JSON Reference, section 3).
       if (this.old) {
         for (const key in value) if (key !== '$ref') Reflect.deleteProperty(value, key)
@@ -313,9 +321,7 @@ export class Walk {
         return
       }
     }
-    if (typeof value['$dynamicRef'] === 'string') {
-      this.schemaReference(value, '$dynamicRef', value['$dynamicRef'])
-    }
+    if (typeof value['$dynamicRef'] === 'string') this.dynamicReference(value, value['$dynamicRef'])
     for (const key in value) this.keyword(key, value[key], value)
     if (this.old) modernise(value)
     // One example is a list of one (OpenAPI 3.1, section 4.8.24.2).
@@ -326,18 +332,40 @@ export class Walk {
     this.base = outer
   }
 
-  private schemaReference(holder: SchemaObject, key: string, reference: string): void {
+  /** The schema that a reference leads to; undefined, and said, where there is none. */
+  private schemaTarget(key: string, reference: string): FoundTarget | undefined {
     const target = this.references.resolve(reference, this.file, this.base)
     if (!target.found) {
       this.problem(target.why, target.remote ? 'warning' : 'error', key)
-      return
+      return undefined
     }
     if (!isSchema(target.value)) {
       this.problem(`"${reference}" leads to ${kindOf(target.value)}, not to a schema`, 'error', key)
-      return
+      return undefined
     }
-    holder[key] = this.references.schemaAt(target)
     this.later(target.value, schemaType, target.file, target.pointer)
+    return target
+  }
+
+  private dynamicReference(holder: SchemaObject, reference: string): void {
+    const target = this.schemaTarget('$dynamicRef', reference)
+    if (!target) return
+    const anchor = reference.slice(reference.indexOf('#') + 1)
+    // One that leads to no dynamic anchor is a reference like any other (JSON Schema 2020-12, section 8.2.3.2).
+    const isDynamic = isObject(target.value) && target.value['$dynamicAnchor'] === anchor
+    this.bindings.asked.set(holder, {
+      anchor: isDynamic ? anchor : undefined,
+      target: this.references.schemaAt(target),
+    })
+  }
+
+  private dynamicAnchor(anchor: string): void {
+    const pointer = pointerTo(this.start, ...this.path)
+    const target = this.references.resolve(`#${anchor}`, this.file, this.base)
+    if (!target.found || target.file !== this.file || target.pointer !== pointer) return
+    let offered = this.bindings.offered.get(this.base)
+    if (!offered) this.bindings.offered.set(this.base, (offered = new Map<string, string>()))
+    offered.set(anchor, this.references.schemaAt(target))
   }
 
   private keyword(key: string, value: unknown, schema: SchemaObject): void {

@@ -17,6 +17,7 @@ import {
   type SecurityScheme,
   type Server,
 } from '../../contract/model'
+import { identifiers, mapSubschemas } from '../../contract/schemas'
 import { freeName } from '../../text/names'
 import { partsOf, type Place } from '../../text/place'
 import { segmentsOf } from '../../text/pointer'
@@ -297,7 +298,20 @@ class OpenApiWriter {
         'schema',
         'OpenAPI wants a schema here; one that allows anything stands in',
       )
-    return this.old ? this.old.write(schema, at) : schema
+    return this.old ? this.old.write(schema, at) : this.unidentified(schema, at)
+  }
+
+  /** Below an identifier, the contract's references would be resolved against it, and lead nowhere. */
+  private unidentified(schema: Schema, at: Place): Schema {
+    if (typeof schema === 'boolean') return schema
+    const copy = mapSubschemas(schema, (inner) => this.unidentified(inner, at))
+    for (const keyword of identifiers) {
+      if (copy[keyword] === undefined) continue
+      const message = `"${keyword}" is not written: references go by the names of schemas here`
+      this.losses.memberAt(at, schema, keyword, message)
+      Reflect.deleteProperty(copy, keyword)
+    }
+    return copy
   }
 
   private examples(examples: Example[]): Node {

@@ -205,9 +205,10 @@ export class Subjects {
   }
 
   private properties(visit: Visit, wanted?: (value: Schema) => boolean): void {
-    for (const { name: own, schema, at } of this.contract.schemas) {
+    for (const { name: own, schema, at, generic } of this.contract.schemas) {
       const name = this.spoken.get(own) ?? own
-      if (!isObject(schema)) continue
+      // What a copy says is said where it was copied from.
+      if (!isObject(schema) || generic !== undefined) continue
       const fact = new Fact(schemaShape, { name, schema, at }, at, this.world, name)
       if (!propertiesBelow(fact, visit, wanted)) return
     }
@@ -347,12 +348,13 @@ const values = new Set(['example', 'examples', 'default', 'enum', 'const'])
 
 /**
  * What schemas are called that got their names from files: where a named schema is nothing but a reference to one, it is
- * that name that people know it by.
+ * that name that people know it by. A copy is known by the name of what it is a copy of.
  */
 function spokenNames({ schemas }: Contract): Map<string, string> {
   const byFile = new Set(schemas.filter(({ declared }) => !declared).map(({ name }) => name))
   const spoken = new Map<string, string>()
-  for (const { name, schema, declared } of schemas) {
+  for (const { name, schema, declared, generic } of schemas) {
+    if (generic !== undefined) spoken.set(name, generic)
     const reference = declared && isObject(schema) ? schema['$ref'] : undefined
     const target = typeof reference === 'string' ? referencedName(reference) : undefined
     if (target !== undefined && byFile.has(target) && !spoken.has(target)) spoken.set(target, name)
@@ -386,6 +388,8 @@ function countUses(contract: Contract, spoken: ReadonlyMap<string, string>): Map
   for (const operation of everyOperation(contract)) {
     for (const schema of schemasOf(operation)) if (isObject(schema)) count(schema, undefined)
   }
-  for (const { name, schema } of contract.schemas) if (isObject(schema)) count(schema, named(name))
+  for (const { name, schema, generic } of contract.schemas) {
+    if (isObject(schema) && generic === undefined) count(schema, named(name))
+  }
   return uses
 }
