@@ -20,6 +20,10 @@ export interface Source {
   fault?: string
 }
 
+/** What a source is called in a report. */
+export const nameOf = ({ file, archive }: Source) =>
+  archive === undefined ? file : `${archive}!${file}`
+
 /** Every file that the paths name: files themselves, folders with what is below, archives with what is inside. */
 export function sourcesOf(paths: string[]): Source[] {
   return paths.flatMap((path): Source[] => {

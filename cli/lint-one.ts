@@ -8,21 +8,27 @@ import { dictionary } from './dictionary'
 import { open, type SourceTask } from './open'
 
 export interface LintTask extends SourceTask {
-  /** Its position among all, by which its result is known. */
-  number: number
   edition: Omit<Edition, 'number'>
   circumstances: Circumstances
-  /** What the other definitions hold of what this one has, once all have been read. */
-  estate?: Estate
+  /** What the other definitions hold of what this one has. */
+  estate?: Estate | undefined
 }
 
-/** What a check says of one definition, and what it adds to the estate. */
-export interface Linted {
-  number: number
-  report: Report
-  part?: EstatePart
+/** What one definition adds to the estate, and what it looks for there. */
+export interface Named {
+  file: string
+  part: EstatePart
   /** The names of its schemas, also of those that add nothing to the estate. */
-  names?: string[]
+  schemas: string[]
+}
+
+/** Reads one definition for its names only; undefined where there is none to read. */
+export function namesIn(task: SourceTask): Named | undefined {
+  const { file, reading } = open(task) ?? {}
+  if (file === undefined || !reading) return undefined
+  const { contract } = reading
+  const part = estatePart(contract.title || file, contract)
+  return { file, part, schemas: contract.schemas.map(({ name }) => name) }
 }
 
 /** What is known around one definition, by the name it goes by. */
@@ -36,36 +42,24 @@ export const surroundingsOf = (
 })
 
 /** Checks one definition; undefined for a file of a folder that is no definition. */
-export function lint(task: LintTask): Linted | undefined {
-  const { number } = task
+export function lint(task: LintTask): Report | undefined {
   const opened = open(task)
   if (!opened) return undefined
   const { file, problems, reading } = opened
-  if (!reading) {
-    return { number, report: { file, unreadable: problems, findings: [], reach: [], faults: [] } }
-  }
+  if (!reading) return { file, unreadable: problems, findings: [], reach: [], faults: [] }
   const { circumstances, ...known } = surroundingsOf(task, reading.contract.title || file)
   const { findings, ...rest } = check(
     reading.documents,
     reading.contract,
     task.edition,
     circumstances,
-    { ...known, problems: task.estate ? [] : problems },
+    { ...known, problems },
   )
   const { archive } = task.source
   const named = (name: string) => (archive === undefined ? name : `${archive}!${name}`)
   return {
-    number,
-    report: {
-      file,
-      findings: findings.map((finding) => ({
-        ...finding,
-        file: named(finding.file),
-        waived: false,
-      })),
-      ...rest,
-    },
-    part: estatePart(reading.contract.title || file, reading.contract),
-    names: reading.contract.schemas.map(({ name }) => name),
+    file,
+    findings: findings.map((finding) => ({ ...finding, file: named(finding.file), waived: false })),
+    ...rest,
   }
 }

@@ -1,18 +1,21 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Option, type Command } from 'commander'
-import { failing, type Report, type ReportSet } from '../core/report/model'
-import { reportFormats, writeReport, type ReportFormat } from '../core/report'
-import { asksForEstate, estatesOf, isAlone, type EstatePart } from '../core/rules/estate'
+import { reportFormats, reportWriter, type ReportFormat } from '../core/report'
+import { failing, type Report } from '../core/report/model'
+import { asksForEstate, estatesOf } from '../core/rules/estate'
+import type { Estate } from '../core/rules/facts/fact'
 import { circumstancesOf, levels, type Edition, type Level } from '../core/rules/model'
 import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/rulebook'
-import { tasksFor, WrongUse } from './files'
+import { count } from '../core/text/counted'
+import { nameOf, tasksFor, WrongUse } from './files'
+import type { Named } from './lint-one'
 import { mendFile } from './mend'
+import type { SourceTask } from './open'
+import { writeAll } from './output'
 import { publishedEdition, type ServerOptions } from './server'
 import { runAll } from './threads'
 import { version } from './version'
-import type { Linted, LintTask } from './lint-one'
-import type { ThreadTask } from './thread'
 
 interface Options extends ServerOptions {
   rulebook?: string
@@ -54,44 +57,35 @@ function extended(rulebook: Rulebook, path: string, depth: number): Omit<Edition
 const circumstancesFor = ({ audience, team }: Options) =>
   circumstancesOf({ today: new Date().toISOString().slice(0, 10), audience, team })
 
-const lintTask = (task: LintTask): ThreadTask => ({ do: 'lint', task })
+/** What each definition sees of all the others, by its file; nothing where no rule looks at others. */
+async function othersAround(
+  tasks: readonly SourceTask[],
+  { rules }: Pick<Edition, 'rules'>,
+): Promise<((file: string) => Estate | undefined) | undefined> {
+  if (tasks.length < 2 || !asksForEstate(rules)) return undefined
+  const all = new Map<string, Named>()
+  for await (const named of runAll<Named, SourceTask>(tasks, (task) => ({ do: 'names', task })))
+    all.set(named.file, named)
+  const seenBy = estatesOf(Array.from(all.values(), ({ part }) => part))
+  return (file) => {
+    const named = all.get(file)
+    return named && seenBy({ ...named.part, schemas: named.schemas })
+  }
+}
 
-/** Checks everything below the paths; rules about other APIs are asked again of those that share names with others. */
-async function lintAll(
+/** Checks everything below the paths, one report after the other. */
+async function* lintAll(
   paths: string[],
   edition: Omit<Edition, 'number'>,
   options: Options,
-): Promise<Report[]> {
+): AsyncGenerator<Report> {
   const circumstances = circumstancesFor(options)
-  const tasks = tasksFor(paths).map((task, number) => ({ ...task, number, circumstances }))
-  const linted: Linted[] = []
-  for await (const one of runAll<Linted>(tasks.map((task) => lintTask({ ...task, edition }))))
-    linted.push(one)
-  const across = edition.rules.filter((rule) => asksForEstate([rule]))
-  if (across.length === 0) return linted.map(({ report }) => report)
-  const seenBy = estatesOf(linted.flatMap(({ part }): EstatePart[] => (part ? [part] : [])))
-  const again = linted.flatMap(({ number, part, names = [] }) => {
-    const estate = part && seenBy({ ...part, schemas: names })
-    if (!estate || isAlone(estate)) return []
-    return [lintTask({ ...tasks[number]!, edition: { ...edition, rules: across }, estate })]
-  })
-  const reports = new Map<number, Report>()
-  for await (const { number, report } of runAll<Linted>(again)) reports.set(number, report)
-  const isAcross = new Set(across.map(({ id }) => id))
-  return linted.map(({ number, report }) => {
-    const more = reports.get(number)
-    if (!more) return report
-    const alone = <T extends { rule: string }>(list: T[]) =>
-      list.filter(({ rule }) => !isAcross.has(rule))
-    return {
-      ...report,
-      findings: [...alone(report.findings), ...more.findings].sort(
-        (a, b) => a.line - b.line || a.column - b.column,
-      ),
-      reach: [...alone(report.reach), ...more.reach],
-      faults: [...alone(report.faults), ...more.faults],
-    }
-  })
+  const tasks = tasksFor(paths)
+  const around = await othersAround(tasks, edition)
+  yield* runAll<Report, SourceTask>(tasks, (task) => ({
+    do: 'lint',
+    task: { ...task, edition, circumstances, estate: around?.(nameOf(task.source)) },
+  }))
 }
 
 interface Baseline {
@@ -110,14 +104,13 @@ function readBaseline(file: string): Baseline {
   throw new WrongUse(`"${file}" is no baseline; --write-baseline makes one.`)
 }
 
-function accept(reports: Report[], { accepted }: Baseline): Report[] {
-  return reports.map((report) => {
-    const known = new Set(Object.hasOwn(accepted, report.file) ? accepted[report.file] : [])
-    return {
-      ...report,
-      findings: report.findings.map((finding) => ({ ...finding, waived: known.has(finding.key) })),
-    }
-  })
+function accept(report: Report, { accepted }: Baseline): Report {
+  const known = new Set(Object.hasOwn(accepted, report.file) ? accepted[report.file] : [])
+  const findings = report.findings.map((finding) => ({
+    ...finding,
+    waived: known.has(finding.key),
+  }))
+  return { ...report, findings }
 }
 
 async function editionFor(options: Options): Promise<Omit<Edition, 'number'>> {
@@ -144,8 +137,7 @@ function mendAll(
   for (const task of tasksFor(paths)) {
     const accepted = new Set(baseline?.accepted[task.source.file] ?? [])
     const { file, places, faults } = mendFile({ ...task, edition, circumstances }, accepted)
-    if (places > 0)
-      console.error(`${file}: ${places === 1 ? '1 place' : `${places} places`} mended`)
+    if (places > 0) console.error(`${file}: ${count(places, 'place')} mended`)
     for (const fault of faults) console.error(`${file}: ${fault}`)
   }
 }
@@ -155,21 +147,29 @@ async function runLint(paths: string[], options: Options): Promise<void> {
   const edition = await editionFor(options)
   const baseline = options.baseline === undefined ? undefined : readBaseline(options.baseline)
   if (options.fix) mendAll(paths, edition, options, baseline)
-  let reports = await lintAll(paths, edition, options)
-  if (baseline) reports = accept(reports, baseline)
-  if (options.writeBaseline !== undefined) {
-    const accepted = Object.fromEntries(
-      reports.map(({ file, findings }) => [file, findings.map(({ key }) => key).sort()]),
-    )
-    writeFileSync(options.writeBaseline, `${JSON.stringify({ baseline: 1, accepted }, null, 1)}\n`)
-    reports = accept(reports, { baseline: 1, accepted })
+  const accepted: Baseline['accepted'] = {}
+  let [isReadable, isKept] = [true, true]
+  const frame = { edition, level, version, at: new Date().toISOString() }
+  const writer = reportWriter(options.format, frame)
+
+  async function* pieces(): AsyncGenerator<string> {
+    yield writer.begin()
+    for await (const checked of lintAll(paths, edition, options)) {
+      let report = baseline ? accept(checked, baseline) : checked
+      if (options.writeBaseline !== undefined) {
+        accepted[report.file] = report.findings.map(({ key }) => key).sort()
+        report = accept(report, { baseline: 1, accepted })
+      }
+      if (report.unreadable) isReadable = false
+      if (failing(report, level).length > 0) isKept = false
+      yield writer.add(report)
+    }
+    yield writer.end()
   }
-  const set: ReportSet = { reports, edition, level, version, at: new Date().toISOString() }
-  const written = writeReport(set, options.format)
-  if (options.output === undefined) process.stdout.write(written)
-  else writeFileSync(options.output, written)
-  const unreadable = reports.some((report) => report.unreadable)
-  process.exitCode = unreadable ? 3 : failing(set).length > 0 ? 1 : 0
+  await writeAll(pieces(), options.output)
+  if (options.writeBaseline !== undefined)
+    writeFileSync(options.writeBaseline, `${JSON.stringify({ baseline: 1, accepted }, null, 1)}\n`)
+  process.exitCode = !isReadable ? 3 : !isKept ? 1 : 0
 }
 
 /** Adds `lint` to the command line. */

@@ -1,24 +1,35 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander'
+import { JsonList } from '../core/report/list'
 import { addConvert } from './convert'
 import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
 import { addLint } from './lint'
 import { addRules } from './rules'
+import type { SourceTask } from './open'
+import { writeAll } from './output'
 import { runAll } from './threads'
 import { version } from './version'
 
 async function runInspect(paths: string[], { json }: { json?: boolean }): Promise<void> {
-  const found: Inspection[] = []
-  const tasks = tasksFor(paths).map((task) => ({ do: 'inspect' as const, task }))
-  for await (const inspection of runAll<Inspection>(tasks)) {
-    found.push(inspection)
-    if (!json) console.log(describe(inspection))
+  const list = new JsonList()
+  let [isEmpty, isReadable] = [true, true]
+
+  async function* pieces(): AsyncGenerator<string> {
+    if (json) yield list.begin()
+    for await (const inspection of runAll<Inspection, SourceTask>(tasksFor(paths), (task) => ({
+      do: 'inspect',
+      task,
+    }))) {
+      isEmpty = false
+      if (inspection.problems.some(({ level }) => level === 'error')) isReadable = false
+      yield json ? list.add([inspection]) : `${describe(inspection)}\n`
+    }
+    if (json) yield `${list.end()}\n`
   }
-  if (json) process.stdout.write(`${JSON.stringify(found, null, 1)}\n`)
-  else if (found.length === 0) console.error('No definition was found there.')
-  const wrong = found.some(({ problems }) => problems.some((problem) => problem.level === 'error'))
-  process.exitCode = wrong ? 1 : 0
+  await writeAll(pieces(), undefined)
+  if (isEmpty && !json) console.error('No definition was found there.')
+  process.exitCode = isReadable ? 0 : 1
 }
 
 const program = new Command('elm-ledger')

@@ -19,7 +19,7 @@ export interface MendedFile {
  * again after each, so that one fix sees what the one before has done.
  */
 export function mendFile(
-  { edition, source, root, ...known }: Omit<LintTask, 'number'>,
+  { edition, source, root, ...known }: LintTask,
   accepted: ReadonlySet<string>,
 ): MendedFile {
   const { file, archive } = source

@@ -2,7 +2,7 @@ import { looksLikeDefinition } from '../core/formats/detect'
 import { readDefinition, type Reading } from '../core/formats/read'
 import type { Problem } from '../core/text/problem'
 import { decodeText } from '../core/text/read'
-import { besideOf, bytesOf, type Source } from './files'
+import { besideOf, bytesOf, nameOf, type Source } from './files'
 
 export interface SourceTask {
   source: Source
@@ -23,7 +23,7 @@ export interface Opened {
 /** Reads what a person named; undefined for a file of a folder that is no definition. */
 export function open({ source, root }: SourceTask): Opened | undefined {
   const { archive, fault, named } = source
-  const file = archive === undefined ? source.file : `${archive}!${source.file}`
+  const file = nameOf(source)
   if (fault !== undefined) {
     const problem = { level: 'error' as const, message: fault, file, line: 1, column: 1 }
     return { file, text: '', problems: [problem] }

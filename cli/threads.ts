@@ -6,28 +6,37 @@ import work, { type ThreadTask } from './thread'
 /** Fewer files than this are read before threads would have started. */
 const fewFiles = 4
 
-/** Does many tasks on all cores, and gives their results in the order of the tasks; what is undefined is left out. */
-export async function* runAll<T>(tasks: ThreadTask[]): AsyncGenerator<T> {
-  if (tasks.length < fewFiles) {
-    for (const task of tasks) {
-      const found = work(task) as T | undefined
+/**
+ * Does the tasks of many items on all cores, and gives their results in the order of the items; what is undefined is
+ * left out. A task is made when its turn comes.
+ */
+export async function* runAll<R, T>(
+  items: readonly T[],
+  taskOf: (item: T) => ThreadTask,
+): AsyncGenerator<R> {
+  if (items.length < fewFiles) {
+    for (const item of items) {
+      const found = work(taskOf(item)) as R | undefined
       if (found) yield found
     }
     return
   }
   const threads = availableParallelism()
-  const pool = new Piscina<ThreadTask, T | undefined>({
+  const pool = new Piscina<ThreadTask, R | undefined>({
     filename: fileURLToPath(new URL('./thread.mjs', import.meta.url)),
     minThreads: threads,
     maxThreads: threads,
     resourceLimits: { maxOldGenerationSizeMb: 400, maxYoungGenerationSizeMb: 48 },
   })
   const ahead = threads * 4
-  const running: Promise<T | undefined>[] = []
-  for (let i = 0; i < tasks.length || running.length > 0;) {
-    while (running.length < ahead && i < tasks.length) running.push(pool.run(tasks[i++]!))
-    const found = await running.shift()
-    if (found) yield found
+  const running: Promise<R | undefined>[] = []
+  try {
+    for (let i = 0; i < items.length || running.length > 0;) {
+      while (running.length < ahead && i < items.length) running.push(pool.run(taskOf(items[i++]!)))
+      const found = await running.shift()
+      if (found) yield found
+    }
+  } finally {
+    await pool.destroy()
   }
-  await pool.destroy()
 }

@@ -1,7 +1,7 @@
 import { format, formatDistanceToNowStrict, isToday } from 'date-fns'
+import { count } from '~~/core/text/counted'
 
-/** `1 placement`, `3 placements`. */
-export const count = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`
+export { count }
 
 const small = [
   'No',

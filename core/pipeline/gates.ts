@@ -1,3 +1,5 @@
+import { count } from '../text/counted'
+
 /** What a promotion must satisfy before it may enter the next stage. */
 export interface Gate {
   id: 'findings' | 'drift' | 'approval'
@@ -31,7 +33,7 @@ function findings({ mustFindings }: GateFacts): Gate {
     state: passed ? 'passed' : 'failed',
     text: passed
       ? 'The revision keeps every rule at MUST'
-      : `${mustFindings} ${mustFindings === 1 ? 'finding' : 'findings'} at MUST; mend them in a new version`,
+      : `${count(mustFindings, 'finding')} at MUST; mend them in a new version`,
   }
 }
 

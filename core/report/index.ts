@@ -1,7 +1,7 @@
 import { jsonReport } from './json'
 import { junitReport } from './junit'
 import { markdownReport } from './markdown'
-import type { ReportSet } from './model'
+import type { Report, ReportFrame, ReportWriter } from './model'
 import { sarifReport } from './sarif'
 import { textReport } from './text'
 
@@ -9,7 +9,7 @@ import { textReport } from './text'
 export const reportFormats = ['text', 'json', 'sarif', 'junit', 'markdown'] as const
 export type ReportFormat = (typeof reportFormats)[number]
 
-const writers: Record<ReportFormat, (set: ReportSet) => string> = {
+const writers: Record<ReportFormat, (frame: ReportFrame) => ReportWriter> = {
   text: textReport,
   json: jsonReport,
   sarif: sarifReport,
@@ -17,5 +17,12 @@ const writers: Record<ReportFormat, (set: ReportSet) => string> = {
   markdown: markdownReport,
 }
 
-/** Writes a report. */
-export const writeReport = (set: ReportSet, format: ReportFormat): string => writers[format](set)
+/** A writer of reports in a format, for one report. */
+export const reportWriter = (format: ReportFormat, frame: ReportFrame): ReportWriter =>
+  writers[format](frame)
+
+/** The report of one definition. */
+export function writeReport(format: ReportFormat, frame: ReportFrame, report: Report): string {
+  const writer = reportWriter(format, frame)
+  return writer.begin() + writer.add(report) + writer.end()
+}

@@ -1,4 +1,6 @@
-import { counts, type ReportSet } from './model'
+import type { Level } from '../rules/model'
+import { JsonList } from './list'
+import { counting, type Report, type ReportFrame, type ReportWriter } from './model'
 
 /** One finding as other programs read it. */
 export interface JsonFinding {
@@ -14,26 +16,29 @@ export interface JsonFinding {
   waived: boolean
 }
 
-/** The findings as a list of plain objects. */
-export const jsonFindings = ({ reports, level: least }: ReportSet): JsonFinding[] =>
-  reports.flatMap(({ file, findings }) =>
-    findings
-      .filter((finding) => counts(finding, least))
-      .map(
-        ({ rule, level, message, at, line, column, endLine, endColumn, waived, ...finding }) => ({
-          file: finding.file || file,
-          rule,
-          level,
-          message,
-          pointer: at.slice(at.indexOf('#') + 1),
-          line,
-          column,
-          endLine,
-          endColumn,
-          waived,
-        }),
-      ),
+/** The findings of a definition as plain objects. */
+export const jsonFindings = (report: Report, least: Level): JsonFinding[] =>
+  counting(report, least).map(
+    ({ rule, level, message, at, line, column, endLine, endColumn, waived, file }) => ({
+      file: file || report.file,
+      rule,
+      level,
+      message,
+      pointer: at.slice(at.indexOf('#') + 1),
+      line,
+      column,
+      endLine,
+      endColumn,
+      waived,
+    }),
   )
 
-export const jsonReport = (set: ReportSet): string =>
-  `${JSON.stringify(jsonFindings(set), null, 1)}\n`
+/** All findings as one list. */
+export function jsonReport({ level }: ReportFrame): ReportWriter {
+  const list = new JsonList()
+  return {
+    begin: () => list.begin(),
+    add: (report) => list.add(jsonFindings(report, level)),
+    end: () => `${list.end()}\n`,
+  }
+}

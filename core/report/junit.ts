@@ -1,4 +1,4 @@
-import { counts, type Report, type ReportSet } from './model'
+import { failing, type Report, type ReportFrame, type ReportWriter } from './model'
 
 const escapes: Record<string, string> = {
   '&': '&amp;',
@@ -15,16 +15,20 @@ const xml = (text: string) =>
     .replace(/[&<>"\n]/g, (c) => escapes[c]!)
 
 /** JUnit XML: a suite for each definition, a test for each rule that was asked of something in it. */
-export function junitReport(set: ReportSet): string {
-  const suites = set.reports.map((report, index) => suite(set, report, index))
-  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n${suites.join('')}</testsuites>\n`
+export function junitReport(frame: ReportFrame): ReportWriter {
+  let suites = 0
+  return {
+    begin: () => '<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n',
+    add: (report) => suite(frame, report, suites++),
+    end: () => '</testsuites>\n',
+  }
 }
 
-function suite({ edition, level, at }: ReportSet, report: Report, index: number): string {
-  const { file, unreadable, findings, reach } = report
+function suite({ edition, level, at }: ReportFrame, report: Report, index: number): string {
+  const { file, unreadable, reach } = report
   const name = xml(file)
   const asked = reach.filter(({ asked: times }) => times > 0).map(({ rule }) => rule)
-  const found = findings.filter((finding) => !finding.waived && counts(finding, level))
+  const found = failing(report, level)
   const rules = [...new Set([...asked, ...found.map(({ rule }) => rule)])]
   const cases = rules.map((rule) => {
     const own = found.filter((finding) => finding.rule === rule)

@@ -15,9 +15,8 @@ export interface Report {
   faults: RuleFault[]
 }
 
-/** Everything that a report is written from. */
-export interface ReportSet {
-  reports: Report[]
+/** What every part of a report is written with. */
+export interface ReportFrame {
   edition: Pick<Edition, 'name' | 'rules'>
   /** The weakest level that counts. */
   level: Level
@@ -27,14 +26,23 @@ export interface ReportSet {
   at: string
 }
 
+/** Writes a report definition by definition, so that many need not be held at once. */
+export interface ReportWriter {
+  begin(): string
+  add(report: Report): string
+  end(): string
+}
+
 const strength: Record<Level, number> = { MUST: 2, SHOULD: 1, MAY: 0 }
 
 /** Whether a finding is at or above a level. */
 export const counts = ({ level }: Pick<Finding, 'level'>, least: Level): boolean =>
   strength[level] >= strength[least]
 
+/** The findings of a definition that are at or above a level. */
+export const counting = ({ findings }: Report, least: Level): Reported[] =>
+  findings.filter((finding) => counts(finding, least))
+
 /** The findings that make a check fail. */
-export const failing = ({ reports, level }: Pick<ReportSet, 'reports' | 'level'>): Reported[] =>
-  reports.flatMap(({ findings }) =>
-    findings.filter((finding) => !finding.waived && counts(finding, level)),
-  )
+export const failing = (report: Report, least: Level): Reported[] =>
+  counting(report, least).filter(({ waived }) => !waived)

@@ -1,5 +1,7 @@
-import type { Level } from '../rules/model'
-import { counts, type Reported, type ReportSet } from './model'
+import type { Level, Rule } from '../rules/model'
+import type { Problem } from '../text/problem'
+import { JsonList } from './list'
+import { counting, type Reported, type ReportFrame, type ReportWriter } from './model'
 
 const levels: Record<Level, string> = { MUST: 'error', SHOULD: 'warning', MAY: 'note' }
 
@@ -28,74 +30,78 @@ function fingerprint(text: string): string {
 }
 
 /** The Static Analysis Results Interchange Format, version 2.1.0. */
-export function sarifReport(set: ReportSet): string {
-  const rules = [
-    ...set.edition.rules.map(({ id, title, reason, remedy, level, link, group }) => ({
-      id,
-      shortDescription: { text: title },
-      fullDescription: { text: reason },
-      ...(remedy && { help: { text: remedy } }),
-      ...(link && { helpUri: link }),
-      defaultConfiguration: { level: levels[level] },
-      properties: { tags: [group] },
-    })),
-    validity,
-  ]
+export function sarifReport({ edition, level: least, version, at }: ReportFrame): ReportWriter {
+  const rules = [...edition.rules.map(described), validity]
   const indexes = new Map(rules.map(({ id }, index) => [id, index]))
-  const result = (file: string, finding: Reported) => {
-    const { rule, level, message, line, column, endLine, endColumn, key, waived } = finding
-    return {
-      ruleId: rule,
-      ruleIndex: indexes.get(rule) ?? -1,
-      level: levels[level],
-      message: { text: message },
-      locations: [
-        {
-          physicalLocation: {
-            artifactLocation: { uri: uriOf(finding.file || file) },
-            region: { startLine: line, startColumn: column, endLine, endColumn },
-          },
-          logicalLocations: [{ fullyQualifiedName: finding.at || '/' }],
-        },
-      ],
-      partialFingerprints: { 'place/v1': fingerprint(key) },
-      ...(waived && { suppressions: [{ kind: 'external' }] }),
-    }
+  const results = new JsonList()
+  const unread: Problem[] = []
+  // What could not be read is known at the end only, so that the results stand before it.
+  return {
+    begin() {
+      const driver = { name: 'Elm Ledger', version, rules }
+      const head = JSON.stringify({ $schema: schema, version: '2.1.0' }, null, 1).slice(0, -2)
+      return `${head},\n "runs": [{\n"tool": ${JSON.stringify({ driver }, null, 1)},\n"columnKind": "utf16CodeUnits",\n"results": ${results.begin()}`
+    },
+    add(report) {
+      unread.push(...(report.unreadable ?? []))
+      return results.add(
+        counting(report, least).map((finding) => resultOf(report.file, finding, indexes)),
+      )
+    },
+    end() {
+      const invocation = {
+        executionSuccessful: unread.length === 0,
+        endTimeUtc: at,
+        toolExecutionNotifications: unread.map(notification),
+      }
+      return `${results.end()},\n"invocations": ${JSON.stringify([invocation], null, 1)}\n}]\n}\n`
+    },
   }
-  const unread = set.reports.flatMap(({ unreadable = [] }) => unreadable)
-  const sarif = {
-    $schema:
-      'https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json',
-    version: '2.1.0',
-    runs: [
+}
+
+const schema =
+  'https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json'
+
+const described = ({ id, title, reason, remedy, level, link, group }: Rule) => ({
+  id,
+  shortDescription: { text: title },
+  fullDescription: { text: reason },
+  ...(remedy && { help: { text: remedy } }),
+  ...(link && { helpUri: link }),
+  defaultConfiguration: { level: levels[level] },
+  properties: { tags: [group] },
+})
+
+function resultOf(file: string, finding: Reported, indexes: ReadonlyMap<string, number>) {
+  const { rule, level, message, line, column, endLine, endColumn, key, waived } = finding
+  return {
+    ruleId: rule,
+    ruleIndex: indexes.get(rule) ?? -1,
+    level: levels[level],
+    message: { text: message },
+    locations: [
       {
-        tool: { driver: { name: 'Elm Ledger', version: set.version, rules } },
-        columnKind: 'utf16CodeUnits',
-        invocations: [
-          {
-            executionSuccessful: unread.length === 0,
-            endTimeUtc: set.at,
-            toolExecutionNotifications: unread.map(({ message, file, line, column }) => ({
-              level: 'error',
-              message: { text: message },
-              locations: [
-                {
-                  physicalLocation: {
-                    artifactLocation: { uri: uriOf(file) },
-                    region: { startLine: line, startColumn: column },
-                  },
-                },
-              ],
-            })),
-          },
-        ],
-        results: set.reports.flatMap(({ file, findings }) =>
-          findings
-            .filter((finding) => counts(finding, set.level))
-            .map((finding) => result(file, finding)),
-        ),
+        physicalLocation: {
+          artifactLocation: { uri: uriOf(finding.file || file) },
+          region: { startLine: line, startColumn: column, endLine, endColumn },
+        },
+        logicalLocations: [{ fullyQualifiedName: finding.at || '/' }],
       },
     ],
+    partialFingerprints: { 'place/v1': fingerprint(key) },
+    ...(waived && { suppressions: [{ kind: 'external' }] }),
   }
-  return `${JSON.stringify(sarif, null, 1)}\n`
 }
+
+const notification = ({ message, file, line, column }: Problem) => ({
+  level: 'error',
+  message: { text: message },
+  locations: [
+    {
+      physicalLocation: {
+        artifactLocation: { uri: uriOf(file) },
+        region: { startLine: line, startColumn: column },
+      },
+    },
+  ],
+})

@@ -85,10 +85,6 @@ export function estatesOf(parts: readonly EstatePart[]): (own: OwnNames) => Esta
   return (own) => seenIn(index, own)
 }
 
-/** Whether others have nothing that an API has. */
-export const isAlone = ({ basePaths, schemas }: Estate): boolean =>
-  Object.keys(basePaths).length === 0 && Object.keys(schemas).length === 0
-
 /** Whether any of these rules looks at other APIs. */
 export const asksForEstate = (rules: { where?: string; expect: string }[]): boolean =>
   rules.some(({ where = '', expect }) =>

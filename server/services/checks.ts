@@ -80,10 +80,7 @@ export async function writeCheck(
   if (state === 'waiting') throw conflict('The check is not done yet; ask again in a moment.')
   if (!report) throw conflict(trouble)
   const edition = await currentEdition(db, team || undefined)
-  return writeReport(
-    { reports: [report], edition, level, version, at: now().toISOString() },
-    format,
-  )
+  return writeReport(format, { edition, level, version, at: now().toISOString() }, report)
 }
 
 /** The worker's part; safe to repeat. */
