@@ -1,6 +1,6 @@
 import type { Report } from '../core/report/model'
 import { check } from '../core/rules/engine'
-import { estatePart, type EstatePart } from '../core/rules/estate'
+import { estatePart, namesIn, type EstatePart, type Names } from '../core/rules/estate'
 import type { Estate } from '../core/rules/facts/fact'
 import type { Circumstances, Edition } from '../core/rules/model'
 import { asksForWords } from '../core/rules/spelling'
@@ -18,17 +18,16 @@ export interface LintTask extends SourceTask {
 export interface Named {
   file: string
   part: EstatePart
-  /** The names of its schemas, also of those that add nothing to the estate. */
-  schemas: string[]
+  names: Names
 }
 
 /** Reads one definition for its names only; undefined where there is none to read. */
-export function namesIn(task: SourceTask): Named | undefined {
+export function readNames(task: SourceTask): Named | undefined {
   const { file, reading } = open(task) ?? {}
   if (file === undefined || !reading) return undefined
   const { contract } = reading
   const part = estatePart(contract.title || file, contract)
-  return { file, part, schemas: contract.schemas.map(({ name }) => name) }
+  return { file, part, names: namesIn(contract) }
 }
 
 /** What is known around one definition, by the name it goes by. */

@@ -69,7 +69,7 @@ async function othersAround(
   const seenBy = estatesOf(Array.from(all.values(), ({ part }) => part))
   return (file) => {
     const named = all.get(file)
-    return named && seenBy({ ...named.part, schemas: named.schemas })
+    return named && seenBy({ api: named.part.api, ...named.names })
   }
 }
 

@@ -1,5 +1,5 @@
 import { inspect } from './inspect'
-import { lint, namesIn, type LintTask } from './lint-one'
+import { lint, readNames, type LintTask } from './lint-one'
 import type { SourceTask } from './open'
 
 export type ThreadTask =
@@ -13,7 +13,7 @@ export default function work(asked: ThreadTask) {
     case 'inspect':
       return inspect(asked.task)
     case 'names':
-      return namesIn(asked.task)
+      return readNames(asked.task)
     case 'lint':
       return lint(asked.task)
   }

@@ -10,12 +10,24 @@ export interface EstatePart {
   schemas: [name: string, shape: string][]
 }
 
-export const estatePart = (api: string, { servers, schemas }: Contract): EstatePart => ({
+export const estatePart = (api: string, contract: Contract): EstatePart => ({
   api,
-  basePaths: [...new Set(servers.map(({ url }) => pathKey(url)).filter((path) => path !== ''))],
-  schemas: schemas.flatMap(({ name, schema, declared }) =>
+  basePaths: namesIn(contract).basePaths,
+  schemas: contract.schemas.flatMap(({ name, schema, declared }) =>
     declared && isObject(schema) && isObject(schema['properties']) ? [[name, shapeOf(schema)]] : [],
   ),
+})
+
+/** The names by which a definition is compared with others. */
+export interface Names {
+  basePaths: string[]
+  /** Of all its schemas, also of those that add nothing to the estate. */
+  schemas: string[]
+}
+
+export const namesIn = ({ servers, schemas }: Contract): Names => ({
+  basePaths: [...new Set(servers.map(({ url }) => pathKey(url)).filter((path) => path !== ''))],
+  schemas: schemas.map(({ name }) => name),
 })
 
 /** APIs by what they hold: by base path, and by the name of a schema and its shape. */

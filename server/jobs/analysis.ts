@@ -13,7 +13,7 @@ import { looksLikeDefinition } from '../../core/formats/detect'
 import { readDefinition, type Reading } from '../../core/formats/read'
 import { EditFault } from '../../core/edit/change'
 import { mend, withVersion, type Mending } from '../../core/mend'
-import { estateOf, type EstatePart } from '../../core/rules/estate'
+import { estateOf, namesIn, type EstatePart, type Names } from '../../core/rules/estate'
 import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
 import { asksForWords } from '../../core/rules/spelling'
 import type { Beside } from '../../core/text/documents'
@@ -43,6 +43,11 @@ export interface ExamineTask extends Checkable {
   derives: boolean
 }
 
+export interface NamesTask {
+  task: 'names'
+  files: FileSet
+}
+
 export interface UnpackTask {
   task: 'unpack'
   bytes: Uint8Array
@@ -69,7 +74,7 @@ export interface MendTask extends Checkable {
   version: string | undefined
 }
 
-export type Task = ExamineTask | UnpackTask | ConvertTask | CompareTask | MendTask
+export type Task = ExamineTask | NamesTask | UnpackTask | ConvertTask | CompareTask | MendTask
 
 /** The files of an archive, and which of them are definitions by themselves. */
 export type Unpacked = { entries: FileBytes[]; mains: string[] } | { fault: string }
@@ -84,10 +89,16 @@ export interface MendedFiles {
 }
 
 /** Does one task; what it returns can be passed between threads. */
-export function analyse(task: Task): Examination | Unpacked | Conversion | Change[] | MendedFiles {
+export function analyse(
+  task: Task,
+): Examination | Names | undefined | Unpacked | Conversion | Change[] | MendedFiles {
   switch (task.task) {
     case 'examine':
       return examined(task)
+    case 'names': {
+      const reading = readingOf(task.files)
+      return reading && namesIn(reading.contract)
+    }
     case 'unpack':
       return unpacked(task)
     case 'convert':

@@ -46,6 +46,7 @@ function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
   return {
     examine: (files, edition, { facts, estate = [] }, derives = false) =>
       run({ task: 'examine', files, edition, facts, estate, derives }),
+    names: (files) => run({ task: 'names', files }),
     unpack: (bytes) => run({ task: 'unpack', bytes }),
     convert: (files, to, dereference, syntax) =>
       run({ task: 'convert', files, to, dereference, syntax }),

@@ -15,7 +15,8 @@ import type { Queries, Transaction } from '../db/database'
 import { apis, parts, people, proposals, revisionFiles, revisions, versions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
 import type { Actor, Context, Examiner } from './context'
-import { countEndingWaivers, dayOf, keepFindings, knownOf, recheck, settle } from './checking'
+import { countEndingWaivers, keepFindings, recheck, settle } from './checking'
+import { dayOf, factsOf, knownAroundFiles } from './known'
 import { Failure, conflict, invalid, notFound, requireMatch } from './failure'
 import { digestOf, filesIn, filesOf, loadFiles, storeFiles } from './files'
 import { record } from './ledger'
@@ -408,7 +409,8 @@ export async function saveRevision(
 export async function saveFiles(context: Context, before: ApiRow, files: FileSet): Promise<Saved> {
   const { db, now } = context
   const edition = await currentEdition(db, before.team)
-  const known = await knownOf(db, edition, before, now())
+  const facts = await factsOf(db, before, now())
+  const known = await knownAroundFiles(context, edition, facts, files)
   const examination = await examineForSaving(context, files, edition, known)
   const written = revisionEtag(before.latestRevision)
   return db.transaction(async (tx) => {

@@ -8,7 +8,8 @@ import type { CheckItem, CheckQuery, ReportQuery } from '../../shared/api/checks
 import type { Queries } from '../db/database'
 import { apis, baselines, checks } from '../db/schema'
 import { findApi } from './catalog'
-import { dayOf, estateFor, factsOf, factsOfNew, waiverFor, waiversInForce } from './checking'
+import { waiverFor, waiversInForce } from './checking'
+import { dayOf, factsOf, factsOfNew, knownAroundFiles } from './known'
 import type { Context, Services } from './context'
 import { Failure, conflict, notFound } from './failure'
 import { filesIn } from './files'
@@ -104,15 +105,16 @@ export async function workCheck(services: Services, id: string): Promise<void> {
 }
 
 async function checked(
-  { db, examiner, now }: Services,
+  services: Services,
   { file, api: id, team, audience, bytes }: Row,
 ): Promise<{ report: Report; edition: number }> {
+  const { db, examiner, now } = services
   const edition = await currentEdition(db, team || undefined)
   const [api] = id === null ? [] : await db.select().from(apis).where(eq(apis.id, id))
   const facts = api ? await factsOf(db, api, now()) : factsOfNew({ team, audience }, now())
-  const estate = await estateFor(db, edition)
   const { files } = await filesIn(examiner, bytes ?? new Uint8Array(), file)
-  const examination = await examiner.examine(files, edition, { facts, estate })
+  const around = await knownAroundFiles(services, edition, facts, files)
+  const examination = await examiner.examine(files, edition, around)
   const nothing = { file, findings: [], reach: [], faults: [] }
   if (!examination.readable) {
     return { report: { ...nothing, unreadable: examination.problems }, edition: edition.number }

@@ -1,4 +1,4 @@
-import type { EstatePart } from '../../core/rules/estate'
+import type { EstatePart, Names } from '../../core/rules/estate'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
@@ -24,6 +24,8 @@ export interface Examiner {
     known: { facts: ApiFacts; estate?: EstatePart[] },
     derives?: boolean,
   ): Promise<Examination>
+  /** The names by which a definition is compared with others; undefined where it cannot be read. */
+  names(files: FileSet): Promise<Names | undefined>
   unpack(bytes: Uint8Array): Promise<Unpacked>
   convert(
     files: FileSet,

@@ -22,7 +22,8 @@ import {
   tallies,
 } from '../db/schema'
 import { findApi, findRevision } from './catalog'
-import { estateFor, factsOf, settle } from './checking'
+import { settle } from './checking'
+import { knownAround } from './known'
 import type { Context } from './context'
 import { invalid } from './failure'
 import { record } from './ledger'
@@ -107,16 +108,8 @@ export async function readSurroundings(
 ): Promise<SurroundingsItem> {
   const api = await findApi(db, slug)
   const edition = await currentEdition(db, api.team)
-  const { summary } = await findRevision(db, api, api.latestRevision)
-  const names = new Set(summary.schemas.map(({ name }) => name))
-  const [facts, estate] = await Promise.all([factsOf(db, api, now()), estateFor(db, edition)])
-  return {
-    facts,
-    estate: estate.map(({ schemas, ...part }) => ({
-      ...part,
-      schemas: schemas.filter(([name]) => names.has(name)),
-    })),
-  }
+  const newest = await findRevision(db, api, api.latestRevision)
+  return knownAround(db, edition, api, newest, now())
 }
 
 /** Rules by APIs in newest revisions, and how it went over time. */

@@ -18,7 +18,7 @@ import {
   stages,
   type JudgedPlace,
 } from '../db/schema'
-import { knownAround } from './checking'
+import { knownAround } from './known'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'

@@ -6,7 +6,6 @@ import { limits } from '../../core/text/limits'
 import { isRemote } from '../../core/text/place'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
 import type { Audience } from '../../shared/words'
-import type { Edition } from '../../core/rules/model'
 import type { Queries, Transaction } from '../db/database'
 import { apis, intakes, revisions, versions } from '../db/schema'
 import type { FileBytes, FileSet } from '../jobs/analysis'
@@ -17,7 +16,7 @@ import { bytesOf, digestOf, loadFiles, storeBlob, storeFiles } from './files'
 import { guardedFetch } from './guard'
 import { announce, record } from './ledger'
 import { requirePermission } from './permissions'
-import { estateFor, factsOfNew, knownOf } from './checking'
+import { factsOf, factsOfNew, knownAroundFiles } from './known'
 import { currentEdition } from './rulebooks'
 import { slugOf, titleOf } from './titles'
 
@@ -211,20 +210,14 @@ export async function prepareEntry(
   const files = await loadFiles(services.db, row.files)
   const { db, now } = services
   const edition = await currentEdition(db, destination.team)
-  const known = await knownOfDestination(db, edition, destination, now())
+  const { api } = destination
+  const facts =
+    api === undefined
+      ? factsOfNew(destination, now())
+      : await factsOf(db, await findApi(db, api), now())
+  const known = await knownAroundFiles(services, edition, facts, files)
   const examination = await examineForSaving(services, files, edition, known)
   return { ...destination, files, edition, examination }
-}
-
-/** What is known of the API a definition goes to, whether it is there already or not. */
-async function knownOfDestination(
-  db: Queries,
-  edition: Edition,
-  { api, team, audience }: Destination,
-  now: Date,
-) {
-  if (api !== undefined) return knownOf(db, edition, await findApi(db, api), now)
-  return { facts: factsOfNew({ team, audience }, now), estate: await estateFor(db, edition) }
 }
 
 /** Enters a prepared definition as a new API, or as the next revision of one. */

@@ -13,7 +13,7 @@ import type { Queries } from '../db/database'
 import { apis, findings, people, proposals, revisions } from '../db/schema'
 import type { FileSet, MendedFiles } from '../jobs/analysis'
 import { findRevision, saveFiles, type ApiRow } from './catalog'
-import { knownOf } from './checking'
+import { knownAround } from './known'
 import type { Context, Services } from './context'
 import { conflict, invalid, notFound } from './failure'
 import { filesOf, loadFiles } from './files'
@@ -116,7 +116,7 @@ async function worked(
   const edition = await currentEdition(db, api!.team)
   const [files, known] = await Promise.all([
     filesOf(db, newest.id).then((stored) => loadFiles(db, stored)),
-    knownOf(db, edition, api!, now()),
+    knownAround(db, edition, api!, newest, now()),
   ])
   const mended = await examiner.mend(files, edition, known, { rule, fix }, version)
   return { ...mended, files, api: api! }

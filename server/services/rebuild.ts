@@ -3,7 +3,8 @@ import { apis, parts, revisions } from '../db/schema'
 import type { Services } from './context'
 import { insertDerived } from './catalog'
 import { filesOf, loadFiles } from './files'
-import { knownOf, recheckAll } from './checking'
+import { recheckAll } from './checking'
+import { factsOf } from './known'
 import { currentEdition } from './rulebooks'
 
 /**
@@ -22,8 +23,8 @@ export async function rebuildDerived(services: Services): Promise<number> {
   for (const { revision, api } of rows) {
     const files = await loadFiles(db, await filesOf(db, revision.id))
     const edition = await currentEdition(db, api.team)
-    const known = await knownOf(db, edition, api, now())
-    const examination = await examiner.examine(files, edition, known, true)
+    const facts = await factsOf(db, api, now())
+    const examination = await examiner.examine(files, edition, { facts }, true)
     if (!examination.readable || !examination.derived) continue
     const { summary, derived } = examination
     await db.transaction(async (tx) => {

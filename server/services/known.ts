@@ -1,0 +1,113 @@
+import { and, eq, getTableColumns, inArray, or, sql, type SQLWrapper } from 'drizzle-orm'
+import { asksForEstate, type EstatePart } from '../../core/rules/estate'
+import { pathKey } from '../../core/rules/library'
+import type { ApiFacts, Edition } from '../../core/rules/model'
+import type { Queries } from '../db/database'
+import { apis, estateNames, parts, placements, revisions } from '../db/schema'
+import type { FileSet } from '../jobs/analysis'
+import type { Services } from './context'
+
+type ApiRow = typeof apis.$inferSelect
+type RevisionRow = typeof revisions.$inferSelect
+
+/** What the register knows around a definition when it is checked. */
+export interface Known {
+  facts: ApiFacts
+  /** What other APIs hold under its names, where a rule compares them. */
+  estate: EstatePart[]
+}
+
+/** A day as rules and waivers name it. */
+export const dayOf = (moment: Date): string => moment.toISOString().slice(0, 10)
+
+/** What the register knows of an API that is not there yet. */
+export const factsOfNew = (
+  { team, audience }: Pick<ApiFacts, 'team' | 'audience'>,
+  now: Date,
+): ApiFacts => {
+  const today = dayOf(now)
+  return { team, audience, lifecycle: 'writing', api: '', today, apiSince: today, versions: {} }
+}
+
+/** What the register knows of an API: its versions since when, and where they live. */
+export async function factsOf(db: Queries, api: ApiRow, now: Date): Promise<ApiFacts> {
+  const [begun, placed] = await Promise.all([
+    db
+      .select({ version: revisions.version, since: sql<Date>`min(${revisions.savedAt})` })
+      .from(revisions)
+      .where(eq(revisions.api, api.id))
+      .groupBy(revisions.version),
+    db
+      .selectDistinct({ version: placements.version, stage: placements.stage })
+      .from(placements)
+      .where(eq(placements.api, api.id)),
+  ])
+  const versions: ApiFacts['versions'] = {}
+  for (const { version, since } of begun) {
+    const stages = placed.filter((row) => row.version === version).map(({ stage }) => stage)
+    versions[version] = { since: dayOf(new Date(since)), stages }
+  }
+  const { team, audience, lifecycle, slug } = api
+  const today = dayOf(now)
+  const apiSince = Object.values(versions)
+    .map(({ since }) => since)
+    .reduce((first, since) => (since < first ? since : first), today)
+  return { team, audience, lifecycle, api: slug, today, apiSince, versions }
+}
+
+/** Everything that is known around a revision that is kept. */
+export async function knownAround(
+  db: Queries,
+  edition: Pick<Edition, 'rules'>,
+  api: ApiRow,
+  { id, summary }: RevisionRow,
+  now: Date,
+): Promise<Known> {
+  const schemas = db
+    .select({ name: parts.name })
+    .from(parts)
+    .where(and(eq(parts.revision, id), eq(parts.kind, 'schema')))
+  const basePaths = summary.servers.map(pathKey)
+  const [facts, estate] = await Promise.all([
+    factsOf(db, api, now),
+    asksForEstate(edition.rules) ? estateNamed(db, basePaths, schemas) : [],
+  ])
+  return { facts, estate }
+}
+
+/** Everything that is known around files that are not kept yet: they are read for their names first. */
+export async function knownAroundFiles(
+  { db, examiner }: Pick<Services, 'db' | 'examiner'>,
+  edition: Pick<Edition, 'rules'>,
+  facts: ApiFacts,
+  files: FileSet,
+): Promise<Known> {
+  const names = asksForEstate(edition.rules) ? await examiner.names(files) : undefined
+  return { facts, estate: names ? await estateNamed(db, names.basePaths, names.schemas) : [] }
+}
+
+/** What APIs hold under some names. A large register holds much, and each definition needs little of it. */
+async function estateNamed(
+  db: Queries,
+  basePaths: string[],
+  schemas: string[] | SQLWrapper,
+): Promise<EstatePart[]> {
+  const rows = await db
+    .select({ ...getTableColumns(estateNames), api: apis.slug })
+    .from(estateNames)
+    .innerJoin(apis, eq(apis.id, estateNames.api))
+    .where(
+      or(
+        and(eq(estateNames.kind, 'basePath'), inArray(estateNames.name, basePaths)),
+        and(eq(estateNames.kind, 'schema'), inArray(estateNames.name, schemas)),
+      ),
+    )
+  const byApi = new Map<string, EstatePart>()
+  for (const { api, kind, name, shape } of rows) {
+    let part = byApi.get(api)
+    if (!part) byApi.set(api, (part = { api, basePaths: [], schemas: [] }))
+    if (kind === 'basePath') part.basePaths.push(name)
+    else part.schemas.push([name, shape])
+  }
+  return [...byApi.values()]
+}
