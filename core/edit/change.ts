@@ -2,7 +2,7 @@ import yaml from 'js-yaml'
 import type { Pointer } from '../text/pointer'
 import type { Syntax } from '../text/read'
 import { isObject } from '../text/values'
-import { readXml, type XmlElement } from '../text/xml'
+import { childAt, readXml, type XmlElement } from '../text/xml'
 import { endOf, escapeValue, tagOf } from './elements'
 import { EditFault, eolOf, follow, readTree, type Entry, type TextNode } from './tree'
 
@@ -418,10 +418,7 @@ function xmlSplices(text: string, changes: Change[]): Splice[] {
 
 function elementAt(root: XmlElement, path: Pointer): XmlElement | undefined {
   let element: XmlElement | undefined = root
-  for (const step of path.split('/').slice(2)) {
-    const [, local, rank] = /^([^[]*)(?:\[(\d+)\])?$/.exec(step) ?? []
-    element = element?.children.filter((child) => child.local === local)[Number(rank ?? 1) - 1]
-  }
+  for (const step of path.split('/').slice(2)) element = element && childAt(element, step)
   return element
 }
 

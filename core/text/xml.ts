@@ -1,7 +1,7 @@
 import { SaxesParser } from 'saxes'
 import { readElements } from './xml-plain'
 import { ElementTree, type XmlElement } from './xml-elements'
-import type { Pointer } from './pointer'
+import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 import type { TextFault } from './problem'
 
 export { XmlElement, type QName } from './xml-elements'
@@ -68,22 +68,33 @@ function sentence(message: string): string {
 }
 
 /** Offsets of element paths in an XML text; one that does not exist gets its nearest ancestor's. */
-export function locateInXml(
+export const locateInXml = (
   root: XmlElement | undefined,
   paths: Iterable<Pointer>,
+): Map<Pointer, number> => locateElements(root, pointerTree(paths))
+
+/** Offsets of what is wanted below a part whose text is an XML document. */
+export function locateElements(
+  root: XmlElement | undefined,
+  tree: PointerTree,
 ): Map<Pointer, number> {
   const found = new Map<Pointer, number>()
-  for (const path of paths) found.set(path, root ? elementAt(root, path).start : 0)
+  const visit = (element: XmlElement | undefined, wanted: PointerTree, start: number): void => {
+    for (const pointer of wanted.wanted) found.set(pointer, start)
+    for (const [step, below] of wanted.children) {
+      const child = element && childAt(element, step)
+      if (child) visit(child, below, child.start)
+      else assignOffset(below, start, found)
+    }
+  }
+  for (const pointer of tree.wanted) found.set(pointer, root?.start ?? 0)
+  // Whatever the first step is called, there is one root.
+  for (const below of tree.children.values()) visit(root, below, root?.start ?? 0)
   return found
 }
 
-function elementAt(root: XmlElement, path: Pointer): XmlElement {
-  let element = root
-  for (const step of path.split('/').slice(2)) {
-    const [, local, rank] = /^([^[]*)(?:\[(\d+)\])?$/.exec(step) ?? []
-    const next = element.children.filter((child) => child.local === local)[Number(rank ?? 1) - 1]
-    if (!next) break
-    element = next
-  }
-  return element
+/** The child that a step of a path names: its local name, and its rank among those of that name. */
+export function childAt({ children }: XmlElement, step: string): XmlElement | undefined {
+  const [, local, rank] = /^([^[]*)(?:\[(\d+)\])?$/.exec(step) ?? []
+  return children.filter((child) => child.local === local)[Number(rank ?? 1) - 1]
 }

@@ -4,6 +4,7 @@ import { loadAny, nodesOfAny, type TextMember, type TextNode, type TextNodes } f
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 import { locateTree } from './json'
 import { Lines, type TextFault } from './problem'
+import { locateElements, readXml } from './xml'
 
 export { Include, mayShareParts } from './yaml-loader'
 
@@ -108,23 +109,32 @@ function literalAt(text: string, start: number): Literal | undefined {
   }
 }
 
-/** Looks into a text that is JSON itself, as the schemas of RAML are; says whether it is. */
-function visitJson(
+/** Looks into a text that is JSON or XML itself, as the schemas of RAML are; says whether it is. */
+function visitText(
   text: string,
   start: number,
   tree: PointerTree,
   found: Map<Pointer, number>,
 ): boolean {
   const literal = literalAt(text, start)
-  if (!literal || !/^\s*[{[]/.test(literal.text)) return false
-  try {
-    JSON.parse(literal.text)
-  } catch {
-    return false
-  }
-  for (const [pointer, offset] of locateTree(literal.text, { ...tree, wanted: [] }))
-    found.set(pointer, literal.offsetOf(offset))
+  const inner = literal && locateInside(literal.text, { ...tree, wanted: [] })
+  if (!inner) return false
+  for (const [pointer, offset] of inner) found.set(pointer, literal.offsetOf(offset))
   return true
+}
+
+function locateInside(text: string, tree: PointerTree): Map<Pointer, number> | undefined {
+  if (/^\s*</.test(text)) {
+    const { root, faults } = readXml(text)
+    return faults.length === 0 ? locateElements(root, tree) : undefined
+  }
+  if (!/^\s*[{[]/.test(text)) return undefined
+  try {
+    JSON.parse(text)
+  } catch {
+    return undefined
+  }
+  return locateTree(text, tree)
 }
 
 function visit(
@@ -138,7 +148,7 @@ function visit(
   if (tree.children.size === 0) return
   const target = node?.stands ? written.get(node.stands) : node
   const isText = target && !target.members && !target.items
-  if (isText && visitJson(text, target.start, tree, found)) return
+  if (isText && visitText(text, target.start, tree, found)) return
   const seen = new Set<PointerTree>()
   for (const [segment, child] of tree.children) {
     const member = target?.members && memberOf(target.members, segment, written)

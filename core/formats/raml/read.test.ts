@@ -1,4 +1,6 @@
 import { describe, expect, it } from 'vitest'
+import type { SchemaObject } from '../../contract/model'
+import { resolveSchema } from '../../contract/schemas'
 import { besideIn } from '../../text/documents'
 import { readDefinition } from '../read'
 import { parseTypeExpression } from './expression'
@@ -231,6 +233,88 @@ schemas:
     expect(operation!.responses[0]!.content[0]!.schema).toEqual({
       $ref: '#/components/schemas/tanker',
     })
+  })
+})
+
+const pumpSchema = (element: string, property: string, type = 'xs:string') =>
+  [
+    '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">',
+    `  <xs:element name="${element}"><xs:complexType><xs:sequence>`,
+    `    <xs:element name="${property}" type="${type}"/>`,
+    '  </xs:sequence></xs:complexType></xs:element>',
+    '</xs:schema>',
+    '',
+  ].join('\n')
+const indented = (text: string, by: number) => text.replace(/^(?=.)/gm, ' '.repeat(by))
+
+describe('an XML schema', () => {
+  const text = `#%RAML 0.8
+title: Pumps
+version: "1"
+schemas:
+  - pump: |
+${indented(pumpSchema('pump', 'label'), 6)}  - station: !include station.xsd
+/pumps:
+  get:
+    responses:
+      200:
+        body:
+          application/xml: { schema: pump }
+          text/xml:
+            schema: |
+${indented(pumpSchema('valve', 'width'), 14)}          application/station+xml: { schema: station }
+`
+  const others = { 'station.xsd': pumpSchema('station', 'street') }
+  const placeOfProperty = (name: string, property: string) => {
+    const { contract, documents } = read(text, others)
+    const whole = contract.schemas
+      .map(({ name: own, schema }) => ({ own, schema: resolveSchema(contract, schema) }))
+      .find(({ own }) => own === name)!.schema as { properties: Record<string, SchemaObject> }
+    const at = contract.origins!.get(whole.properties[property]!)!
+    return documents.locate([at]).get(at)
+  }
+  const lineOf = (part: string, of = text) => of.slice(0, of.indexOf(part)).split('\n').length
+
+  it('has its places inside of the text, by name and where it is used', () => {
+    expect(placeOfProperty('pump', 'label')).toMatchObject({
+      file: 'api.raml',
+      line: lineOf('name="label"'),
+    })
+    expect(placeOfProperty('valve', 'width')).toMatchObject({
+      file: 'api.raml',
+      line: lineOf('name="width"'),
+    })
+    expect(placeOfProperty('station', 'street')).toEqual({
+      file: 'station.xsd',
+      line: 3,
+      column: 5,
+    })
+  })
+
+  it('of the same name as its element is not lost in a circle', () => {
+    const { contract } = read(text, others)
+    const pump = contract.schemas.find(({ name }) => name === 'pump')!
+    expect(pump.declared).toBe(true)
+    expect(resolveSchema(contract, pump.schema)).toMatchObject({ properties: { label: {} } })
+  })
+
+  it('says what is wrong with it where that is', () => {
+    const broken = `#%RAML 1.0
+title: Pumps
+types:
+  Pump:
+    description: A pump.
+    type: |
+${indented(pumpSchema('pump', 'label', 'Nowhere'), 6)}`
+    expect(read(broken).problems).toEqual([
+      {
+        level: 'error',
+        message: 'The schema has no type "Nowhere"',
+        file: 'api.raml',
+        line: 9,
+        column: 11,
+      },
+    ])
   })
 })
 

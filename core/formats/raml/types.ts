@@ -2,7 +2,7 @@ import type { NamedSchema, Origins, Schema, SchemaObject } from '../../contract/
 import { referencedName, schemaReference, subschemas } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
-import { resolveName, type Place } from '../../text/place'
+import { partsOf, resolveName, type Place } from '../../text/place'
 import { segmentsOf, valueAt } from '../../text/pointer'
 import { isObject, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
@@ -85,7 +85,7 @@ export class RamlTypes implements Origins {
   private readonly found: NamedSchema[] = []
   private readonly places = new WeakMap<SchemaObject, Place>()
   readonly xsd: XsdReader
-  private readonly xsdFiles = new Set<string>()
+  private readonly xsdTexts = new Set<string>()
 
   constructor(
     private readonly documents: Documents,
@@ -93,7 +93,7 @@ export class RamlTypes implements Origins {
     private readonly root: Scope,
     private readonly version: '0.8' | '1.0',
   ) {
-    this.xsd = new XsdReader(documents)
+    this.xsd = new XsdReader(documents, this.taken)
     for (const name of Object.keys(root.types)) this.nameOf(name, root, true)
   }
 
@@ -107,7 +107,7 @@ export class RamlTypes implements Origins {
     const order = Object.keys(this.root.types)
     const named = [...this.found].sort((a, b) => rank(order, a) - rank(order, b))
     const others = this.xsd.schemas().map((schema) => ({ ...schema, declared: false }))
-    return [...named, ...others.filter(({ name }) => !this.taken.has(name))]
+    return [...named, ...others]
   }
 
   /** The name in the contract of a declared type, which is translated later. */
@@ -167,15 +167,17 @@ export class RamlTypes implements Origins {
       return { ...base, ...own }
     }
     if (kind !== undefined && Object.hasOwn(builtIns, kind)) return { ...builtIns[kind], ...own }
+    // A schema that is a text stands where the text does.
+    if (kind !== undefined && /^[{[<]/.test(kind))
+      this.near = this.sources.place(type, node, node['type'] === undefined ? 'schema' : 'type')
+    const at = this.near
     const parent = Array.isArray(type)
       ? this.inherited(type, node, scope)
       : isObject(type)
         ? this.schema(type, scope)
-        : this.expression(kind ?? '', node, scope, ownName)
-    if (kind?.startsWith('{') && isObject(parent) && !this.places.has(parent)) {
-      const key = node['type'] === undefined ? 'schema' : 'type'
-      this.places.set(parent, this.sources.place(type, node, key))
-    }
+        : this.expression(typeof type === 'string' ? type : '', node, scope, ownName)
+    if (kind?.startsWith('{') && isObject(parent) && !this.places.has(parent))
+      this.places.set(parent, at)
     if (Object.keys(own).length === 0) return parent
     if (!isObject(parent)) return own
     const onlySays = Object.keys(own).every((key) =>
@@ -248,7 +250,7 @@ export class RamlTypes implements Origins {
     const start = text.trimStart()
     if (start.startsWith('{') || start.startsWith('[{')) return this.jsonSchema(text, node, ownName)
     if (start.startsWith('<')) return this.xmlSchema(text, node)
-    const expression = parseTypeExpression(text)
+    const expression = parseTypeExpression(text.trim())
     if (!expression) {
       this.problem(node, `"${text.slice(0, 60)}" is not a type expression`)
       return true
@@ -404,7 +406,6 @@ export class RamlTypes implements Origins {
   private xmlSchema(text: string, node: unknown): Schema {
     const included = this.sources.texts.get(text)
     const { root, faults } = readXml(text)
-    const file = included?.file ?? this.root.file
     if (!root || faults.length > 0) {
       this.problem(
         node,
@@ -412,10 +413,14 @@ export class RamlTypes implements Origins {
       )
       return true
     }
-    const known = included && this.documents.get(file)?.reading
+    const known = included && this.documents.get(included.file)?.reading
     const schema = known?.readable && known.syntax === 'xml' ? known.root : root
-    if (!this.xsdFiles.has(text)) this.xsd.add(schema, file)
-    this.xsdFiles.add(text)
+    if (!this.xsdTexts.has(text)) {
+      const { file = this.root.file, pointer } = partsOf(this.near)
+      if (included) this.xsd.add(schema, included.file)
+      else this.xsd.add(schema, file, pointer)
+    }
+    this.xsdTexts.add(text)
     const element = schema.children.find(
       (child) =>
         child.local === 'element' &&

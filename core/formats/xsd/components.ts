@@ -1,6 +1,7 @@
 import { table } from '../../text/values'
 import type { Documents } from '../../text/documents'
 import { absence, resolveName } from '../../text/place'
+import type { Pointer } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
 import { recommended, xsdNamespaces } from './builtin'
@@ -87,8 +88,16 @@ export abstract class SchemaComponents {
     this.origins = new ElementOrigins(documents)
   }
 
-  /** Takes in a schema element and everything it imports and includes. */
-  add(schema: XmlElement, file: string, includedBy?: string): void {
+  /**
+   * Takes in a schema element and everything it imports and includes. One that is a text inside of a file is `below` a
+   * place there.
+   */
+  add(schema: XmlElement, file: string, below: Pointer = ''): void {
+    this.origins.locate(schema, file, below)
+    this.take(schema, file)
+  }
+
+  private take(schema: XmlElement, file: string, includedBy?: string): void {
     const own = schema.attribute('targetNamespace')
     const namespace = own ?? includedBy ?? ''
     if (includedBy !== undefined && own !== undefined && own !== includedBy) {
@@ -99,7 +108,6 @@ export abstract class SchemaComponents {
       )
     }
     this.present.add(namespace)
-    this.origins.locate(schema, file)
     for (const child of schema.children) {
       if (!isXsd(child)) continue
       const { local } = child
@@ -178,7 +186,8 @@ export abstract class SchemaComponents {
       for (const schema of schemas) this.add(schema, name)
       return
     }
-    this.add(root, name, include ? namespace : undefined)
+    this.origins.locate(root, name)
+    this.take(root, name, include ? namespace : undefined)
   }
 
   protected problem(
@@ -188,7 +197,8 @@ export abstract class SchemaComponents {
     level: PlacedProblem['level'] = 'error',
   ): void {
     if (this.problems.length < 1000) {
-      this.problems.push({ at: this.documents.place(file, element.path), level, message })
+      const at = this.origins.placeOf(element) ?? this.documents.place(file, element.path)
+      this.problems.push({ at, level, message })
     }
   }
 

@@ -1,20 +1,32 @@
 import type { Origins, SchemaObject } from '../../contract/model'
 import type { Documents } from '../../text/documents'
 import type { Place } from '../../text/place'
+import type { Pointer } from '../../text/pointer'
 import type { XmlElement } from '../../text/xml'
+
+interface Home {
+  file: string
+  below: Pointer
+}
 
 /** Where translated schemas come from; file and path are found when somebody asks. */
 export class ElementOrigins implements Origins {
   private readonly known = new Map<SchemaObject, XmlElement>()
   /** Noted since somebody last asked, in pairs; most definitions are read without a question. */
   private noted: (SchemaObject | XmlElement)[] = []
-  private readonly files = new Map<XmlElement, string>()
+  private readonly homes = new Map<XmlElement, Home>()
 
   constructor(private readonly documents: Documents) {}
 
-  /** Notes the file that an element's document was read from. */
-  locate(element: XmlElement, file: string): void {
-    this.files.set(rootOf(element), file)
+  /** Notes where an element's document was read from: a file, or what is written `below` a place of one. */
+  locate(element: XmlElement, file: string, below: Pointer = ''): void {
+    this.homes.set(rootOf(element), { file, below })
+  }
+
+  /** Where an element is written. */
+  placeOf(element: XmlElement): Place | undefined {
+    const home = this.homes.get(rootOf(element))
+    return home && this.documents.place(home.file, home.below + element.path)
   }
 
   set(schema: SchemaObject, { element }: { element: XmlElement }): void {
@@ -27,8 +39,7 @@ export class ElementOrigins implements Origins {
     }
     this.noted = []
     const element = this.known.get(schema)
-    const file = element && this.files.get(rootOf(element))
-    return file === undefined ? undefined : this.documents.place(file, element!.path)
+    return element && this.placeOf(element)
   }
 }
 

@@ -1,5 +1,6 @@
 import type { NamedSchema, Schema, SchemaObject } from '../../contract/model'
 import { schemaReference } from '../../contract/schemas'
+import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import type { XmlElement } from '../../text/xml'
 import { builtIn, xsdNamespaces } from './builtin'
@@ -50,13 +51,20 @@ const aroundOf = (optional: boolean, many: boolean): Around =>
  */
 export class XsdReader extends SchemaComponents {
   private readonly names = new Map<Component, Named>()
-  private readonly taken = new Set<string>()
   private readonly byReference = new Map<string, Component>()
   private readonly references = new Map<Component, string>()
   /** What types are called in a scope of prefixes: a reference, or a schema of XML Schema's own. */
   private readonly inScope = new Map<object, Map<string, string | SchemaObject>>()
   private readonly undeclared: Named[] = []
   private groupDepth = 0
+
+  /** Names that are `taken` in the contract are given to nothing else. */
+  constructor(
+    documents: Documents,
+    private readonly taken = new Set<string>(),
+  ) {
+    super(documents)
+  }
 
   /** Gives every named type its name, before anything else asks for one. */
   nameTypes(): void {
@@ -87,7 +95,8 @@ export class XsdReader extends SchemaComponents {
         namespace,
       }
     }
-    return { name, schema, at: this.documents.place(file, element.path), declared }
+    const at = this.origins.placeOf(element) ?? this.documents.place(file, element.path)
+    return { name, schema, at, declared }
   }
 
   /** The contract's reference to a named component; made once, since large schemas refer very often. */
