@@ -93,7 +93,8 @@ export class Documents {
     }
     const found = new Map<Place, Position & { file: string }>()
     for (const [file, pointers] of byFile) {
-      const document = this.read.get(file)
+      // A file that was only quoted is read now.
+      const document = this.get(file)
       const positions = document && this.positionsIn(document, pointers.keys())
       for (const [pointer, place] of pointers) {
         const { line, column } = positions?.get(pointer) ?? { line: 1, column: 1 }

@@ -226,7 +226,7 @@ const chips = computed(() => [
           <th class="tick"><input v-model="all" type="checkbox" aria-label="Choose all" /></th>
           <th>Level</th>
           <th>Finding</th>
-          <th>API</th>
+          <th>{{ filters.api ? 'Place' : 'API' }}</th>
           <th>Seen</th>
           <th>With</th>
         </tr>
@@ -262,9 +262,9 @@ const chips = computed(() => [
               <span v-if="finding.comments"> · {{ count(finding.comments, 'comment') }}</span>
             </div>
           </td>
-          <td>
-            {{ finding.title }}
-            <div class="soft small nowrap">line {{ finding.line }}</div>
+          <td class="nowrap">
+            <div v-if="!filters.api">{{ finding.title }}</div>
+            <div class="soft small">line {{ finding.line }}</div>
           </td>
           <td class="small nowrap soft">{{ ago(finding.firstSeen) }}</td>
           <td class="small">{{ nameOf(finding.person) }}</td>

@@ -37,6 +37,8 @@ interface Defaults {
 /** Builds the contract of a Swagger 2.0 document (Swagger 2.0 Specification, "Swagger Object"). */
 export class SwaggerBuilder extends Builder {
   private readonly paths: PathItem[] = []
+  /** Where parameters are that became properties of a form. */
+  private readonly origins = new Map<SchemaObject, Place>()
 
   build(): Contract {
     const { root } = this
@@ -67,6 +69,7 @@ export class SwaggerBuilder extends Builder {
         (name, node, at) => this.securityScheme(name, node, at),
       ),
       extensions: extensionsOf(root),
+      origins: this.origins.size > 0 ? this.origins : undefined,
     }) satisfies Contract
   }
 
@@ -163,9 +166,7 @@ export class SwaggerBuilder extends Builder {
         at,
         required: node['required'] === true,
         description: textOf(node['description']),
-        content: typesOr(consumes, 'application/json').map((type) =>
-          mediaType(type, pointerStep(at, 'schema'), schema),
-        ),
+        content: typesOr(consumes, 'application/json').map((type) => mediaType(type, at, schema)),
         extensions: named(node),
       })
     }
@@ -174,13 +175,15 @@ export class SwaggerBuilder extends Builder {
     const properties: Record<string, SchemaObject> = {}
     const required: string[] = []
     let hasFile = false
-    for (const { value: node } of parameters) {
+    for (const { value: node, at: written } of parameters) {
       const name = textOf(node['name']) ?? ''
       hasFile ||= node['type'] === 'file'
-      properties[name] = compact({
+      const property = compact({
         ...simpleSchema(node),
         description: textOf(node['description']),
       })
+      properties[name] = property
+      this.origins.set(property, written)
       if (node['required'] === true) required.push(name)
     }
     const schema: SchemaObject = { type: 'object', properties }
@@ -219,7 +222,7 @@ export class SwaggerBuilder extends Builder {
     const types = schema === undefined ? [] : typesOr(produces, 'application/json')
     const all = new Set([...types, ...Object.keys(examples)])
     return [...all].map((type) => {
-      const media = mediaType(type, pointerStep(at, 'schema'), schema)
+      const media = mediaType(type, at, schema)
       const value = examples[type]
       return value === undefined ? media : { ...media, examples: [{ name: 'example', value }] }
     })

@@ -228,7 +228,7 @@ schemas:
     })
     expect(contract.schemas.map(({ name, declared, at }) => [name, declared, at])).toEqual([
       ['tanker', true, '/schemas/0/tanker'],
-      ['place', false, '/schemas/0/tanker'],
+      ['place', false, '/schemas/0/tanker/definitions/place'],
     ])
     expect(operation!.responses[0]!.content[0]!.schema).toEqual({
       $ref: '#/components/schemas/tanker',

@@ -464,10 +464,12 @@ export class RamlBuilder {
   private form(form: Node, scope: Scope): Schema {
     const parameters = this.parameters(form, 'form', scope)
     const properties = Object.fromEntries(
-      parameters.map(({ name, schema, description }) => [
-        name,
-        isObject(schema) && description !== undefined ? { ...schema, description } : (schema ?? {}),
-      ]),
+      parameters.map(({ name, schema, description, at }) => {
+        const said = isObject(schema) && description !== undefined
+        const property: Schema = said ? { ...schema, description } : (schema ?? {})
+        this.types.place(property, at)
+        return [name, property]
+      }),
     )
     const required = parameters.filter((parameter) => parameter.required).map(({ name }) => name)
     return required.length > 0

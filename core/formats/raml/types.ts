@@ -77,6 +77,14 @@ export const declarationKeys = new Set<string>([
   'repeat',
 ])
 
+/** A JSON schema that is a text inside of a definition, or a file of it. */
+interface JsonText {
+  root: Node
+  file: string
+  /** Where it is written. */
+  at: Place
+}
+
 /** Turns RAML data types, and the JSON and XML schemas that may stand for them, into the contract's schemas. */
 export class RamlTypes implements Origins {
   private readonly names = new Map<string, string>()
@@ -99,6 +107,11 @@ export class RamlTypes implements Origins {
 
   get(schema: SchemaObject): Place | undefined {
     return this.places.get(schema) ?? this.xsd.origins.get(schema)
+  }
+
+  /** Notes where a schema is written that was made of something else. */
+  place(schema: Schema, at: Place): void {
+    if (isObject(schema)) this.places.set(schema, at)
   }
 
   /** Every named type, those that were only referred to among them; call it when all else has been read. */
@@ -318,9 +331,11 @@ export class RamlTypes implements Origins {
         : valueAt(value, `/${included.fragment.replace(/^\//, '')}`)
     const schema = isObject(selected) ? selected : value
     this.jsonTexts.set(text, schema)
-    this.rewriteReferences(schema, value, included?.file ?? this.root.file, ownName, node)
+    const at = included ? this.documents.place(included.file, '') : this.near
+    const file = included?.file ?? this.root.file
+    this.rewriteReferences(schema, { root: value, file, at }, ownName, node)
     delete schema['$schema']
-    if (included) this.places.set(schema, this.documents.place(included.file, ''))
+    if (included) this.places.set(schema, at)
     return schema
   }
 
@@ -328,8 +343,7 @@ export class RamlTypes implements Origins {
 
   private rewriteReferences(
     schema: SchemaObject,
-    root: Node,
-    file: string,
+    text: JsonText,
     ownName: string | undefined,
     node: unknown,
   ): void {
@@ -341,8 +355,9 @@ export class RamlTypes implements Origins {
       seen.add(here)
       const reference = here['$ref']
       if (typeof reference === 'string' && referencedName(reference) === undefined) {
-        const target = this.referenced(reference, root, file)
-        if (target?.value === root && ownName !== undefined) here['$ref'] = schemaReference(ownName)
+        const target = this.referenced(reference, text)
+        if (target?.value === text.root && ownName !== undefined)
+          here['$ref'] = schemaReference(ownName)
         else if (target) here['$ref'] = schemaReference(this.part(target, reference, node))
         else this.problem(node, `"${reference}" in the JSON schema leads nowhere`)
       }
@@ -352,32 +367,35 @@ export class RamlTypes implements Origins {
 
   private referenced(
     reference: string,
-    root: Node,
-    file: string,
-  ): { value: Node; root: Node; file: string } | undefined {
+    text: JsonText,
+  ): { value: Node; text: JsonText } | undefined {
     const [name = '', fragment = ''] = reference.split('#')
-    let base: unknown = root
-    let where = file
-    if (name !== '') {
-      where = resolveName(file, name)
-      const reading = this.documents.get(where)?.reading
-      base = reading?.readable && reading.syntax !== 'xml' ? reading.value : undefined
-      if (!isObject(base)) {
-        const declared = this.sources.find('types', name, this.root)?.value
-        if (typeof declared !== 'string') return undefined
-        try {
-          base = JSON.parse(declared) as unknown
-        } catch {
-          return undefined
-        }
-      }
+    const other = name === '' ? text : this.textNamed(name, text.file)
+    const value = other && valueAt(other.root, fragment)
+    return isObject(value) ? { value, text: other! } : undefined
+  }
+
+  /** A JSON schema by the name of its file, or of the type that it stands for. */
+  private textNamed(name: string, from: string): JsonText | undefined {
+    const file = resolveName(from, name)
+    const reading = this.documents.get(file)?.reading
+    if (reading?.readable && reading.syntax !== 'xml' && isObject(reading.value))
+      return { root: reading.value, file, at: this.documents.place(file, '') }
+    const { types } = this.root
+    const declared = this.sources.find('types', name, this.root)?.value
+    if (typeof declared !== 'string') return undefined
+    try {
+      const root = JSON.parse(declared) as unknown
+      return isObject(root)
+        ? { root, file, at: this.sources.place(declared, types, name) }
+        : undefined
+    } catch {
+      return undefined
     }
-    const value = fragment === '' ? base : valueAt(base, fragment)
-    return isObject(value) && isObject(base) ? { value, root: base, file: where } : undefined
   }
 
   private part(
-    { value, root, file }: { value: Node; root: Node; file: string },
+    { value, text }: { value: Node; text: JsonText },
     reference: string,
     node: unknown,
   ): string {
@@ -393,11 +411,10 @@ export class RamlTypes implements Origins {
     const free = freeName(base || 'Schema', (candidate) => this.taken.has(candidate))
     this.taken.add(free)
     this.parts.set(value, free)
-    const at = this.sources.place(node) || this.near
     this.queue.push(() => {
-      this.rewriteReferences(value, root, file, undefined, node)
+      this.rewriteReferences(value, text, undefined, node)
       delete value['$schema']
-      this.found.push({ name: free, schema: value, at, declared: false })
+      this.found.push({ name: free, schema: value, at: text.at + fragment, declared: false })
     })
     return free
   }

@@ -48,6 +48,7 @@ export abstract class WsdlReader {
   }
 
   protected collect(root: XmlElement, file: string): void {
+    this.xsd.origins.locate(root, file)
     const namespace = root.attribute('targetNamespace') ?? ''
     for (const child of root.children) {
       if (child.namespace !== this.wsdl) continue

@@ -340,10 +340,12 @@ export class Wsdl11Reader extends WsdlReader {
     const schema: SchemaObject = { type: 'object' }
     if (parts.length === 0) return schema
     schema['properties'] = Object.fromEntries(
-      parts.map((element) => [
-        element.attribute('name') ?? '',
-        this.partSchema({ ...message, element }),
-      ]),
+      parts.map((element) => {
+        const known = this.partSchema({ ...message, element })
+        const part = typeof known === 'object' ? known : {}
+        this.xsd.origins.set(part, { element })
+        return [element.attribute('name') ?? '', part]
+      }),
     )
     schema['required'] = parts.map((element) => element.attribute('name') ?? '')
     return schema

@@ -198,7 +198,7 @@ export class XsdReader extends SchemaComponents {
   private oneElement(component: Component): Schema {
     const { element } = component
     const type = element.attribute('type')
-    if (type !== undefined) return this.nillable(this.typeReference(type, component), element)
+    if (type !== undefined) return this.nillable(this.typeReference(type, component), component)
     if (!element.children.some((child) => isXsd(child) && kinds[child.local] === 'type')) {
       return this.elementContent(component)
     }
@@ -222,7 +222,7 @@ export class XsdReader extends SchemaComponents {
           : head !== undefined
             ? this.headType(head, component)
             : {}
-    return this.nillable(this.described(schema, component), element)
+    return this.nillable(this.described(schema, component), component)
   }
 
   /** Without a type of its own, an element has that of the head it may stand for. */
@@ -237,8 +237,11 @@ export class XsdReader extends SchemaComponents {
     return schema
   }
 
-  private nillable(schema: Schema, element: XmlElement): Schema {
-    return element.attribute('nillable') === 'true' ? orNull(schema) : schema
+  private nillable(schema: Schema, component: Component): Schema {
+    if (component.element.attribute('nillable') !== 'true') return schema
+    const whole = orNull(schema)
+    if (isObjectSchema(whole)) this.origins.set(whole, component)
+    return whole
   }
 
   /** The schema of a complexType or simpleType element. */
@@ -444,6 +447,11 @@ export class XsdReader extends SchemaComponents {
     else {
       this.problem(element, file, 'An element needs "name" or "ref"')
       return
+    }
+    if (schema === true) {
+      // Whatever it may be, it is written here.
+      schema = {}
+      this.origins.set(schema, component)
     }
     const least = Number(element.attribute('minOccurs') ?? 1)
     const most = element.attribute('maxOccurs') ?? '1'

@@ -205,10 +205,11 @@ export class Subjects {
   }
 
   private properties(visit: Visit, wanted?: (value: Schema) => boolean): void {
-    for (const { name: own, schema, at, generic } of this.contract.schemas) {
+    for (const { name: own, schema, at: named, generic } of this.contract.schemas) {
       const name = this.spoken.get(own) ?? own
       // What a copy says is said where it was copied from.
       if (!isObject(schema) || generic !== undefined) continue
+      const at = this.world.placeOf(schema, named)
       const fact = new Fact(schemaShape, { name, schema, at }, at, this.world, name)
       if (!propertiesBelow(fact, visit, wanted)) return
     }

@@ -55,6 +55,33 @@ describe.each(definitions)('the facts of %s', (_file, reading) => {
     })
   })
 
+  it.each(['property', 'parameter', 'header', 'tag'] as const)(
+    'about every %s lead to where its name is written',
+    (kind) => {
+      const { documents } = reading
+      const facts: Fact[] = []
+      subjectsOf(reading).each(kind, (fact) => facts.push(fact) > 0)
+      const places = documents.locate(facts.map(({ at }) => at))
+      for (const { at, own } of facts) {
+        const { file, line, column } = places.get(at)!
+        const { text } = documents.get(file)!
+        const written = text
+          .split('\n')
+          .slice(line - 1)
+          .join('\n')
+          .slice(column - 1)
+        const name = own.replace(/^\w+:/, '')
+        // One of a list, or an element, names itself in one of its first members or attributes.
+        const isListed = kind === 'parameter' || kind === 'tag' || /^[{<]/.test(written)
+        const upTo = isListed ? 300 : name.length + 2
+        // What stands between the tags of an element has no name of its own.
+        const isBetween = name === 'value' && written.startsWith('<xs:complexType')
+        if (!isBetween && !written.slice(0, upTo).includes(name))
+          expect.fail(`${own} is not at ${file}:${line}:${column}: ${written.slice(0, 40)}`)
+      }
+    },
+  )
+
   it('stand beside what a condition about them can name', () => {
     const subjects = subjectsOf(reading)
     for (const kind of subjectKinds) {
