@@ -1,5 +1,6 @@
+import { isObject } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
-import { mapOperation } from './parts'
+import { everyOperation, mapOperation, schemasOf } from './parts'
 import { joined, mapSchema, referencedName, referencesIn, schemasByName } from './schemas'
 
 /** Writing every reference out would make a text of more parts than this. */
@@ -37,9 +38,29 @@ export function circularNames(contract: Contract): Set<string> {
   return circular
 }
 
+/** The names of schemas that discriminators tell apart (OpenAPI 3.1, section 4.8.25). */
+function mappedNames(contract: Contract): Set<string> {
+  const mapped = new Set<string>()
+  const note = (schema: Schema) =>
+    mapSchema(schema, (inner) => {
+      const { discriminator } = inner
+      const mapping = isObject(discriminator) ? discriminator['mapping'] : undefined
+      for (const target of isObject(mapping) ? Object.values(mapping) : []) {
+        const name = typeof target === 'string' ? referencedName(target) : undefined
+        if (name !== undefined) mapped.add(name)
+      }
+      return inner
+    })
+  for (const operation of everyOperation(contract)) schemasOf(operation).forEach(note)
+  for (const { schema } of contract.schemas) note(schema)
+  return mapped
+}
+
 /** A contract whose schema references are written out, all but those of schemas that reach themselves. */
 export function dereference(contract: Contract): Contract {
   const circular = circularNames(contract)
+  // What a discriminator names has to be found by its name.
+  const kept = new Set([...circular, ...mappedNames(contract)])
   const byName = schemasByName(contract)
   const written = new Map<string, { schema: Schema; parts: number }>()
   let parts = 0
@@ -72,7 +93,7 @@ export function dereference(contract: Contract): Contract {
   const operations = contract.operations.map((operation) => mapOperation(operation, whole))
   const webhooks = contract.webhooks.map((operation) => mapOperation(operation, whole))
   const schemas = contract.schemas
-    .filter(({ name }) => circular.has(name))
+    .filter(({ name }) => kept.has(name))
     .map((named) => ({ ...named, schema: whole(named.schema) }))
   return { ...contract, operations, webhooks, schemas }
 }

@@ -64,6 +64,22 @@ describe('contracts that say the same', () => {
       'an empty list of examples is added',
       ({ components }) => void (components.schemas['Valve']!['examples'] = []),
     ],
+    [
+      'a part is a part of the only part',
+      ({ components: { schemas } }) =>
+        void (schemas['Valve'] = { allOf: [{ allOf: [schemas['Valve']!] }] }),
+    ],
+    [
+      'there is one choice',
+      ({ components: { schemas } }) => void (schemas['Valve'] = { oneOf: [schemas['Valve']!] }),
+    ],
+    [
+      'the usual way of writing a parameter is said',
+      ({ paths }) => {
+        const [area] = paths['/hydrants']!.get['parameters'] as Record<string, unknown>[]
+        Object.assign(area!, { style: 'form', explode: true })
+      },
+    ],
   ])('are equal where %s', (_what, change) => {
     expect(difference(change)).toBeUndefined()
   })
@@ -78,6 +94,20 @@ describe('contracts that say the same', () => {
       'a type',
       ({ components }) => void (components.schemas['Valve']!['type'] = 'integer'),
       /type: "string" against "integer"/,
+    ],
+    [
+      'what stands beside the only choice',
+      ({ components: { schemas } }) =>
+        void (schemas['Valve'] = { oneOf: [schemas['Valve']!], minLength: 3 }),
+      /nothing|against/,
+    ],
+    [
+      'the way of writing a parameter',
+      ({ paths }) => {
+        const [area] = paths['/hydrants']!.get['parameters'] as Record<string, unknown>[]
+        area!['explode'] = false
+      },
+      /explode: nothing against false/,
     ],
     [
       'a schema that is gone',
@@ -111,5 +141,21 @@ describe('contracts that say the same', () => {
         { part: mine, key: 'title' },
       ]),
     ).toBeUndefined()
+  })
+
+  it('follow a schema to its new name', () => {
+    const renamed =
+      (name: string): Change =>
+      ({ components: { schemas } }) => {
+        schemas[name] = schemas['Valve']!
+        if (name !== 'Valve') delete schemas['Valve']
+        schemas['Hydrant']!['properties'] = { a: { $ref: `#/components/schemas/${name}` } }
+      }
+    const mine = contractOf(renamed('Valve'))
+    const other = contractOf(renamed('Valve_2'))
+    const part = mine.schemas.find(({ name }) => name === 'Valve')!
+    expect(firstDifference(mine, other)).toBeDefined()
+    expect(firstDifference(mine, other, [{ part, key: 'name', now: 'Valve_2' }])).toBeUndefined()
+    expect(firstDifference(mine, other, [{ part, key: 'name', now: 'Valve_3' }])).toBeDefined()
   })
 })

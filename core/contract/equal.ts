@@ -1,15 +1,16 @@
 import { isObject } from '../text/values'
 import type { Contract, Schema } from './model'
-import { isSchema, schemaKeywords, schemaListKeywords, schemaMapKeywords } from './schemas'
+import { masked, plainSchema, type Masks } from './plain'
+import { schemaReference } from './schemas'
 
-/** Stands for what a comparison passes over. */
-const masked = Symbol('masked')
-
-/** A part, or one member of it, that a comparison passes over. */
+/** A part, or one member of it, that a comparison passes over, or takes for what it is `now`. */
 export interface Mask {
   part: object
   key: string | undefined
+  now?: string | undefined
 }
+
+const nothingMasked: Masks = { members: new Map(), references: new Map() }
 
 /** Keys that say where something was written, or in what, but nothing about the API. */
 const silent = new Set(['at', 'format', 'origins', 'declared', 'generic'])
@@ -23,13 +24,18 @@ export function firstDifference(
   b: Contract,
   masks: Iterable<Mask> = [],
 ): string | undefined {
-  const members = new Map<object, Set<string | undefined>>()
-  for (const { part, key } of masks) {
-    const keys = members.get(part)
-    if (keys) keys.add(key)
-    else members.set(part, new Set([key]))
+  const members = new Map<object, Map<string | undefined, unknown>>()
+  for (const { part, key, now } of masks) {
+    let known = members.get(part)
+    if (!known) members.set(part, (known = new Map<string | undefined, unknown>()))
+    known.set(key, now ?? masked)
   }
-  return difference(plain(a, members), plain(b, new Map()), '')
+  const references = new Map<string, string>()
+  for (const schema of a.schemas) {
+    const now = members.get(schema)?.get('name')
+    if (typeof now === 'string') references.set(schemaReference(schema.name), schemaReference(now))
+  }
+  return difference(plain(a, { members, references }), plain(b, nothingMasked), '')
 }
 
 const byName = (list: unknown): unknown =>
@@ -41,7 +47,7 @@ const byName = (list: unknown): unknown =>
 
 const nameOf = (value: unknown) => {
   if (!isObject(value)) return typeof value === 'symbol' ? '~' : JSON.stringify(value)
-  return ['path', 'method', 'in', 'status', 'type', 'kind', 'name', 'property', 'url', 'expression']
+  return ['path', 'method', 'status', 'name', 'in', 'type', 'kind', 'property', 'url', 'expression']
     .map((key) => value[key])
     .map((named) => (typeof named === 'string' ? named : ''))
     .join(' ')
@@ -65,10 +71,10 @@ const unordered = new Set([
   'variables',
 ])
 
-function plain(value: unknown, masks: Map<object, Set<string | undefined>>, key = ''): unknown {
+function plain(value: unknown, masks: Masks, key = ''): unknown {
   if (typeof value !== 'object' || value === null)
     return key === 'schema' || key === 'itemSchema' ? plainSchema(value as Schema, masks) : value
-  const mask = masks.get(value)
+  const mask = masks.members.get(value)
   if (mask?.has(undefined)) return masked
   if (key === 'schema' || key === 'itemSchema') return plainSchema(value as Schema, masks)
   if (Array.isArray(value)) {
@@ -79,59 +85,23 @@ function plain(value: unknown, masks: Map<object, Set<string | undefined>>, key 
   for (const [name, item] of Object.entries(value)) {
     if (silent.has(name) || item === undefined) continue
     result[name] = mask?.has(name)
-      ? masked
+      ? mask.get(name)
       : name === 'value' || name === 'extensions'
         ? item
         : plain(item, masks, name)
   }
-  for (const name of mask ?? []) if (name !== undefined) result[name] = masked
+  for (const [name, now] of mask ?? []) if (name !== undefined) result[name] = now
+  withoutDefaultStyle(result)
   return result
 }
 
-/** A schema with the ways of saying one thing brought to one way. */
-function plainSchema(
-  schema: Schema | undefined,
-  masks: Map<object, Set<string | undefined>>,
-): unknown {
-  if (schema === undefined || typeof schema === 'boolean')
-    return schema === true ? {} : schema === false ? { not: {} } : schema
-  if (masks.get(schema)?.has(undefined)) return masked
-  let result: Record<string, unknown> = {}
-  for (const [key, value] of Object.entries(schema)) {
-    if (value === undefined) continue
-    if (schemaKeywords.has(key) && isSchema(value)) {
-      result[key] =
-        key.startsWith('additional') && value === true ? true : plainSchema(value, masks)
-    } else if (schemaListKeywords.has(key) && Array.isArray(value)) {
-      result[key] = value.map((item: Schema) => plainSchema(item, masks))
-    } else if (schemaMapKeywords.has(key) && isObject(value)) {
-      result[key] = Object.fromEntries(
-        Object.entries(value).map(([name, item]) => [name, plainSchema(item as Schema, masks)]),
-      )
-    } else result[key] = value
-  }
-  if (result['$ref'] !== undefined && Object.keys(result).length > 1) {
-    const { $ref, ...rest } = result
-    const all = Array.isArray(rest['allOf']) ? (rest['allOf'] as unknown[]) : []
-    result = { ...rest, allOf: [{ $ref }, ...all] }
-  }
-  if (Array.isArray(result['type']) && result['type'].length === 1)
-    result['type'] = result['type'][0]
-  if (Array.isArray(result['type'])) result['type'] = [...(result['type'] as unknown[])].sort()
-  if ('const' in result) {
-    result['enum'] = [result['const']]
-    delete result['const']
-  }
-  if (Array.isArray(result['required']))
-    result['required'] = [...(result['required'] as unknown[])].sort()
-  for (const key of ['required', 'examples', 'properties']) {
-    const value = result[key]
-    if (typeof value === 'object' && value !== null && Object.keys(value).length === 0)
-      Reflect.deleteProperty(result, key)
-  }
-  const all = result['allOf']
-  if (Array.isArray(all) && all.length === 1 && Object.keys(result).length === 1) return all[0]
-  return result
+/** How a parameter is written where nothing is said (OpenAPI 3.1, section 4.8.12.2). */
+function withoutDefaultStyle(parameter: Record<string, unknown>): void {
+  const { in: place, style, explode } = parameter
+  if (typeof place !== 'string') return
+  const usual = place === 'query' || place === 'cookie' ? 'form' : 'simple'
+  if (style === usual) delete parameter['style']
+  if (explode === ((style ?? usual) === 'form')) delete parameter['explode']
 }
 
 function difference(a: unknown, b: unknown, path: string): string | undefined {

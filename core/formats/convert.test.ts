@@ -230,3 +230,173 @@ describe('the demo definitions', () => {
     },
   )
 })
+
+/** What real definitions have been seen to say, each of which some writer or reader once got wrong. */
+const unusual: Record<string, object> = {
+  'names that RAML reads as something else': {
+    paths: {
+      '/files': {
+        get: { responses: { 200: { description: 'Files', content: json('harbour.File') } } },
+      },
+    },
+    components: {
+      schemas: {
+        'harbour.File': { type: 'object', properties: { body: ref('string'), of: ref('file') } },
+        harbour_File: { type: 'string' },
+        string: { type: 'string', maxLength: 9 },
+        file: { type: 'object', properties: { name: { type: 'string' } } },
+      },
+    },
+  },
+  'credentials that callbacks do not ask for': {
+    paths: {
+      '/tides': {
+        post: {
+          security: [{ key: [] }],
+          responses: { 202: { description: 'Taken' } },
+          callbacks: {
+            done: {
+              '{$request.query.url}': { post: { responses: { 204: { description: 'Heard' } } } },
+            },
+          },
+        },
+      },
+    },
+    components: {
+      securitySchemes: {
+        key: { type: 'apiKey', in: 'header', name: 'X-Key' },
+        bearer: { type: 'http', scheme: 'bearer' },
+        another: { type: 'mutualTLS' },
+      },
+    },
+  },
+  'parameters that may be null, and examples that are': {
+    paths: {
+      '/tides/{at}.{at}/{mediaTypeExtension}': {
+        get: {
+          parameters: [
+            ...['at', 'mediaTypeExtension'].map((name) => ({
+              name,
+              in: 'path',
+              required: true,
+              schema: { type: 'string' },
+            })),
+            {
+              name: 'kind',
+              in: 'query',
+              schema: { type: ['array', 'null'], items: { type: 'string' } },
+            },
+            { name: 'cursor', in: 'query', schema: { type: 'string' }, example: null },
+          ],
+          responses: { 200: { description: 'Tides' } },
+        },
+      },
+    },
+  },
+  'addresses that RAML takes for its own': {
+    servers: [{ url: 'https://tides.brackenmere.example/{version}', variables: version('5.0') }],
+    paths: {},
+  },
+  'addresses that only their defaults tell apart': {
+    servers: [
+      { url: 'https://{host}/tides', variables: { host: { default: 'a.brackenmere.example' } } },
+      { url: 'http://{host}/tides', variables: { host: { default: 'b.brackenmere.example' } } },
+    ],
+    paths: {},
+  },
+  'bodies without a media type, and examples twice': {
+    paths: {
+      '/tides': {
+        post: {
+          requestBody: { content: { tide: { schema: { type: 'string' } } } },
+          responses: {
+            200: {
+              description: 'Tides',
+              content: {
+                'application/json': {
+                  schema: { type: 'object', examples: [{ a: 1 }] },
+                  examples: { 'The first': { value: { a: 2 } } },
+                },
+              },
+            },
+          },
+        },
+      },
+    },
+  },
+  'schemas put together in every way': {
+    paths: {},
+    components: {
+      schemas: {
+        Boat: { type: 'object', properties: { name: { type: 'string' } } },
+        Quay: { type: 'object' },
+        Ferry: { allOf: [ref('Boat'), { type: 'object' }], properties: { line: {} } },
+        Choice: { anyOf: [{ anyOf: [ref('Boat'), ref('Quay')] }, { type: 'string' }] },
+        Told: { anyOf: [ref('Boat'), ref('Quay')], discriminator: { propertyName: 'kind' } },
+        Only: { type: 'array', items: { anyOf: [ref('Boat')] } },
+        Said: { allOf: [ref('Boat')], format: 'markdown' },
+        Loose: { type: ['array', 'null'] },
+        Shown: { type: 'string', examples: { first: 'a' } },
+        Nullable: { type: 'string', nullable: true },
+      },
+    },
+  },
+}
+
+function ref(name: string) {
+  return { $ref: schemaReference(name) }
+}
+function json(name: string) {
+  return { 'application/json': { schema: ref(name) } }
+}
+function version(value: string) {
+  return { version: { default: value } }
+}
+
+describe('a definition with', () => {
+  it.each(
+    Object.keys(unusual).flatMap((what) =>
+      conversionTargets.map((target) => [what, target] as const),
+    ),
+  )('%s says the same as %s, apart from what is listed', (what, target) => {
+    const text = JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Tides', version: '1.0.0' },
+      ...unusual[what],
+    })
+    const reading = readDefinition({ file: 'a.json', text })
+    if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+    const conversion = convert(reading.contract, target)
+    expect(firstDifference(reading.contract, again(conversion), conversion.losses)).toBeUndefined()
+  })
+
+  it('schemas that a discriminator names keeps them when it is dereferenced', () => {
+    const text = JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Boats', version: '1.0.0' },
+      paths: {
+        '/boats': { get: { responses: { 200: { description: 'Boats', content: json('Boat') } } } },
+      },
+      components: {
+        schemas: {
+          Boat: {
+            oneOf: [ref('Ferry')],
+            discriminator: {
+              propertyName: 'kind',
+              mapping: { ferry: schemaReference('Ferry') },
+            },
+          },
+          Ferry: { type: 'object', properties: { kind: { type: 'string' } } },
+          Quay: { type: 'string' },
+        },
+      },
+    })
+    const reading = readDefinition({ file: 'a.json', text })
+    if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+    const { schemas, operations } = again(convert(reading.contract, 'openapi-3.1', 'dereference'))
+    expect(schemas.map(({ name }) => name)).toEqual(['Ferry'])
+    expect(operations[0]!.responses[0]!.content[0]!.schema).toMatchObject({
+      oneOf: [{ type: 'object' }],
+    })
+  })
+})

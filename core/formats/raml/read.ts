@@ -329,10 +329,12 @@ export class RamlBuilder {
 
   private uriParameters(segment: string, node: Node, scope: Scope): Parameter[] {
     const described = isObject(node['uriParameters']) ? node['uriParameters'] : {}
-    return [...segment.matchAll(/\{([^}]+)\}/g)].flatMap(([, name]) => {
-      if (name === 'ext' || name === 'mediaTypeExtension') return []
-      const value = described[name!]
-      const parameter = this.parameter(name!, value, 'path', described, scope)
+    const names = new Set(Array.from(segment.matchAll(/\{([^}]+)\}/g), ([, name]) => name!))
+    return [...names].flatMap((name) => {
+      const value = described[name]
+      // The ending of a media type is no parameter of its own, unless somebody describes it.
+      if (value === undefined && (name === 'ext' || name === 'mediaTypeExtension')) return []
+      const parameter = this.parameter(name, value, 'path', described, scope)
       return [
         {
           ...parameter,

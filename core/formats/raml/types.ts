@@ -10,7 +10,8 @@ import { XsdReader } from '../xsd/read'
 import type { RamlSources, Scope } from './sources'
 import { parseTypeExpression, type TypeExpression } from './expression'
 
-const builtIns = table<SchemaObject>({
+/** The types that RAML brings along (RAML 1.0, “Built-in Types”). */
+export const builtIns = table<SchemaObject>({
   any: {},
   object: { type: 'object' },
   array: { type: 'array' },

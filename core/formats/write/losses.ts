@@ -10,6 +10,8 @@ export interface Loss {
   message: string
   part: object
   key: string | undefined
+  /** What the member has become, where it is not lost. */
+  now?: string
 }
 
 /** Collects what a writer cannot carry over. */
@@ -19,6 +21,11 @@ export class Losses {
   /** One member of a part cannot be carried over. */
   member<T extends Part>(part: T, key: keyof T & string, message: string): void {
     this.memberAt(part.at, part, key, message)
+  }
+
+  /** A part has another name from now on. */
+  renamed<T extends Part & { name: string }>(part: T, now: string, message: string): void {
+    this.all.push({ at: part.at, message, part, key: 'name', now })
   }
 
   /** One member of something that has no place of its own cannot be carried over. */

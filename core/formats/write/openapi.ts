@@ -17,6 +17,7 @@ import {
   type SecurityScheme,
   type Server,
 } from '../../contract/model'
+import { everyOperation } from '../../contract/parts'
 import { identifiers, mapSubschemas } from '../../contract/schemas'
 import { freeName } from '../../text/names'
 import { partsOf, type Place } from '../../text/place'
@@ -56,7 +57,7 @@ class OpenApiWriter {
 
   document(): Node {
     const { contract } = this
-    const security = sameSecurity([...contract.operations, ...contract.webhooks])
+    const security = sameSecurity([...everyOperation(contract)])
     const paths = this.paths(contract.operations, security !== undefined)
     return node({
       openapi: full[this.version],

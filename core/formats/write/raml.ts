@@ -13,10 +13,15 @@ import {
 } from '../../contract/model'
 import { exampleName } from '../../contract/parts'
 import { referencedName, typesOf } from '../../contract/schemas'
+import { freeName } from '../../text/names'
 import type { Place } from '../../text/place'
 import { isObject, type Node, table } from '../../text/values'
+import { builtIns } from '../raml/types'
 import { Losses, schemeWords } from './losses'
 import { byName, node } from './node'
+
+/** The name of a type in which nothing is taken for an operator or for the name of a library. */
+const typeName = (name: string) => name.replace(/[^\w-]+/g, '_')
 
 const isEmpty = (value: Node) => Object.keys(value).length === 0
 
@@ -70,11 +75,18 @@ class RamlWriter {
   private readonly names = new Map<string, string>()
 
   constructor(private readonly contract: Contract) {
-    for (const { name, at } of contract.schemas) {
-      const clean = name.replace(/[^\w-]+/g, '_')
-      if (clean !== name)
-        this.losses.whole({}, at, `RAML cannot call a type "${name}"; it becomes "${clean}"`)
-      this.names.set(name, clean)
+    const taken = new Set(Object.keys(builtIns))
+    // Names that can stay are kept for those who have them.
+    for (const { name } of contract.schemas) if (typeName(name) === name) taken.add(name)
+    for (const named of contract.schemas) {
+      const { name } = named
+      let now = name
+      if (typeName(name) !== name || Object.hasOwn(builtIns, name)) {
+        now = freeName(typeName(name), (candidate) => taken.has(candidate))
+        taken.add(now)
+        this.losses.renamed(named, now, `RAML cannot call a type "${name}"; it becomes "${now}"`)
+      }
+      this.names.set(name, now)
     }
   }
 
@@ -158,7 +170,9 @@ class RamlWriter {
     if (!first) return {}
     const protocols = [first.url.split(':')[0]!.toUpperCase()]
     for (const server of others) {
-      const same = server.url.replace(/^\w+:/, '') === first.url.replace(/^\w+:/, '')
+      const same =
+        server.url.replace(/^\w+:/, '') === first.url.replace(/^\w+:/, '') &&
+        JSON.stringify(server.variables) === JSON.stringify(first.variables)
       const again =
         others.indexOf(server) !== others.findIndex(({ url }) => url === server.url) ||
         server.url === first.url
@@ -171,6 +185,11 @@ class RamlWriter {
         if (server[key] !== undefined)
           this.losses.member(server, key, `RAML has no ${key} for an address`)
       }
+    }
+    if (first.url.includes('{version}')) {
+      const message = 'RAML puts the version of the API where an address says {version}'
+      for (const server of this.contract.servers)
+        this.losses.members(server, ['url', 'variables'], message)
     }
     return node({
       baseUri: first.url,
@@ -366,8 +385,15 @@ class RamlWriter {
       ({ name, summary, externalValue }, i) =>
         name !== exampleName(i) || summary !== undefined || externalValue !== undefined,
     )
-    if (named || examples.some((example) => example.description !== undefined)) {
-      this.losses.member(parameter, 'examples', 'RAML has no names for the examples of a parameter')
+    const isUnsaid = examples.some(
+      ({ value, description: said }) => said !== undefined || value === null,
+    )
+    if (named || isUnsaid) {
+      this.losses.member(
+        parameter,
+        'examples',
+        'RAML has neither names nor null for the examples of a parameter',
+      )
     }
     return {
       ...this.asObject(type),
@@ -400,8 +426,9 @@ class RamlWriter {
         'extensions',
         'RAML has no annotations for a body of several media types',
       )
-    if (body.content.length === 0) this.losses.member(body, 'content', 'RAML wants a media type')
-    return this.content(body.content)
+    const content = this.content(body.content)
+    if (isEmpty(content)) this.losses.whole(body, body.at, 'RAML has no body without a media type')
+    return content
   }
 
   private content(content: MediaType[]): Node {
@@ -439,6 +466,8 @@ class RamlWriter {
     const type = schema === undefined ? {} : this.asObject(this.type(schema, at))
     if (isObject(schema) && schema['examples'] !== undefined && examples.length > 0) {
       this.losses.member(media, 'schema', 'RAML has one set of examples for a body and its type')
+      delete type['example']
+      delete type['examples']
     } else if (isObject(schema) && schema['examples'] !== undefined) {
       this.losses.member(media, 'examples', 'The examples of the type become those of the body')
       this.losses.member(media, 'schema', 'The examples of the type become those of the body')
@@ -578,6 +607,7 @@ class RamlWriter {
     const own = this.facets(schema, rest, place, lose)
     const parents = this.parents($ref, allOf, place)
     if (parents.some((parent) => typeof parent !== 'string')) lose('allOf of more than names')
+    if (schema['format'] !== undefined && (parents.length > 0 || anyOf || oneOf)) lose('format')
     if (parents.length > 0) {
       if (anyOf !== undefined || oneOf !== undefined) lose(anyOf === undefined ? 'oneOf' : 'anyOf')
       const whole =
@@ -601,7 +631,9 @@ class RamlWriter {
       ) {
         lose(oneOf === undefined ? 'anyOf' : 'oneOf')
       }
-      const expression = members.map((member) => member ?? 'any').join(' | ')
+      const expression = members
+        .map((member) => (member?.includes('|') ? `(${member})` : (member ?? 'any')))
+        .join(' | ')
       return isEmpty(own) ? expression : { type: expression, ...own }
     }
     return this.plain(schema, own, place, lose)
@@ -692,7 +724,7 @@ class RamlWriter {
           if (Array.isArray(value)) {
             if (value.includes(null)) lose('an example that is null')
             Object.assign(own, this.examples(value))
-          }
+          } else lose('examples')
           break
         case 'items':
           own['items'] = this.type(value as Schema, `${at}/items`)

@@ -74,9 +74,9 @@ export class OldSchemas {
         result['enum'] = [value]
         return
       case 'examples': {
-        const list = value as unknown[]
-        if (Array.isArray(list) && list.length > 0) result['example'] = list[0]
-        if (Array.isArray(list) && list.length > 1) lose('examples')
+        const list: unknown[] = Array.isArray(value) ? value : []
+        if (list.length > 0) result['example'] = list[0]
+        if (list.length > 1 || !Array.isArray(value)) lose('examples')
         return
       }
       case 'exclusiveMinimum':

@@ -11,7 +11,7 @@ import {
   type SchemaObject,
   type SecurityScheme,
 } from '../../contract/model'
-import { resolveSchema } from '../../contract/schemas'
+import { resolveSchema, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
 import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
@@ -301,7 +301,7 @@ class SwaggerWriter {
   private collection(header: Header, place: string): Node {
     const { style, explode, schema } = header
     const resolved = resolveSchema(this.contract, schema)
-    const isArray = isObject(resolved) && resolved['type'] === 'array'
+    const isArray = isObject(resolved) && typesOf(resolved).includes('array')
     if (!isArray) {
       if (style !== undefined)
         this.losses.member(header, 'style', 'Swagger 2.0 has no style for a single value')
