@@ -24,7 +24,7 @@ export class Losses {
   }
 
   /** A part has another name from now on. */
-  renamed<T extends Part & { name: string }>(part: T, now: string, message: string): void {
+  renamed(part: Part & { name: string }, now: string, message: string): void {
     this.all.push({ at: part.at, message, part, key: 'name', now })
   }
 
