@@ -1,4 +1,4 @@
-import type { Schema, SchemaObject } from '../../contract/model'
+import type { SchemaObject } from '../../contract/model'
 import {
   isSchema,
   schemaKeywords,
@@ -11,6 +11,7 @@ import { pointerTo, type Pointer } from '../../text/pointer'
 import { mayShareParts } from '../../text/yaml'
 import type { PlacedProblem } from '../../text/problem'
 import { isObject } from '../../text/values'
+import { exclusive, schemaTypes, tuples } from '../drafts'
 import type { Bindings } from './dynamic'
 import type { FoundTarget, References } from './references'
 import { keywords30, notIn20 } from './keywords'
@@ -66,7 +67,6 @@ const keywords = new Map<string, Holds>([
   ...holds('discriminator', ['discriminator']),
 ])
 
-const types = new Set(['string', 'number', 'integer', 'boolean', 'array', 'object', 'null'])
 interface Waiting {
   value: unknown
   type: Type
@@ -436,7 +436,7 @@ export class Walk {
   }
 
   private isType(name: string): boolean {
-    return types.has(name) && !(this.specification === '3.0' && name === 'null')
+    return schemaTypes.has(name) && !(this.specification === '3.0' && name === 'null')
   }
 
   private type(value: unknown, schema: SchemaObject): void {
@@ -518,19 +518,7 @@ export function modernise(schema: SchemaObject): void {
   if (typeof schema['discriminator'] === 'string') {
     schema['discriminator'] = { propertyName: schema['discriminator'] }
   }
-  const items = schema['items']
-  if (Array.isArray(items)) {
-    schema['prefixItems'] = items as Schema[]
-    delete schema['items']
-  }
-}
-
-function exclusive(schema: SchemaObject, key: string, bound: string): void {
-  if (typeof schema[key] !== 'boolean') return
-  if (schema[key] && typeof schema[bound] === 'number') {
-    schema[key] = schema[bound]
-    delete schema[bound]
-  } else delete schema[key]
+  tuples(schema)
 }
 
 /** `RequestBody` in a sentence. */

@@ -1,11 +1,12 @@
 import type { NamedSchema, Origins, Schema, SchemaObject } from '../../contract/model'
-import { referencedName, schemaReference, subschemas } from '../../contract/schemas'
+import { referencedName, schemaReference, subschemas, typesOf } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import { partsOf, resolveName, type Place } from '../../text/place'
-import { segmentsOf, valueAt } from '../../text/pointer'
+import { pointerTo, segmentsOf, valueAt } from '../../text/pointer'
 import { isObject, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
+import { fromOlderDraft, schemaTypes } from '../drafts'
 import { XsdReader } from '../xsd/read'
 import type { RamlSources, Scope } from './sources'
 import { parseTypeExpression, type TypeExpression } from './expression'
@@ -326,15 +327,14 @@ export class RamlTypes implements Origins {
     }
     if (!isObject(value)) return true
     const included = this.sources.texts.get(text)
-    const selected =
-      included?.fragment === undefined
-        ? value
-        : valueAt(value, `/${included.fragment.replace(/^\//, '')}`)
+    const fragment =
+      included?.fragment === undefined ? '' : `/${included.fragment.replace(/^\//, '')}`
+    const selected = valueAt(value, fragment)
     const schema = isObject(selected) ? selected : value
     this.jsonTexts.set(text, schema)
     const at = included ? this.documents.place(included.file, '') : this.near
     const file = included?.file ?? this.root.file
-    this.rewriteReferences(schema, { root: value, file, at }, ownName, node)
+    this.rewriteReferences(schema, { root: value, file, at }, ownName, node, fragment)
     delete schema['$schema']
     if (included) this.places.set(schema, at)
     return schema
@@ -342,18 +342,22 @@ export class RamlTypes implements Origins {
 
   private readonly parts = new Map<object, string>()
 
+  /** Brings a JSON schema, at a fragment of a text, to the contract's shape and references. */
   private rewriteReferences(
     schema: SchemaObject,
     text: JsonText,
     ownName: string | undefined,
     node: unknown,
+    fragment = '',
   ): void {
     const seen = new Set<object>()
-    const stack: Schema[] = [schema]
+    const stack: { schema: Schema; at: Place }[] = [{ schema, at: text.at + fragment }]
     while (stack.length > 0) {
-      const here = stack.pop()!
+      const { schema: here, at } = stack.pop()!
       if (!isObject(here) || seen.has(here)) continue
       seen.add(here)
+      fromOlderDraft(here)
+      this.checkTypes(here, at)
       const reference = here['$ref']
       if (typeof reference === 'string' && referencedName(reference) === undefined) {
         const target = this.referenced(reference, text)
@@ -362,8 +366,18 @@ export class RamlTypes implements Origins {
         else if (target) here['$ref'] = schemaReference(this.part(target, reference, node))
         else this.problem(node, `"${reference}" in the JSON schema leads nowhere`)
       }
-      for (const { schema: inner } of subschemas(here)) stack.push(inner)
+      for (const { schema: inner, steps } of subschemas(here))
+        stack.push({ schema: inner, at: pointerTo(at, ...steps) })
     }
+  }
+
+  private checkTypes(schema: SchemaObject, at: Place): void {
+    const unknown = typesOf(schema).find((type) => !schemaTypes.has(type))
+    if (unknown === undefined) return
+    // Draft 3 lets people make types of their own, which ask for nothing.
+    const message = `"${unknown.slice(0, 40)}" is no type of JSON Schema; anything is taken for it`
+    this.sources.problems.push({ at: pointerTo(at, 'type'), level: 'warning', message })
+    delete schema['type']
   }
 
   private referenced(
@@ -413,7 +427,7 @@ export class RamlTypes implements Origins {
     this.taken.add(free)
     this.parts.set(value, free)
     this.queue.push(() => {
-      this.rewriteReferences(value, text, undefined, node)
+      this.rewriteReferences(value, text, undefined, node, fragment)
       delete value['$schema']
       this.found.push({ name: free, schema: value, at: text.at + fragment, declared: false })
     })

@@ -171,6 +171,7 @@ class RamlWriter {
     const protocols = [first.url.split(':')[0]!.toUpperCase()]
     for (const server of others) {
       const same =
+        [first, server].every(({ url }) => /^https?:/i.test(url)) &&
         server.url.replace(/^\w+:/, '') === first.url.replace(/^\w+:/, '') &&
         JSON.stringify(server.variables) === JSON.stringify(first.variables)
       const again =
@@ -202,10 +203,7 @@ class RamlWriter {
           enum: variable.enum,
         }),
       ]),
-      protocols:
-        others.length > 0 && protocols.every((name) => name === 'HTTP' || name === 'HTTPS')
-          ? [...new Set(protocols)]
-          : undefined,
+      protocols: protocols.length > 1 ? [...new Set(protocols)] : undefined,
     })
   }
 
@@ -237,7 +235,9 @@ class RamlWriter {
 
   /** Path parameters belong to the resource; where methods disagree, the first one speaks. */
   private uriParameters(resource: Node, operation: Operation): void {
-    const own = operation.parameters.filter((parameter) => parameter.in === 'path')
+    const own = operation.parameters.filter(
+      (parameter) => parameter.in === 'path' && operation.path.includes(`{${parameter.name}}`),
+    )
     if (own.length === 0) return
     const written = (resource['uriParameters'] ??= {}) as Node
     for (const parameter of own) {
@@ -294,6 +294,11 @@ class RamlWriter {
         parameter.at,
         `RAML has no parameters in cookies: "${parameter.name}" is left out`,
       )
+    }
+    for (const parameter of inPlace('path')) {
+      if (operation.path.includes(`{${parameter.name}}`)) continue
+      const message = `RAML has no parameter in a path that does not name it: "${parameter.name}" is left out`
+      this.losses.whole(parameter, parameter.at, message)
     }
     const [whole] = inPlace('querystring')
     if (whole) this.losses.whole(whole, whole.at, 'The whole query is written as its schema alone')
