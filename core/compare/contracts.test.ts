@@ -1,13 +1,9 @@
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
-import { readDefinition } from '../formats/read'
 import { compareContracts } from './contracts'
+import { readable } from '../../tests/support/reading'
 
-const contractOf = (text: string) => {
-  const reading = readDefinition({ file: 'a.yaml', text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading.contract
-}
+const contractOf = (text: string) => readable(text).contract
 const demo = (name: string) => contractOf(readFileSync(`demo/definitions/${name}`, 'utf8'))
 const base = `openapi: 3.1.0
 info: { title: Hydrants, version: "1.0.0" }

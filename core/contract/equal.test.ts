@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import { readDefinition } from '../formats/read'
 import { firstDifference } from './equal'
 import type { Contract } from './model'
+import { contractOf } from '../../tests/support/reading'
 
 type Change = (definition: typeof base) => void
 
@@ -28,14 +28,12 @@ const base = {
   },
 }
 
-function contractOf(change: Change = () => undefined): Contract {
+function changed(change: Change = () => undefined): Contract {
   const definition = structuredClone(base)
   change(definition)
-  const reading = readDefinition({ file: 'a.json', text: JSON.stringify(definition) })
-  if (!reading.readable) throw new Error('not readable')
-  return reading.contract
+  return contractOf(definition)
 }
-const difference = (change: Change) => firstDifference(contractOf(), contractOf(change))
+const difference = (change: Change) => firstDifference(changed(), changed(change))
 
 describe('contracts that say the same', () => {
   it.each<[string, Change]>([
@@ -128,8 +126,8 @@ describe('contracts that say the same', () => {
   })
 
   it('pass over what is masked, the whole part or one member of it', () => {
-    const mine = contractOf()
-    const other = contractOf(({ components, info }) => {
+    const mine = changed()
+    const other = changed(({ components, info }) => {
       components.schemas['Valve']!['type'] = 'integer'
       info.title = 'Valves'
     })
@@ -151,8 +149,8 @@ describe('contracts that say the same', () => {
         if (name !== 'Valve') delete schemas['Valve']
         schemas['Hydrant']!['properties'] = { a: { $ref: `#/components/schemas/${name}` } }
       }
-    const mine = contractOf(renamed('Valve'))
-    const other = contractOf(renamed('Valve_2'))
+    const mine = changed(renamed('Valve'))
+    const other = changed(renamed('Valve_2'))
     const part = mine.schemas.find(({ name }) => name === 'Valve')!
     expect(firstDifference(mine, other)).toBeDefined()
     expect(firstDifference(mine, other, [{ part, key: 'name', now: 'Valve_2' }])).toBeUndefined()

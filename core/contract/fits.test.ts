@@ -1,21 +1,17 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { readDefinition } from '../formats/read'
 import { fits } from './fits'
-import type { Contract, Schema } from './model'
+import type { Schema } from './model'
 import { sampleValue } from './samples'
 import { wholeSchema } from './schemas'
+import { contractOf } from '../../tests/support/reading'
 
-function contractOf(schemas: Record<string, unknown>): Contract {
-  const text = JSON.stringify({
+const withSchemas = (schemas: Record<string, unknown>) =>
+  contractOf({
     openapi: '3.1.0',
     info: { title: 'Hydrants', version: '1.0.0' },
     components: { schemas },
   })
-  const reading = readDefinition({ file: 'a.json', text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading.contract
-}
 
 const hydrant = {
   type: 'object',
@@ -31,7 +27,7 @@ const hydrant = {
     near: { $ref: '#/components/schemas/Hydrant' },
   },
 }
-const contract = contractOf({
+const contract = withSchemas({
   Hydrant: hydrant,
   Either: { oneOf: [{ type: 'string' }, { type: 'integer' }] },
   Both: {
@@ -155,7 +151,7 @@ describe('a reference with other keywords beside it', () => {
   it('asks for both, whatever they are', () => {
     fc.assert(
       fc.property(keywords, keywords, value, (target, beside, tried) => {
-        const both = contractOf({ Target: target, Way: { $ref: '#/components/schemas/Target' } })
+        const both = withSchemas({ Target: target, Way: { $ref: '#/components/schemas/Target' } })
         const fit = (schema: object) => fits(both, tried, schema as Schema) === undefined
         const joint = fit({ $ref: '#/components/schemas/Way', ...beside })
         expect(joint).toBe(fit({ $ref: '#/components/schemas/Target' }) && fit(beside))
@@ -164,7 +160,7 @@ describe('a reference with other keywords beside it', () => {
   })
 
   it('says of itself what stands beside it', () => {
-    const told = contractOf({ Target: { type: 'string', description: 'Any', default: 'a' } })
+    const told = withSchemas({ Target: { type: 'string', description: 'Any', default: 'a' } })
     const schema = { $ref: '#/components/schemas/Target', description: 'This one', default: 'b' }
     expect(wholeSchema(told, schema)).toEqual({
       type: 'string',

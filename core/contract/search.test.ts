@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { readDefinition } from '../formats/read'
 import { searchEntries } from './search'
+import { readable } from '../../tests/support/reading'
 
 const text = `openapi: 3.1.0
 info:
@@ -33,9 +33,7 @@ components:
 `
 
 function entries(source = text) {
-  const reading = readDefinition({ file: 'a.yaml', text: source })
-  if (!reading.readable) throw new Error('not readable')
-  return searchEntries(reading.contract)
+  return searchEntries(readable(source).contract)
 }
 const named = (name: string) => entries().find((entry) => entry.name === name)
 

@@ -8,6 +8,7 @@ import { schemaFromExample } from './example'
 import { insertOperation, newDefinition } from './operation'
 import { EditFault } from './tree'
 import { representedElements } from './wadl'
+import { readable } from '../../tests/support/reading'
 
 const draft = (changes: Partial<OperationDraft> = {}): OperationDraft => ({
   method: 'get',
@@ -23,8 +24,7 @@ const draft = (changes: Partial<OperationDraft> = {}): OperationDraft => ({
 })
 
 const operationsIn = (text: string, file: string) => {
-  const reading = readDefinition({ file, text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  const reading = readable(text, file)
   expect(reading.problems.filter(({ level }) => level === 'error')).toEqual([])
   return reading.contract.operations.map(operationName)
 }

@@ -8,10 +8,10 @@ import { schemaReference } from '../contract/schemas'
 import { bundle, conversionTargets, convert, type Conversion } from './convert'
 import { looksLikeDefinition } from './detect'
 import { readDefinition } from './read'
+import { contractOf, readable } from '../../tests/support/reading'
 
 const again = (conversion: Conversion): Contract => {
-  const reading = readDefinition({ file: `a.${conversion.ending}`, text: conversion.text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems.slice(0, 3)))
+  const reading = readable(conversion.text, `a.${conversion.ending}`)
   expect(reading.problems.filter(({ level }) => level === 'error')).toEqual([])
   return reading.contract
 }
@@ -359,19 +359,17 @@ describe('a definition with', () => {
       conversionTargets.map((target) => [what, target] as const),
     ),
   )('%s says the same as %s, apart from what is listed', (what, target) => {
-    const text = JSON.stringify({
+    const contract = contractOf({
       openapi: '3.1.0',
       info: { title: 'Tides', version: '1.0.0' },
       ...unusual[what],
     })
-    const reading = readDefinition({ file: 'a.json', text })
-    if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-    const conversion = convert(reading.contract, target)
-    expect(firstDifference(reading.contract, again(conversion), conversion.losses)).toBeUndefined()
+    const conversion = convert(contract, target)
+    expect(firstDifference(contract, again(conversion), conversion.losses)).toBeUndefined()
   })
 
   it('schemas that a discriminator names keeps them when it is dereferenced', () => {
-    const text = JSON.stringify({
+    const contract = contractOf({
       openapi: '3.1.0',
       info: { title: 'Boats', version: '1.0.0' },
       paths: {
@@ -391,9 +389,7 @@ describe('a definition with', () => {
         },
       },
     })
-    const reading = readDefinition({ file: 'a.json', text })
-    if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-    const { schemas, operations } = again(convert(reading.contract, 'openapi-3.1', 'dereference'))
+    const { schemas, operations } = again(convert(contract, 'openapi-3.1', 'dereference'))
     expect(schemas.map(({ name }) => name)).toEqual(['Ferry'])
     expect(operations[0]!.responses[0]!.content[0]!.schema).toMatchObject({
       oneOf: [{ type: 'object' }],

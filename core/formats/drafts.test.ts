@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { fits } from '../contract/fits'
 import { schemasByName } from '../contract/schemas'
 import { fromOlderDraft } from './drafts'
-import { readDefinition } from './read'
+import { readable } from '../../tests/support/reading'
 
 describe('words of older drafts', () => {
   it.each<[string, object, object]>([
@@ -61,9 +61,7 @@ schemas:
           "kind": { "properties": { "name": { "required": true } } } } }
 /tides: { get: { responses: { 200: { body: { application/json: { schema: tide } } } } } }
 `
-    const reading = readDefinition({ file: 'a.raml', text })
-    if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-    const { contract, problems } = reading
+    const { contract, problems } = readable(text, 'a.raml')
     const tide = schemasByName(contract).get('tide')
     expect(fits(contract, { at: 4 }, tide)).toContain('has no "port"')
     expect(fits(contract, { port: 'a', kind: {} }, tide)).toContain('has no "name"')

@@ -2,9 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { isWord, readHouse, today } from '../../tests/support/rules'
 import { check } from '../rules/engine'
 import { circumstancesOf } from '../rules/model'
-import { besideIn } from '../text/documents'
 import { conversionTargets, convert } from './convert'
-import { readDefinition } from './read'
+import { readable } from '../../tests/support/reading'
 
 /** Definitions in which everything that an author may name, or may say wrongly, is called as what every object has. */
 const definitions = (name: string): Record<string, string> => ({
@@ -88,9 +87,7 @@ describe.each(['constructor', 'toString', 'valueOf', 'hasOwnProperty', '__proto_
   (name) => {
     it.each(Object.keys(definitions(name)))('is read, checked and converted: %s', (file) => {
       const text = definitions(name)[file]!
-      const reading = readDefinition({ file, text }, besideIn(new Map()))
-      if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-      const { contract, documents } = reading
+      const { contract, documents } = readable(text, file)
       expect(contract.operations.length).toBeGreaterThan(0)
       // Where RAML lays one object over another, a name that sets an object's prototype is lost, and does no harm.
       const isKept = name !== '__proto__' || file !== 'a.raml'

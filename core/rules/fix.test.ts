@@ -6,14 +6,13 @@ import { fixedTexts, planFix } from './fix'
 import { circumstancesOf, type Fix, type Rule } from './model'
 import { completeSample } from './samples'
 import { checkText, isWord, readHouse, today } from '../../tests/support/rules'
+import { readable } from '../../tests/support/reading'
 
 const house = readHouse()
 const ruleNamed = (id: string) => house.rules.find((rule) => rule.id === id)!
 
 function mend(text: string, rule: Rule, fix: Fix, keys?: Set<string>) {
-  const reading = readDefinition({ file: 'a.yaml', text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  const { documents, contract } = reading
+  const { documents, contract } = readable(text)
   const surroundings = {
     circumstances: circumstancesOf({ today }),
     domain: house.domain,

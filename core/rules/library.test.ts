@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest'
-import { readDefinition } from '../formats/read'
 import { compile } from './cel'
 import { scopeOf, Subjects } from './facts/collect'
 import { library } from './library'
 import { newMeter } from './meter'
 import { circumstancesOf, emptyEstate, subjectKinds, type SubjectKind } from './model'
 import { estateOf, estatePart } from './estate'
+import { readable } from '../../tests/support/reading'
 
 const text = `openapi: 3.1.0
 info: { title: Hydrants, version: 2.1.0 }
@@ -33,11 +33,7 @@ components:
 `
 const other = text.replace('turns: { type: integer', 'turns: { type: string')
 
-function contractOf(source: string) {
-  const reading = readDefinition({ file: 'a.yaml', text: source })
-  if (!reading.readable) throw new Error('not readable')
-  return reading.contract
-}
+const contractOf = (source: string) => readable(source).contract
 const contract = contractOf(text)
 const estate = estateOf([estatePart('valves', contractOf(other))], 'hydrants')
 const known = new Set(['the', 'water', 'runs'])

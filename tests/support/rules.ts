@@ -1,9 +1,9 @@
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { readDefinition } from '../../core/formats/read'
 import { check, type CheckResult } from '../../core/rules/engine'
 import { circumstancesOf, type Circumstances, type Edition } from '../../core/rules/model'
 import { readRulebook, type Rulebook } from '../../core/rules/rulebook'
+import { readable } from './reading'
 import { wordsFrom, wordTest } from '../../core/rules/spelling'
 
 /** What tests share: the house rulebook, the dictionary, and checking a text. */
@@ -27,9 +27,7 @@ export function checkText(
   edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   facts: Partial<Circumstances> = {},
 ): CheckResult {
-  const reading = readDefinition({ file: 'a.yaml', text })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  const { documents, contract, problems } = reading
+  const { documents, contract, problems } = readable(text)
   return check(documents, contract, edition, circumstancesOf({ today, ...facts }), {
     isWord,
     problems,

@@ -1,12 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { besideIn } from '../../text/documents'
-import { readDefinition } from '../read'
+import { readable } from '../../../tests/support/reading'
 
-function read(text: string, others: Record<string, string> = {}, file = 'api.yaml') {
-  const reading = readDefinition({ file, text }, besideIn(new Map(Object.entries(others))))
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading
-}
+const read = (text: string, others: Record<string, string> = {}, file = 'api.yaml') =>
+  readable(text, file, others)
 const head = (version: string) =>
   `openapi: ${version}\ninfo: { title: Hydrants, version: "1.0.0" }\n`
 

@@ -2,18 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { fits } from '../../contract/fits'
 import type { Schema } from '../../contract/model'
 import { resolveSchema, wholeSchema } from '../../contract/schemas'
-import { besideIn } from '../../text/documents'
 import { convert } from '../convert'
-import { readDefinition } from '../read'
+import { readable } from '../../../tests/support/reading'
 
-function read(text: string, others: Record<string, string> = {}) {
-  const reading = readDefinition(
-    { file: 'api.yaml', text },
-    besideIn(new Map(Object.entries(others))),
-  )
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading
-}
+const read = (text: string, others: Record<string, string> = {}) =>
+  readable(text, 'api.yaml', others)
 const head = (version: string) => `openapi: ${version}\ninfo: { title: Boats, version: "1.0.0" }\n`
 
 describe('JSON Schema identifiers', () => {

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { readDefinition } from '../read'
+import { readable } from '../../../tests/support/reading'
 
 const read = (text: string) => readDefinition({ file: 'a.yaml', text })
 const problemsOf = (text: string) =>
@@ -8,11 +9,7 @@ const problemsOf = (text: string) =>
     at: `${line}:${column}`,
     level,
   }))
-const contractOf = (text: string) => {
-  const reading = read(text)
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading.contract
-}
+const contractOf = (text: string) => readable(text).contract
 
 const head = 'openapi: 3.1.0\ninfo: { title: Hydrants, version: "1.0.0" }\n'
 

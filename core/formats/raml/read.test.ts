@@ -1,18 +1,11 @@
 import { describe, expect, it } from 'vitest'
 import type { SchemaObject } from '../../contract/model'
 import { resolveSchema } from '../../contract/schemas'
-import { besideIn } from '../../text/documents'
-import { readDefinition } from '../read'
 import { parseTypeExpression } from './expression'
+import { readable } from '../../../tests/support/reading'
 
-function read(text: string, others: Record<string, string> = {}) {
-  const reading = readDefinition(
-    { file: 'api.raml', text },
-    besideIn(new Map(Object.entries(others))),
-  )
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading
-}
+const read = (text: string, others: Record<string, string> = {}) =>
+  readable(text, 'api.raml', others)
 
 describe('RAML 1.0', () => {
   it('merges resource types and traits with parameters and functions, the author’s word first', () => {

@@ -1,15 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { besideIn } from '../../text/documents'
 import { readDefinition } from '../read'
+import { readable } from '../../../tests/support/reading'
 
-function read(text: string, others: Record<string, string> = {}) {
-  const reading = readDefinition(
-    { file: 'a.wsdl', text },
-    besideIn(new Map(Object.entries(others))),
-  )
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-  return reading
-}
+const read = (text: string, others: Record<string, string> = {}) => readable(text, 'a.wsdl', others)
 
 const head = `<definitions name="Lab" targetNamespace="urn:lab" xmlns="http://schemas.xmlsoap.org/wsdl/"
   xmlns:tns="urn:lab" xmlns:xs="http://www.w3.org/2001/XMLSchema" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/"
