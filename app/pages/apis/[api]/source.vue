@@ -1,18 +1,11 @@
 <script setup lang="ts">
-import { del, get, set as keep } from 'idb-keyval'
 import type { EstatePart } from '~~/core/rules/estate'
 import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
 import { writableFormats } from '~~/core/edit/operation'
-import { decodeText, type Syntax } from '~~/core/text/read'
+import type { Syntax } from '~~/core/text/read'
 import type { ApiDetail, RevisionDetail, Saved } from '~~/shared/api/catalog'
 import type { Rulebook } from '~~/shared/api/rules'
 
-/** Changed files by name, kept in this browser until they are saved. */
-interface Draft {
-  files: Record<string, string>
-  base: number
-  at: string
-}
 interface EditorHandle {
   current(): string
   window(): { first: number; last: number; top: (line: number) => number }
@@ -32,49 +25,21 @@ const {
 const rulebook = shallowRef<Rulebook & Pick<Edition, 'rules'>>()
 const surroundings = shallowRef<{ facts: ApiFacts; estate: EstatePart[] }>()
 const revision = shallowRef<RevisionDetail>()
-/** The files as they were saved, and those that were changed since. */
-const originals = shallowRef(new Map<string, { bytes: Uint8Array<ArrayBuffer>; text: string }>())
-const edits = shallowReactive(new Map<string, string>())
-const file = ref('')
-const text = ref<string>()
-const base = ref(0)
-const dirty = ref(false)
-const restored = ref<Draft>()
 const line = ref(Number(route.query['line'] ?? 0))
 const editor = ref<EditorHandle>()
+const files = useSourceFiles(slug, () => editor.value?.current())
+const { originals, edits, file, text, base, dirty, restored } = files
 const tick = ref(0)
 const { examination, checking, check, planned, suggested } = useCheck()
 const { busy, refusal: saveRefusal, act } = useAct()
 const saved = ref('')
 const asked = computed(() => Number(route.query['revision'] ?? 0))
 const locked = computed(() => asked.value !== 0 && asked.value !== detail.value?.latest.revision)
-const draftKey = `draft:${slug}`
-
-const textOf = (name: string) => edits.get(name) ?? originals.value.get(name)?.text ?? ''
-
-async function loadFiles(number: number, { files }: RevisionDetail) {
-  const loaded = await Promise.all(
-    files.map(async ({ name }) => {
-      const bytes = await api.bytes(`/apis/${slug}/revisions/${number}/text`, { file: name })
-      const decoded = decodeText(bytes, name)
-      return [name, { bytes, text: 'text' in decoded ? decoded.text : '' }] as const
-    }),
-  )
-  return new Map(loaded)
-}
-
-/** Keeps what is in the editor before another file is shown in it. */
-function keepEdit() {
-  const mine = editor.value?.current()
-  if (mine === undefined || mine === originals.value.get(file.value)?.text) edits.delete(file.value)
-  else edits.set(file.value, mine)
-}
 
 async function show(name: string, at = 1) {
   if (name !== file.value) {
-    if (!locked.value) keepEdit()
-    file.value = name
-    text.value = textOf(name)
+    if (!locked.value) files.keepEdit()
+    files.show(name)
     await nextTick()
     recheck(0)
   }
@@ -89,22 +54,10 @@ async function load(number: number) {
       rulebook.value ?? api.get<Rulebook>('/rulebook', { team: detail.value!.team }),
       api.get<{ facts: ApiFacts; estate: EstatePart[] }>(`/apis/${slug}/surroundings`),
     ])
-    originals.value = await loadFiles(number, about)
     rulebook.value = { ...rules, rules: rules.items }
     surroundings.value = known
+    await files.open(number, about, String(route.query['file'] ?? ''), locked.value)
     revision.value = about
-    const draft = locked.value ? undefined : await get<Draft>(draftKey)
-    const changed = Object.entries(draft?.files ?? {}).filter(
-      ([name, mine]) => mine !== originals.value.get(name)?.text,
-    )
-    restored.value = changed.length > 0 ? draft : undefined
-    edits.clear()
-    for (const [name, mine] of changed) edits.set(name, mine)
-    base.value = restored.value?.base ?? number
-    dirty.value = restored.value !== undefined
-    const asked = String(route.query['file'] ?? '')
-    file.value = originals.value.has(asked) ? asked : about.file
-    text.value = textOf(file.value)
     await nextTick()
     recheck(0)
     setTimeout(() => line.value && editor.value?.goTo(line.value), 60)
@@ -120,44 +73,26 @@ const newer = computed(() =>
     : undefined,
 )
 
-/** All texts of the definition as they stand now. */
-function textsNow() {
-  const main = revision.value!.file
-  const now = (name: string) =>
-    name === file.value ? (editor.value?.current() ?? text.value!) : textOf(name)
-  const names = [...originals.value.keys()].filter((name) => name !== main)
-  return { file: main, text: now(main), others: new Map(names.map((name) => [name, now(name)])) }
-}
 function editionNow() {
   const { edition: number, name, domain, words, groups, rules } = rulebook.value!
   return { number, name, domain, words, groups, rules }
 }
 
 function recheck(delay?: number) {
-  check(textsNow, editionNow(), surroundings.value!, delay)
+  check(files.now, editionNow(), surroundings.value!, delay)
 }
 
-let keeping: ReturnType<typeof setTimeout> | undefined
-function storeDraft() {
-  keepEdit()
-  const files = Object.fromEntries(edits)
-  return keep(draftKey, { files, base: base.value, at: new Date().toISOString() } satisfies Draft)
-}
 function changed() {
-  dirty.value = true
   saved.value = ''
   recheck()
-  clearTimeout(keeping)
-  keeping = setTimeout(() => void storeDraft(), 300)
+  files.changed()
 }
 onBeforeRouteLeave(async () => {
-  if (dirty.value && editor.value) await storeDraft()
+  if (dirty.value && editor.value) await files.store()
 })
 
 async function discard() {
-  clearTimeout(keeping)
-  await del(draftKey)
-  restored.value = undefined
+  await files.forget()
   saveRefusal.value = undefined
   await load(detail.value!.latest.revision)
 }
@@ -165,50 +100,32 @@ async function discard() {
 const clash = ref<{ theirs: string; mine: string; revision: number }>()
 async function save() {
   if (locked.value || !dirty.value) return
-  keepEdit()
+  files.keepEdit()
   await saveFiles()
 }
 
-/** One changed main file travels as text; several files as one archive, those unchanged byte for byte. */
-async function payload(): Promise<{ text: string | Blob; query: Record<string, string> }> {
-  const main = revision.value!.file
-  if (originals.value.size === 1 || (edits.size === 1 && edits.has(main))) {
-    return { text: textOf(main), query: {} }
-  }
-  const files = [...originals.value].map(([name, { bytes }]) => {
-    const mine = edits.get(name)
-    return [name, mine === undefined ? bytes : new TextEncoder().encode(mine)] as const
-  })
-  return { text: await zipped(Object.fromEntries(files)), query: { file: main } }
-}
-
 async function saveFiles() {
-  const mine = textOf(file.value)
+  const mine = files.textOf(file.value)
   const result = await act(async () =>
     api.post<Saved>(`/apis/${slug}/revisions`, undefined, {
-      ...(await payload()),
+      ...(await files.payload()),
       headers: { 'If-Match': `"revision-${base.value}"` },
     }),
   )
   if (result) {
-    clearTimeout(keeping)
-    await del(draftKey)
-    restored.value = undefined
+    await files.forget()
     clash.value = undefined
-    dirty.value = false
     saved.value = `Saved as revision ${result.revision}.`
     base.value = result.revision
     await reload()
     const about = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${result.revision}`)
-    originals.value = await loadFiles(result.revision, about)
-    edits.clear()
-    text.value = textOf(file.value)
+    await files.open(result.revision, about, file.value, true)
     revision.value = about
   } else if (saveRefusal.value?.status === 412) {
-    await storeDraft()
+    await files.store()
     await reload()
     const number = detail.value!.latest.revision
-    const theirs = await loadFiles(number, await api.get(`/apis/${slug}/revisions/${number}`))
+    const theirs = await files.fetch(number, await api.get(`/apis/${slug}/revisions/${number}`))
     clash.value = { theirs: theirs.get(file.value)?.text ?? '', mine, revision: number }
   }
 }
@@ -216,9 +133,7 @@ async function saveMerged(merged: string) {
   base.value = clash.value!.revision
   clash.value = undefined
   saveRefusal.value = undefined
-  text.value = merged
-  edits.set(file.value, merged)
-  dirty.value = true
+  files.write(new Map([[file.value, merged]]))
   await nextTick()
   await saveFiles()
 }
@@ -235,7 +150,7 @@ const writable = computed(() => {
 })
 async function write(changed_: string, at: number) {
   adding.value = false
-  await show(revision.value!.file)
+  await show(files.main.value)
   text.value = changed_
   await nextTick()
   changed()
@@ -246,17 +161,12 @@ async function write(changed_: string, at: number) {
 const mending = shallowRef<Finding>()
 const ruleOf = (id: string) => rulebook.value?.rules.find((rule) => rule.id === id)
 const planOf = (fix: Fix, keys: string[] | undefined) =>
-  planned(textsNow(), editionNow(), surroundings.value!, { rule: mending.value!.rule, fix, keys })
-const textNow = (name: string) => {
-  const { file: main, text: mainText, others } = textsNow()
-  return name === main ? mainText : (others.get(name) ?? '')
-}
+  planned(files.now(), editionNow(), surroundings.value!, { rule: mending.value!.rule, fix, keys })
 async function writeFix(texts: { file: string; text: string }[]) {
   const at = mending.value!.line
   mending.value = undefined
-  keepEdit()
-  for (const { file: name, text: mended } of texts) edits.set(name, mended)
-  text.value = textOf(file.value)
+  files.keepEdit()
+  files.write(new Map(texts.map(({ file: name, text: mended }) => [name, mended])))
   await nextTick()
   changed()
   editor.value?.goTo(at)
@@ -435,7 +345,7 @@ const syntaxOf = (name: string, content: string): Syntax =>
       :rule="ruleOf(mending.rule)!"
       :alike="allFindings.filter(({ rule }) => rule === mending!.rule).length"
       :plan="planOf"
-      :before="textNow"
+      :before="files.textNow"
       @close="mending = undefined"
       @write="writeFix"
     />
