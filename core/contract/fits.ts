@@ -4,6 +4,9 @@ import { wholeSchema, typesOf } from './schemas'
 
 const deepest = 40
 
+/** From this depth on, answers are remembered. */
+const remembered = 6
+
 const formats: Record<string, RegExp> = {
   date: /^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])$/,
   'date-time': /^\d{4}-\d{2}-\d{2}[Tt ]\d{2}:\d{2}:\d{2}(?:\.\d+)?(?:[Zz]|[+-]\d{2}:?\d{2})$/,
@@ -22,6 +25,7 @@ export function fits(
   schema: Schema | undefined,
   step: () => void = () => undefined,
 ): string | undefined {
+  const answers = new Map<SchemaObject, Map<unknown, Misfit | undefined>>()
   const wrong = misfit(value, schema, 0)
   return wrong && (wrong.where === '' ? `It ${wrong.what}` : `"${wrong.where}" ${wrong.what}`)
 
@@ -31,6 +35,18 @@ export function fits(
     if (asked === false) return says('may not be there')
     const target = wholeSchema(contract, asked)
     if (!isObject(target)) return undefined
+    if (depth < remembered) return asks(here, target, depth)
+    // So deep, schemas are likely to go round; what is asked of a value once need not be asked again.
+    let known = answers.get(target)
+    if (!known) answers.set(target, (known = new Map<unknown, Misfit | undefined>()))
+    if (!known.has(here)) {
+      known.set(here, undefined)
+      known.set(here, asks(here, target, depth))
+    }
+    return known.get(here)
+  }
+
+  function asks(here: unknown, target: SchemaObject, depth: number): Misfit | undefined {
     if (here === null && target['nullable'] === true) return undefined
     const { type: types, enum: options } = target
     if (types !== undefined && !isOfTypes(here, types)) {

@@ -31,7 +31,13 @@ export function threadedExaminer(
           'Reading the text takes more time or memory than is given to one text. Split it, or remove what repeats.',
         )
       }
-      throw error
+      // Doing it again would fail again: whoever waits is told, and the log has the rest.
+      console.error(error)
+      throw new Failure(
+        500,
+        'The text could not be worked on',
+        `That is a fault of Elm Ledger, not of the text, and nothing is lost: ${(error as Error).message}. Tell whoever runs it.`,
+      )
     }
   }
   return { ...examinerBy(run), close: () => pool.close() }

@@ -54,8 +54,16 @@ export class References {
     const from = base === '' ? file : `${base}\n${file}`
     let targets = this.resolved.get(from)
     if (!targets) this.resolved.set(from, (targets = new Map<string, Target>()))
-    let target = targets.get(reference)
-    if (!target) targets.set(reference, (target = this.find(reference, file, base)))
+    const known = targets.get(reference)
+    if (known) return known
+    // The way to a target may lead through the reference itself.
+    targets.set(reference, {
+      found: false,
+      remote: false,
+      why: `"${reference}" goes in a circle and never reaches a definition`,
+    })
+    const target = this.find(reference, file, base)
+    targets.set(reference, target)
     return target
   }
 
