@@ -4,6 +4,7 @@ import { countLevels, type Examination, type LevelCounts } from '../../core/defi
 import type { Queries, Transaction } from '../db/database'
 import { apis, baselines, findings, revisions, tallies, waivers, type Standing } from '../db/schema'
 import type { Services } from './context'
+import { Failure } from './failure'
 import { filesOf, loadFiles } from './files'
 import { dayOf, knownAround } from './known'
 import { currentEdition } from './rulebooks'
@@ -258,8 +259,14 @@ export async function recheckAll(context: Services): Promise<number> {
   for (const { slug, team, edition, on } of rows) {
     if (!numbers.has(team)) numbers.set(team, (await currentEdition(db, team)).number)
     if (edition === numbers.get(team) && on === today) continue
-    await recheck(context, slug)
-    done++
+    try {
+      await recheck(context, slug)
+      done++
+    } catch (error) {
+      // One that cannot be checked keeps what was found before, and holds nobody else up.
+      if (!(error instanceof Failure)) throw error
+      console.error(`${slug} is not checked again: ${error.detail}`)
+    }
   }
   return done
 }

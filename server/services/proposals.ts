@@ -15,7 +15,7 @@ import type { FileSet, MendedFiles } from '../jobs/analysis'
 import { findRevision, saveFiles, type ApiRow } from './catalog'
 import { knownAround } from './known'
 import type { Context, Services } from './context'
-import { conflict, invalid, notFound } from './failure'
+import { Failure, conflict, invalid, notFound } from './failure'
 import { filesOf, loadFiles } from './files'
 import { announce, record } from './ledger'
 import { offsetOf, pageFrom, pageOf, type Page } from './paging'
@@ -87,7 +87,7 @@ export async function planProposals(services: Services): Promise<void> {
       .orderBy(asc(proposals.id))
       .limit(1)
     if (!row) return
-    const { places, faults, changed } = await worked(services, row)
+    const { places, faults, changed } = await worked(services, row).catch(inWords)
     await db
       .update(proposals)
       .set({
@@ -98,6 +98,12 @@ export async function planProposals(services: Services): Promise<void> {
       .where(and(eq(proposals.id, row.id), eq(proposals.state, 'planning')))
     await announce(db, 'proposal')
   }
+}
+
+/** One that cannot be worked out says why, and holds nobody else up. */
+function inWords(error: unknown): MendedFiles {
+  if (!(error instanceof Failure)) throw error
+  return { places: 0, faults: [error.detail], changed: [] }
 }
 
 interface Worked extends MendedFiles {

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { ImpactItem, ImpactPlace } from '../../shared/api/impact'
 import type {
   EditionItem,
@@ -9,8 +9,13 @@ import type {
   RulebookDraft,
   WaiverItem,
 } from '../../shared/api/rules'
-import { waivers } from '../../server/db/schema'
-import { recheck, settleAll } from '../../server/services/checking'
+import type { ProposalItem } from '../../shared/api/proposals'
+import { proposals, waivers } from '../../server/db/schema'
+import { directExaminer } from '../../server/jobs/examiner'
+import { recheck, recheckAll, settleAll } from '../../server/services/checking'
+import type { Services } from '../../server/services/context'
+import { Failure } from '../../server/services/failure'
+import { planProposals } from '../../server/services/proposals'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 import { houseText } from '../support/rules'
 
@@ -337,9 +342,7 @@ describe('seeing to findings', () => {
   })
 })
 
-describe('rules that compare APIs', () => {
-  const about = { team: 'Network Control', audience: 'private' }
-  const api = (title: string, property: string, server: string) => `openapi: 3.1.0
+const api = (title: string, property: string, server: string) => `openapi: 3.1.0
 info: { title: ${title}, version: 1.0.0 }
 servers: [{ url: 'https://api.brackenmere.example/${server}' }]
 paths: {}
@@ -347,6 +350,9 @@ components:
   schemas:
     Washout: { type: object, properties: { ${property}: { type: string } } }
 `
+
+describe('rules that compare APIs', () => {
+  const about = { team: 'Network Control', audience: 'private' }
   const compared = async (name: string) => {
     const { body } = await tomas.call<{ items: FindingItem[] }>(
       'GET',
@@ -386,5 +392,46 @@ components:
     const { body } = await imara.call<ImpactItem>('POST', '/rulebooks/house/impacts', { text })
     const done = await imara.call<ImpactItem>('GET', `/impacts/${body.impact}`)
     expect(done.body).toMatchObject({ state: 'done', total: 3 })
+  })
+})
+
+describe('a definition that cannot be worked on', () => {
+  const failing = (): Services => ({
+    ...world.services,
+    now: () => new Date(world.services.now().getTime() + 86_400_000),
+    examiner: {
+      ...directExaminer,
+      examine: (files, ...known) =>
+        new TextDecoder().decode(files[0].bytes).includes('Washouts East')
+          ? Promise.reject(new Failure(500, 'Failed', 'The thread gave up.'))
+          : directExaminer.examine(files, ...known),
+      mend: () => Promise.reject(new Failure(500, 'Failed', 'The thread gave up.')),
+    },
+  })
+
+  it('keeps what was found before, and holds no other up', async () => {
+    const noted = vi.spyOn(console, 'error').mockImplementation(() => undefined)
+    const before = await tomas.call<{ items: FindingItem[] }>('GET', '/findings?api=washouts-east')
+    const { body } = await tomas.call<{ items: unknown[] }>('GET', '/apis?limit=1000')
+    expect(await recheckAll(failing())).toBe(body.items.length - 1)
+    expect(noted).toHaveBeenCalledWith(expect.stringContaining('washouts-east'))
+    const after = await tomas.call<{ items: FindingItem[] }>('GET', '/findings?api=washouts-east')
+    expect(after.body.items).toEqual(before.body.items)
+    noted.mockRestore()
+  })
+
+  it('says of a proposed fix why it is not worked out', async () => {
+    await bringIn(tomas, api('Washouts North', 'Code_of_it', 'washouts-north'), {
+      team: 'Network Control',
+      audience: 'private',
+    })
+    const made = await imara.call('POST', '/rules/property-casing/proposals', { fix: 0 })
+    expect(made.status).toBe(202)
+    await world.services.db.update(proposals).set({ state: 'planning' })
+    await planProposals(failing())
+    const { body } = await imara.call<{ items: ProposalItem[] }>('GET', '/proposals')
+    expect(body.items.length).toBeGreaterThan(0)
+    for (const item of body.items)
+      expect(item).toMatchObject({ state: 'nothing', trouble: 'The thread gave up.' })
   })
 })
