@@ -36,7 +36,7 @@ watch(
   async ([now]) => {
     if (!now || !reference.value) return
     try {
-      target.value = (await resolve(props.schema)).schema
+      target.value = await resolve(props.schema)
     } catch (error) {
       refusal.value = asRefusal(error)
     }

@@ -2,7 +2,7 @@ import type { Schema, SchemaObject } from '~~/core/contract/model'
 import { joined, referencedName } from '~~/core/contract/schemas'
 import type { PartReading } from '~~/shared/api/reading'
 
-type Resolve = (schema: Schema) => Promise<{ name: string | undefined; schema: Schema }>
+type Resolve = (schema: Schema) => Promise<Schema>
 
 const key: InjectionKey<Resolve> = Symbol('schemas')
 
@@ -19,12 +19,18 @@ export function provideSchemas(slug: () => string, revision: () => number): void
     }
     return known
   }
-  provide(key, async (schema) => {
+  /** What a schema says in the end; one that goes in a circle says no more than where it begins anew. */
+  const resolve = async (
+    schema: Schema,
+    before: ReadonlySet<string> = new Set(),
+  ): Promise<Schema> => {
     const reference = typeof schema === 'object' ? schema['$ref'] : undefined
     const name = typeof reference === 'string' ? referencedName(reference) : undefined
-    if (name === undefined) return { name: undefined, schema }
-    return { name, schema: joined(schema as SchemaObject, await load(name)) }
-  })
+    if (name === undefined || before.has(name)) return schema
+    const target = await resolve(await load(name), new Set([...before, name]))
+    return joined(schema as SchemaObject, target)
+  }
+  provide(key, (schema) => resolve(schema))
 }
 
 export const useSchemas = (): Resolve => inject(key)!

@@ -49,6 +49,9 @@ function followed(index: ReadonlyMap<string, Schema>, reference: string): Schema
   return undefined
 }
 
+/** Keywords by which references find a schema (JSON Schema 2020-12, section 8.2). A contract's own go by name. */
+export const identifiers = ['$id', '$anchor', '$dynamicAnchor'] as const
+
 /** Keywords that say something about values and ask nothing of them (JSON Schema 2020-12 validation, section 9). */
 const annotations = new Set([
   'title',
@@ -63,6 +66,9 @@ const annotations = new Set([
   'xml',
   '$comment',
 ])
+
+/** Keywords that name a schema or hold others for references, and ask nothing either. */
+const declarations = new Set<string>([...identifiers, '$schema', '$defs', 'definitions'])
 
 /** Keywords that look at others of the same schema, and mean something else among those of another one. */
 const together = new Set([
@@ -93,6 +99,7 @@ export function joined({ $ref: _, ...beside }: SchemaObject, target: Schema): Sc
   for (const key in beside) {
     const isFree =
       annotations.has(key) ||
+      declarations.has(key) ||
       key.startsWith('x-') ||
       !(together.has(key) || Object.hasOwn(target, key))
     const into = isFree ? result : apart
@@ -155,9 +162,6 @@ export const schemaMapKeywords = new Set([
   'definitions',
   'dependentSchemas',
 ])
-
-/** Keywords by which references find a schema (JSON Schema 2020-12, section 8.2). A contract's own go by name. */
-export const identifiers = ['$id', '$anchor', '$dynamicAnchor'] as const
 
 /** The schemas directly inside one, with the steps from it to each. */
 export function* subschemas(schema: SchemaObject): Generator<{ schema: Schema; steps: string[] }> {

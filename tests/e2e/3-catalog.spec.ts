@@ -210,3 +210,53 @@ test('a definition is begun from nothing', async ({ page }) => {
   await page.getByRole('button', { name: 'Save as revision 2' }).click()
   await expect(page.getByText('Saved as revision 2.')).toBeVisible()
 })
+
+const moorings = `openapi: 3.1.0
+info: { title: Mooring Pages, version: 1.0.0, description: Pages of boats at their moorings. }
+paths:
+  /boats:
+    get:
+      operationId: listBoats
+      responses:
+        '200':
+          description: Boats
+          content: { application/json: { schema: { $ref: '#/components/schemas/Boats' } } }
+components:
+  schemas:
+    Page:
+      $id: https://schemas.brackenmere.example/page
+      type: object
+      properties: { entries: { type: array, items: { $dynamicRef: '#entry' } } }
+      $defs: { Entry: { $dynamicAnchor: entry, not: {} } }
+    Boats:
+      $id: https://schemas.brackenmere.example/boats
+      description: A page of boats.
+      $ref: page
+      $defs: { Entry: { $dynamicAnchor: entry, $ref: '#/components/schemas/Boat' } }
+    Boat:
+      type: object
+      properties:
+        berth: { $ref: '#/components/schemas/Berth', description: Where it lies tonight. }
+    Berth: { type: object, description: A place for a boat. }
+`
+
+test('a schema that is another one with words of its own is read as both', async ({ page }) => {
+  await signIn(page, 'lena', '/bring-in')
+  await page
+    .getByLabel('or choose files')
+    .setInputFiles({ name: 'moorings.yaml', mimeType: 'text/yaml', buffer: Buffer.from(moorings) })
+  await page.getByRole('combobox', { name: 'Audience' }).click({ timeout: 30_000 })
+  await page.getByRole('option', { name: 'Private' }).click()
+  await page.getByRole('button', { name: 'Enter into the register' }).click()
+  await expect(page).toHaveURL(/\/apis\/mooring-pages/)
+  await page.goto('/apis/mooring-pages/operations')
+  await page.getByText('/boats').first().click()
+  const main = page.getByRole('main')
+  await expect(main.getByText('A page of boats.')).toBeVisible()
+  await main.getByRole('button', { name: 'Open list of Boat' }).click()
+  await main.getByRole('button', { name: 'Open Boat' }).click()
+  await expect(main.getByText('Where it lies tonight.')).toBeVisible()
+  await main.getByRole('button', { name: 'Open Berth' }).click()
+  await expect(main.getByText('A place for a boat.')).toHaveCount(0)
+  await expect(main.getByText('with', { exact: true })).toHaveCount(0)
+})

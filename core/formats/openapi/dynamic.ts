@@ -104,7 +104,7 @@ class Binding {
     if (!asked) return copy
     const { $dynamicRef: _, ...rest } = copy
     const offered = asked.anchor === undefined ? undefined : within.get(asked.anchor)
-    const target = this.referenceIn(within, offered ?? asked.target)
+    const target = this.referenceIn(within, this.straight(offered ?? asked.target))
     if (rest['$ref'] === undefined) return { $ref: target, ...rest }
     const all = Array.isArray(rest['allOf']) ? (rest['allOf'] as Schema[]) : []
     return { ...rest, allOf: [...all, { $ref: target }] }
@@ -124,7 +124,10 @@ class Binding {
     if (known !== undefined) return schemaReference(known)
     if (this.copies.size >= mostCopies) return reference
     const copy = freeName(
-      [named.name, ...Array.from(within.values(), (target) => this.spoken(target))].join('_'),
+      [
+        named.name,
+        ...Array.from(within.values(), (target) => referencedName(this.straight(target))),
+      ].join('_'),
       (candidate) => this.named.has(candidate) || this.made.some((made) => made.name === candidate),
     )
     this.copies.set(key, copy)
@@ -134,14 +137,16 @@ class Binding {
     return schemaReference(copy)
   }
 
-  /** What a schema is called that may be nothing but a reference to another. */
-  private spoken(reference: string): string {
-    const name = referencedName(reference) ?? reference
-    const schema = this.byName.get(name)
-    const next = typeof schema === 'object' ? schema['$ref'] : undefined
-    return (typeof next === 'string' ? referencedName(next) : undefined) ?? name
+  /** Where a reference leads that may lead to nothing but another one. */
+  private straight(reference: string): string {
+    const schema = this.byName.get(referencedName(reference) ?? '')
+    if (typeof schema !== 'object' || typeof schema['$ref'] !== 'string') return reference
+    const isAlone = Object.keys(schema).every((key) => key === '$ref' || isIdentifier(key))
+    return isAlone ? schema['$ref'] : reference
   }
 }
+
+const isIdentifier = (key: string) => (identifiers as readonly string[]).includes(key)
 
 const restricted = (scope: Scope, needs: ReadonlySet<string>): Scope =>
   new Map([...scope].filter(([anchor]) => needs.has(anchor)).sort(([a], [b]) => (a < b ? -1 : 1)))

@@ -137,6 +137,13 @@ describe('dynamic references', () => {
     expect(resolveSchema(contract, properties.items.items)).toMatchObject({ not: {} })
   })
 
+  it('lead straight to what an anchor is another name for', () => {
+    const { schema } = contract.schemas.find(({ name }) => name === 'Page_Boat')!
+    expect(schema).toMatchObject({
+      properties: { items: { items: { $ref: '#/components/schemas/Boat' } } },
+    })
+  })
+
   it('are gone from the contract, which names the copies that mean something else', () => {
     const names = contract.schemas.map(({ name }) => name)
     expect(names).toEqual(expect.arrayContaining(['Page_Boat', 'Page_Entry_3', 'Boats_Entry_3']))
