@@ -9,7 +9,7 @@ import {
 } from '../contract/model'
 import { referencedName } from '../contract/schemas'
 import type { Place } from '../text/place'
-import { isObject } from '../text/values'
+import { isObject, isSame } from '../text/values'
 
 export type ChangeKind = 'added' | 'removed' | 'changed'
 
@@ -112,7 +112,7 @@ class Comparison {
       this.say('changed', name, 'is no longer deprecated', at)
     this.lists(name, at, 'tag', before.tags, after.tags)
     this.headers(name, at, before.parameters, after.parameters, (p) => `${p.in} parameter`)
-    if (JSON.stringify(before.security) !== JSON.stringify(after.security)) {
+    if (!isSame(before.security, after.security)) {
       this.say(
         'changed',
         name,
@@ -257,7 +257,7 @@ class Comparison {
     before: unknown,
     after: unknown,
   ): void {
-    if (JSON.stringify(before) === JSON.stringify(after)) return
+    if (isSame(before, after)) return
     if (keyword === 'enum') {
       const [a, b] = [listOf(before).map(String), listOf(after).map(String)]
       for (const value of b)

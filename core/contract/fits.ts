@@ -1,4 +1,4 @@
-import { isObject } from '../text/values'
+import { isObject, isSame } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
 import { wholeSchema, typesOf } from './schemas'
 
@@ -52,10 +52,10 @@ export function fits(
     if (types !== undefined && !isOfTypes(here, types)) {
       return says(`is ${kindOf(here)}, and ${typesOf(target).join(' or ')} is asked for`)
     }
-    if (Array.isArray(options) && !options.some((option) => same(option, here))) {
+    if (Array.isArray(options) && !options.some((option) => isSame(option, here))) {
       return says(`is ${JSON.stringify(here)?.slice(0, 60)}, which is none of the values allowed`)
     }
-    if ('const' in target && !same(target['const'], here))
+    if ('const' in target && !isSame(target['const'], here))
       return says('is not the one value allowed')
     return ownMisfit(here, target, depth) ?? combined(here, target, depth)
   }
@@ -171,9 +171,6 @@ const kindOf = (value: unknown) =>
       : isObject(value)
         ? 'an object'
         : `a ${typeof value}`
-
-const same = (a: unknown, b: unknown) =>
-  a === b || (typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b))
 
 function textMisfit(text: string, target: SchemaObject): Misfit | undefined {
   const { minLength, maxLength, format } = target

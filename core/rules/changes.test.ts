@@ -19,6 +19,22 @@ describe('what changed between two rulebooks', () => {
     expect(changedRules(house, house)).toEqual([])
   })
 
+  it('is nothing where the members of a rule stand in another order, as a database gives them back', () => {
+    const turned = (value: unknown): unknown =>
+      Array.isArray(value)
+        ? value.map(turned)
+        : typeof value === 'object' && value !== null
+          ? Object.fromEntries(
+              Object.entries(value)
+                .reverse()
+                .map(([name, member]) => [name, turned(member)]),
+            )
+          : value
+    const kept = turned(house) as typeof house
+    expect(ruleDifferences(kept, house)).toEqual([])
+    expect(changedRules(kept, house)).toEqual([])
+  })
+
   it('is a level, which weighs otherwise', () => {
     const { says, rules } = changedBy(
       'level: SHOULD\n    title: Page every list',

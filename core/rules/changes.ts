@@ -1,3 +1,4 @@
+import { isSame } from '../text/values'
 import { bindingWords } from './page'
 import type { Rule } from './model'
 import type { Rulebook } from './rulebook'
@@ -27,9 +28,9 @@ export function ruleDifferences(before: Compared, after: Compared): RuleDifferen
     else for (const words of between(was, rule)) says(rule.id, `${rule.id} ${words}`)
   }
   for (const { id } of before.rules) if (!now.has(id)) says(id, `${id} is gone`)
-  const changed = new Map(before.changes.map((change) => [change.id, JSON.stringify(change)]))
+  const changed = new Map(before.changes.map((change) => [change.id, change]))
   for (const change of after.changes) {
-    if (changed.get(change.id) === JSON.stringify(change)) continue
+    if (isSame(changed.get(change.id), change)) continue
     const words = change.off
       ? 'is left out'
       : change.level
@@ -52,38 +53,36 @@ const listed = (words: string[]) =>
     ? `${words.slice(0, 6).join(', ')} and ${words.length - 6} more`
     : words.join(', ')
 
+/** What a rule asks, and of what. */
+const asks = ['about', 'where', 'expect', 'formats'] as const
+
+/** What a rule says to people. */
+const words = [
+  'title',
+  'message',
+  'reason',
+  'remedy',
+  'link',
+  'part',
+  'group',
+  'fixes',
+  'samples',
+  'mayBeLoosened',
+] as const
+
 function between(was: Rule, is: Rule): string[] {
   const found: string[] = []
   if (was.level !== is.level) found.push(`becomes ${is.level}; it was ${was.level}`)
-  if (JSON.stringify(was.binds) !== JSON.stringify(is.binds)) {
+  if (!isSame(was.binds, is.binds)) {
     found.push(
       is.binds
         ? bindingWords(is.binds).replace(/^B/, 'b').replace(/\.$/, '')
         : 'binds at once and for all',
     )
   }
-  const asks = ['about', 'where', 'expect', 'formats'] as const
-  if (asks.some((name) => JSON.stringify(was[name]) !== JSON.stringify(is[name]))) {
-    found.push('asks for something else')
-  }
-  const words = [
-    'title',
-    'message',
-    'reason',
-    'remedy',
-    'link',
-    'part',
-    'group',
-    'fixes',
-    'samples',
-    'mayBeLoosened',
-  ] as const
-  if (
-    found.length === 0 &&
-    words.some((name) => JSON.stringify(was[name]) !== JSON.stringify(is[name]))
-  ) {
+  if (asks.some((name) => !isSame(was[name], is[name]))) found.push('asks for something else')
+  if (found.length === 0 && words.some((name) => !isSame(was[name], is[name])))
     found.push('says it otherwise')
-  }
   return found
 }
 
@@ -94,16 +93,17 @@ type Asked = Pick<Rulebook, 'rules' | 'domain' | 'words'>
  * for the organisation's domain or words where these are others.
  */
 export const changedRules = (before: Asked, after: Asked): Rule[] => {
-  const old = new Map(before.rules.map((rule) => [rule.id, judgement(rule)]))
-  const isOther =
-    before.domain !== after.domain || JSON.stringify(before.words) !== JSON.stringify(after.words)
-  return after.rules.filter(
-    (rule) => old.get(rule.id) !== judgement(rule) || (isOther && asksForOrganisation(rule)),
-  )
+  const old = new Map(before.rules.map((rule) => [rule.id, rule]))
+  const isOther = before.domain !== after.domain || !isSame(before.words, after.words)
+  return after.rules.filter((rule) => {
+    const was = old.get(rule.id)
+    const isKept = was && judges.every((name) => isSame(was[name], rule[name]))
+    return !isKept || (isOther && asksForOrganisation(rule))
+  })
 }
+
+/** What decides what a rule finds, and how it weighs. */
+const judges = [...asks, 'level', 'binds'] as const
 
 const asksForOrganisation = ({ where = '', expect }: Rule) =>
   /\borganisation\b|\bmisspelled\b/.test(`${where} ${expect}`)
-
-const judgement = ({ about, where, expect, formats, level, binds }: Rule) =>
-  JSON.stringify([about, where, expect, formats, level, binds])

@@ -20,6 +20,15 @@ export const textOf = (value: unknown): string | undefined =>
 export const namesOf = (value: unknown): string[] =>
   Array.isArray(value) ? value.filter((item): item is string => typeof item === 'string') : none
 
+/** Whether two values of JSON say the same, in whatever order their members stand; one that is undefined is none. */
+export function isSame(a: unknown, b: unknown): boolean {
+  if (a === b || Object.is(a, b)) return true
+  if (Array.isArray(a) && Array.isArray(b))
+    return a.length === b.length && a.every((item, i) => isSame(item, b[i]))
+  if (!isObject(a) || !isObject(b)) return false
+  return [...Object.keys(a), ...Object.keys(b)].every((name) => isSame(a[name], b[name]))
+}
+
 /** Leaves out what is undefined, so that equal parts are equal objects. */
 export function compact<T extends object>(part: Loose<T>): T {
   let holes = false
