@@ -24,7 +24,9 @@ const emit = defineEmits<{ go: [line: number]; mend: [finding: Finding] }>()
 
 interface Note {
   key: string
+  /** How it is coloured, and what it is called. */
   level: string
+  label: string
   message: string
   rule: string
   line: number
@@ -38,6 +40,7 @@ const notes = computed<Note[]>(() =>
     ...props.problems.map(({ message, line, column, level }, i) => ({
       key: `p${i}`,
       level: level === 'error' ? 'MUST' : 'SHOULD',
+      label: level === 'error' ? 'ERROR' : 'SHOULD',
       message,
       rule: `${level}, column ${column}`,
       line,
@@ -46,6 +49,7 @@ const notes = computed<Note[]>(() =>
     ...props.findings.map((finding) => ({
       key: finding.key,
       level: finding.level,
+      label: finding.level,
       message: finding.message,
       rule: finding.becomes
         ? `${finding.rule}, ${finding.becomes} from ${finding.since}`
@@ -128,9 +132,7 @@ const next = computed(() =>
         @click="emit('go', note.line)"
         @keydown.enter="emit('go', note.line)"
       >
-        <span class="level" :class="note.level">{{
-          note.rule.startsWith('error') ? 'ERROR' : note.level
-        }}</span>
+        <span class="level" :class="note.level">{{ note.label }}</span>
         {{ note.message }}
         <div class="rule">
           {{ note.rule }} · line {{ note.line }}

@@ -297,7 +297,7 @@ export async function insertRevision(
     .where(and(eq(versions.api, api.id), eq(versions.version, version)))
   if (fixed) {
     throw conflict(
-      `Version ${version} of ${api.title} is placed, so its text is fixed. Raise info.version and save again.`,
+      `Version ${version} of ${api.title} is placed, so its text is fixed. Raise its version in the text and save again.`,
     )
   }
   const [highest] = await tx

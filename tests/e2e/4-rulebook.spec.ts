@@ -114,6 +114,8 @@ test('tries a rule on what the register knows, and on another API', async ({ pag
 test('publishes an edition, and the register is checked against it', async ({ page }) => {
   await signIn(page, 'imara', rulebook)
   await page.getByLabel('Level').selectOption('MUST')
+  await expect(margin(page).getByText('list-paged becomes MUST; it was SHOULD')).toBeVisible()
+  await expect(margin(page).getByText('says it otherwise')).toHaveCount(0)
   await margin(page).getByLabel('What changes, and why').fill('Lists grow; paging is a must now')
   await page.getByRole('button', { name: 'Publish as an edition' }).click()
   await expect(page.getByText(/Edition 3 is in force/)).toBeVisible()
@@ -237,4 +239,15 @@ test('the shipped rulebook is the one the demo checks against', async ({ page })
   const rules = readFileSync('rulebooks/house.yaml', 'utf8').match(/^ {2}- id: .*\n {4}group:/gm)
   const rows = page.locator('tbody tr:not(.group)')
   await expect(rows).toHaveCount(rules!.length)
+})
+
+test('a finding in the margin is called by its level, whatever its rule is called', async ({
+  page,
+}) => {
+  await signIn(page, 'wren', '/apis/tanker-dispatch/source?line=60')
+  const note = margin(page)
+    .getByText(/error-described/)
+    .first()
+  await expect(note).toBeVisible({ timeout: 20_000 })
+  await expect(margin(page).getByText('ERROR', { exact: true })).toHaveCount(0)
 })

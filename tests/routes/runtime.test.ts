@@ -378,7 +378,7 @@ describe('promotion', () => {
     )
     expect(answer).toMatchObject({
       status: 409,
-      body: { detail: expect.stringMatching(/Raise info.version/) as string },
+      body: { detail: expect.stringMatching(/Raise its version/) as string },
     })
   })
 })
