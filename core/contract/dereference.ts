@@ -1,7 +1,14 @@
 import { isObject } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
 import { everyOperation, mapOperation, schemasOf } from './parts'
-import { joined, mapSchema, referencedName, referencesIn, schemasByName } from './schemas'
+import {
+  everySchema,
+  joined,
+  mapSchema,
+  referencedName,
+  referencesIn,
+  schemasByName,
+} from './schemas'
 
 /** Writing every reference out would make a text of more parts than this. */
 const mostParts = 3_000_000
@@ -41,16 +48,15 @@ export function circularNames(contract: Contract): Set<string> {
 /** The names of schemas that discriminators tell apart (OpenAPI 3.1, section 4.8.25). */
 function mappedNames(contract: Contract): Set<string> {
   const mapped = new Set<string>()
-  const note = (schema: Schema) =>
-    mapSchema(schema, (inner) => {
-      const { discriminator } = inner
+  const note = (schema: Schema) => {
+    for (const { discriminator } of everySchema(schema)) {
       const mapping = isObject(discriminator) ? discriminator['mapping'] : undefined
       for (const target of isObject(mapping) ? Object.values(mapping) : []) {
         const name = typeof target === 'string' ? referencedName(target) : undefined
         if (name !== undefined) mapped.add(name)
       }
-      return inner
-    })
+    }
+  }
   for (const operation of everyOperation(contract)) schemasOf(operation).forEach(note)
   for (const { schema } of contract.schemas) note(schema)
   return mapped

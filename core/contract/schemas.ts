@@ -105,9 +105,13 @@ export function joined({ $ref: _, ...beside }: SchemaObject, target: Schema): Sc
     const into = isFree ? result : apart
     into[key] = beside[key]
   }
-  if (Object.keys(apart).length === 0) return result
-  const all = Array.isArray(target['allOf']) ? (target['allOf'] as Schema[]) : []
-  return { ...result, allOf: [...all, apart] }
+  return Object.keys(apart).length === 0 ? result : withPart(result, apart)
+}
+
+/** A schema that asks for one part more. */
+export function withPart(schema: SchemaObject, part: Schema): SchemaObject {
+  const parts = Array.isArray(schema['allOf']) ? (schema['allOf'] as Schema[]) : []
+  return { ...schema, allOf: [...parts, part] }
 }
 
 /** What a schema asks in the end: its references followed, {@link joined} with what stands beside them on the way. */
@@ -216,16 +220,23 @@ export function mapSubschemas(
   return copy
 }
 
-/** The names of the contract's schemas that a schema refers to, inside and out. */
-export function referencesIn(schema: Schema, found = new Set<string>()): Set<string> {
+/** A schema and every one inside of it, but for `true` and `false`. */
+export function* everySchema(schema: Schema): Generator<SchemaObject> {
   const stack: Schema[] = [schema]
   while (stack.length > 0) {
     const here = stack.pop()!
     if (typeof here === 'boolean') continue
-    const reference = here['$ref']
-    const name = typeof reference === 'string' ? referencedName(reference) : undefined
-    if (name !== undefined) found.add(name)
+    yield here
     for (const { schema: inner } of subschemas(here)) stack.push(inner)
+  }
+}
+
+/** The names of the contract's schemas that a schema refers to, inside and out. */
+export function referencesIn(schema: Schema): Set<string> {
+  const found = new Set<string>()
+  for (const { $ref } of everySchema(schema)) {
+    const name = typeof $ref === 'string' ? referencedName($ref) : undefined
+    if (name !== undefined) found.add(name)
   }
   return found
 }

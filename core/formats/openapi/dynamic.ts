@@ -1,6 +1,7 @@
 import type { Contract, NamedSchema, Schema, SchemaObject } from '../../contract/model'
 import { mapOperation } from '../../contract/parts'
 import {
+  everySchema,
   identifiers,
   mapSchema,
   mapSubschemas,
@@ -8,7 +9,7 @@ import {
   referencesIn,
   schemaReference,
   schemasByName,
-  subschemas,
+  withPart,
 } from '../../contract/schemas'
 import { freeName } from '../../text/names'
 import type { Place } from '../../text/place'
@@ -105,9 +106,7 @@ class Binding {
     const { $dynamicRef: _, ...rest } = copy
     const offered = asked.anchor === undefined ? undefined : within.get(asked.anchor)
     const target = this.referenceIn(within, this.straight(offered ?? asked.target))
-    if (rest['$ref'] === undefined) return { $ref: target, ...rest }
-    const all = Array.isArray(rest['allOf']) ? (rest['allOf'] as Schema[]) : []
-    return { ...rest, allOf: [...all, { $ref: target }] }
+    return rest['$ref'] === undefined ? { $ref: target, ...rest } : withPart(rest, { $ref: target })
   }
 
   /** The reference to what a named schema means on this way. */
@@ -164,7 +163,9 @@ function needsOf(
   for (const { name, schema } of schemas) {
     const own = new Set<string>()
     const targets = referencesIn(schema)
-    for (const { anchor, target } of askedIn(schema, asked)) {
+    for (const inner of everySchema(schema)) {
+      const { anchor, target } = asked.get(inner) ?? {}
+      if (target === undefined) continue
       if (anchor !== undefined) own.add(anchor)
       for (const reference of [target, ...(anchor === undefined ? [] : everyOffer(anchor))]) {
         const lead = referencedName(reference)
@@ -184,18 +185,4 @@ function needsOf(
     }
   }
   return needs
-}
-
-/** The dynamic references of a schema and of those inside of it. */
-function askedIn(schema: Schema, asked: Bindings['asked']): Asked[] {
-  const found: Asked[] = []
-  const stack: Schema[] = [schema]
-  while (stack.length > 0) {
-    const here = stack.pop()!
-    if (typeof here === 'boolean') continue
-    const known = asked.get(here)
-    if (known) found.push(known)
-    for (const { schema: inner } of subschemas(here)) stack.push(inner)
-  }
-  return found
 }

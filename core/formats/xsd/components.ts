@@ -1,6 +1,6 @@
 import { table } from '../../text/values'
 import type { Documents } from '../../text/documents'
-import { absence, resolveName } from '../../text/place'
+import { absence, resolveName, type Place } from '../../text/place'
 import type { Pointer } from '../../text/pointer'
 import type { PlacedProblem } from '../../text/problem'
 import type { XmlElement } from '../../text/xml'
@@ -197,9 +197,12 @@ export abstract class SchemaComponents {
     level: PlacedProblem['level'] = 'error',
   ): void {
     if (this.problems.length < 1000) {
-      const at = this.origins.placeOf(element) ?? this.documents.place(file, element.path)
-      this.problems.push({ at, level, message })
+      this.problems.push({ at: this.placeOf(element, file), level, message })
     }
+  }
+
+  protected placeOf(element: XmlElement, file: string): Place {
+    return this.origins.placeOf(element) ?? this.documents.place(file, element.path)
   }
 
   protected find(

@@ -95,8 +95,7 @@ export class XsdReader extends SchemaComponents {
         namespace,
       }
     }
-    const at = this.origins.placeOf(element) ?? this.documents.place(file, element.path)
-    return { name, schema, at, declared }
+    return { name, schema, at: this.placeOf(element, file), declared }
   }
 
   /** The contract's reference to a named component; made once, since large schemas refer very often. */
