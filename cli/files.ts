@@ -1,7 +1,7 @@
 import { closeSync, openSync, readdirSync, readFileSync, readSync, statSync } from 'node:fs'
 import { dirname, join, relative, resolve } from 'node:path'
-import { archiveKind, ArchiveFault, readArchive } from '../core/archive/read'
-import { definitionEndings } from '../core/formats/detect'
+import { archiveKind, ArchiveFault, readArchive, type ArchiveContent } from '../core/archive/read'
+import { mayBeWhole } from '../core/formats/detect'
 import type { Beside } from '../core/text/documents'
 import { limits } from '../core/text/limits'
 import { decodeText } from '../core/text/read'
@@ -16,7 +16,7 @@ export interface Source {
   /** Whether the person named this very file, so that it has to be a definition. */
   named: boolean
   archive?: string
-  /** Why an archive cannot be looked into. */
+  /** Why an archive cannot be looked into, or a file in it is not taken. */
   fault?: string
 }
 
@@ -55,9 +55,6 @@ function readStart(path: string): Uint8Array {
   }
 }
 
-/** Whether a file may hold a definition by itself, not only a part of one. */
-const mayBeWhole = (name: string) => definitionEndings.test(name) && !/\.(xsd|md|txt)$/i.test(name)
-
 function* below(folder: string): Generator<string> {
   const entries = readdirSync(folder, { withFileTypes: true }).sort((a, b) =>
     a.name < b.name ? -1 : 1,
@@ -70,12 +67,17 @@ function* below(folder: string): Generator<string> {
   }
 }
 
-const archives = new Map<string, Map<string, Uint8Array>>()
+interface Archive extends Pick<ArchiveContent, 'leftOut'> {
+  taken: Map<string, Uint8Array>
+}
 
-function archiveOf(path: string): Map<string, Uint8Array> {
+const archives = new Map<string, Archive>()
+
+function archiveOf(path: string): Archive {
   let files = archives.get(path)
   if (!files) {
-    files = new Map(readArchive(readFileSync(path)).map(({ name, bytes }) => [name, bytes]))
+    const { entries, leftOut } = readArchive(readFileSync(path))
+    files = { taken: new Map(entries.map(({ name, bytes }) => [name, bytes])), leftOut }
     archives.set(path, files)
   }
   return files
@@ -83,19 +85,21 @@ function archiveOf(path: string): Map<string, Uint8Array> {
 
 function archiveSources(path: string): Source[] {
   try {
-    return archiveFiles(path).map((name) => ({ file: name, named: false, archive: path }))
+    const { taken, leftOut } = archiveOf(path)
+    return [
+      ...[...taken.keys()].map((file) => ({ file, named: false, archive: path })),
+      ...leftOut.map(({ name: file, why: fault }) => ({ file, named: true, archive: path, fault })),
+    ].filter(({ file }) => mayBeWhole(file))
   } catch (error) {
     if (error instanceof ArchiveFault) return [{ file: path, named: true, fault: error.message }]
     throw error
   }
 }
 
-const archiveFiles = (path: string) => [...archiveOf(path).keys()].filter(mayBeWhole)
-
 /** The bytes of a source. */
 export function bytesOf({ file, archive }: Source): Uint8Array {
   if (archive === undefined) return readFileSync(file)
-  return archiveOf(archive).get(file) ?? new Uint8Array()
+  return archiveOf(archive).taken.get(file) ?? new Uint8Array()
 }
 
 /**
@@ -104,7 +108,7 @@ export function bytesOf({ file, archive }: Source): Uint8Array {
  */
 export function besideOf({ file, archive }: Source, root = dirname(file)): Beside {
   const read = (name: string): Uint8Array | undefined => {
-    if (archive !== undefined) return archiveOf(archive).get(name)
+    if (archive !== undefined) return archiveOf(archive).taken.get(name)
     const inside = [process.cwd(), resolve(root)].some((folder) => {
       const way = relative(folder, resolve(name))
       return !way.startsWith('..') && way !== ''

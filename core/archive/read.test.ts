@@ -2,11 +2,12 @@ import { gzipSync, zipSync, strToU8 } from 'fflate'
 import fc from 'fast-check'
 import { createTar } from 'nanotar'
 import { describe, expect, it } from 'vitest'
+import { limits } from '../text/limits'
 import { archiveLimits } from './limits'
 import { archiveKind, ArchiveFault, readArchive } from './read'
 
 const text = (bytes: Uint8Array) => new TextDecoder().decode(bytes)
-const namesIn = (bytes: Uint8Array) => readArchive(bytes).map(({ name }) => name)
+const namesIn = (bytes: Uint8Array) => readArchive(bytes).entries.map(({ name }) => name)
 
 const files = fc.dictionary(
   fc.stringMatching(/^[a-z]{1,5}(\/[a-z]{1,5}){0,2}\.yaml$/),
@@ -39,7 +40,7 @@ describe('an archive', () => {
     fc.assert(
       fc.property(files, (given) => {
         const found = Object.fromEntries(
-          readArchive(pack(given)).map(({ name, bytes }) => [name, text(bytes)]),
+          readArchive(pack(given)).entries.map(({ name, bytes }) => [name, text(bytes)]),
         )
         expect(found).toEqual({ ...given })
       }),
@@ -64,6 +65,20 @@ describe('an archive', () => {
         }),
       ),
     ).toEqual(['a.yaml'])
+  })
+
+  it('leaves out a file that is too large, or that nothing could refer to, and takes the others', () => {
+    const packed = createTar([
+      { name: 'a.yaml', data: 'a' },
+      { name: 'c#/d.yaml', data: 'd' },
+      { name: 'b/huge.json', data: new Uint8Array(limits.bytes + 1) },
+    ])
+    const { entries, leftOut } = readArchive(packed)
+    expect(entries.map(({ name }) => name)).toEqual(['a.yaml'])
+    expect(leftOut).toEqual([
+      { name: 'c#/d.yaml', why: expect.stringMatching(/holds a #/) as string },
+      { name: 'b/huge.json', why: expect.stringMatching(/64\.0 MB; up to 64 MB/) as string },
+    ])
   })
 
   it('that unpacks to many times its size is refused', () => {

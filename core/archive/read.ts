@@ -1,6 +1,6 @@
 import { Gunzip, Unzip, UnzipInflate } from 'fflate'
 import { parseTar } from 'nanotar'
-import { limits } from '../text/limits'
+import { limits, tooLargeSays } from '../text/limits'
 import { archiveLimits } from './limits'
 
 export interface ArchiveEntry {
@@ -19,6 +19,12 @@ export function archiveKind(bytes: Uint8Array): 'zip' | 'gzip' | 'tar' | undefin
   return magic === 'ustar' ? 'tar' : undefined
 }
 
+/** What an archive holds: its files in its order, and those that are not taken, with the reason. */
+export interface ArchiveContent {
+  entries: ArchiveEntry[]
+  leftOut: { name: string; why: string }[]
+}
+
 /** A name as it may stand in a folder: no way up, no root, no drive; undefined for what is not to be taken. */
 export function safeName(name: string): string | undefined {
   const parts = name
@@ -26,11 +32,7 @@ export function safeName(name: string): string | undefined {
     .split('/')
     .filter((part) => part !== '' && part !== '.')
   const isUnsafe =
-    name.startsWith('/') ||
-    /^[a-z]:/i.test(name) ||
-    name.includes('\0') ||
-    name.includes('#') ||
-    parts.includes('..')
+    name.startsWith('/') || /^[a-z]:/i.test(name) || name.includes('\0') || parts.includes('..')
   if (isUnsafe)
     throw new ArchiveFault(
       `The archive holds "${name.slice(0, 80)}", a name that leads out of its folder`,
@@ -67,11 +69,27 @@ class Bounds {
   }
 }
 
+/** Files that are taken, and those that are left out by themselves: one of them is no reason to refuse the others. */
+class Content implements ArchiveContent {
+  readonly entries: ArchiveEntry[] = []
+  readonly leftOut: ArchiveContent['leftOut'] = []
+
+  add(name: string, size: number, bytes: () => Uint8Array): void {
+    const safe = safeName(name)
+    if (safe === undefined) return
+    if (size > limits.bytes) {
+      this.leftOut.push({ name: safe, why: tooLargeSays(size) })
+    } else if (safe.includes('#')) {
+      this.leftOut.push({ name: safe, why: 'Its name holds a #, which no reference can name' })
+    } else this.entries.push({ name: safe, bytes: bytes() })
+  }
+}
+
 /**
- * The files of a ZIP, TAR or gzipped TAR archive, in its order, within {@link archiveLimits}. Folders, links and hidden
- * files are left out; a file larger than a definition may be is refused with the whole archive.
+ * Reads a ZIP, TAR or gzipped TAR archive within {@link archiveLimits}. Folders, links and hidden files are not spoken
+ * of. Throws an {@link ArchiveFault} for what is damaged, too large as a whole, or leads out of its folder.
  */
-export function readArchive(bytes: Uint8Array): ArchiveEntry[] {
+export function readArchive(bytes: Uint8Array): ArchiveContent {
   const kind = archiveKind(bytes)
   const bounds = new Bounds(bytes.byteLength)
   if (kind === 'zip') return readZip(bytes, bounds)
@@ -82,13 +100,13 @@ export function readArchive(bytes: Uint8Array): ArchiveEntry[] {
 
 const chunkSize = 1 << 16
 
-function readZip(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
-  const entries: ArchiveEntry[] = []
+function readZip(bytes: Uint8Array, bounds: Bounds): ArchiveContent {
+  const content = new Content()
   let fault: unknown
   const unzip = new Unzip((file) => {
-    const name = file.name.endsWith('/') ? undefined : safeName(file.name)
+    const isFolder = file.name.endsWith('/')
     bounds.entry()
-    const chunks: Uint8Array[] = []
+    let chunks: Uint8Array[] = []
     let size = 0
     file.ondata = (error, chunk, final) => {
       if (error) {
@@ -101,9 +119,9 @@ function readZip(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
       }
       size += chunk.length
       bounds.grow(chunk.length)
-      if (size > limits.bytes) throw tooLarge(file.name)
-      chunks.push(chunk)
-      if (final && name !== undefined) entries.push({ name, bytes: joined(chunks, size) })
+      if (size > limits.bytes) chunks = []
+      else chunks.push(chunk)
+      if (final && !isFolder) content.add(file.name, size, () => joined(chunks, size))
     }
     file.start()
   })
@@ -117,7 +135,7 @@ function readZip(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
     fault = error instanceof ArchiveFault ? error : new ArchiveFault('The ZIP archive is damaged')
   }
   if (fault) throw fault as Error
-  return entries
+  return content
 }
 
 function gunzip(bytes: Uint8Array, bounds: Bounds): Uint8Array {
@@ -138,24 +156,20 @@ function gunzip(bytes: Uint8Array, bounds: Bounds): Uint8Array {
   return joined(chunks, size)
 }
 
-function readTar(bytes: Uint8Array, bounds: Bounds): ArchiveEntry[] {
+function readTar(bytes: Uint8Array, bounds: Bounds): ArchiveContent {
   let files
   try {
     files = parseTar(bytes)
   } catch {
     throw new ArchiveFault('The TAR archive is damaged')
   }
-  return files.flatMap(({ name, data = new Uint8Array(), type }) => {
+  const content = new Content()
+  for (const { name, data = new Uint8Array(), type } of files) {
     bounds.entry()
-    if (type !== 'file') return []
-    if (data.byteLength > limits.bytes) throw tooLarge(name)
-    const safe = safeName(name)
-    return safe === undefined ? [] : [{ name: safe, bytes: data }]
-  })
+    if (type === 'file') content.add(name, data.byteLength, () => data)
+  }
+  return content
 }
-
-const tooLarge = (name: string) =>
-  new ArchiveFault(`"${name}" in the archive is larger than ${limits.bytes / 1024 / 1024} MB`)
 
 function joined(chunks: Uint8Array[], size: number): Uint8Array {
   if (chunks.length === 1) return chunks[0]!

@@ -22,5 +22,6 @@ export function looksLikeDefinition(text: string): boolean {
   return /^["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/m.test(text)
 }
 
-/** Endings of files that may hold a definition or a part of one. */
-export const definitionEndings = /\.(json|ya?ml|raml|wsdl|wadl|xsd|xml|md|txt)$/i
+/** Whether a file, by its ending, may hold a definition by itself and not only a part of one. */
+export const mayBeWhole = (name: string): boolean =>
+  /\.(json|ya?ml|raml|wsdl|wadl|xml)$/i.test(name)

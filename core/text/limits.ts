@@ -3,12 +3,16 @@
  * bytes of one definition with everything it refers to.
  */
 export const limits = {
-  bytes: 32 * 1024 * 1024,
+  bytes: 64 * 1024 * 1024,
   depth: 150,
   nodes: 8_000_000,
   files: 2000,
-  allBytes: 96 * 1024 * 1024,
+  allBytes: 128 * 1024 * 1024,
 } as const
+
+/** What is said of a file that is larger than is read. */
+export const tooLargeSays = (bytes: number): string =>
+  `The file has ${(bytes / 1024 / 1024).toFixed(1)} MB; up to ${limits.bytes / 1024 / 1024} MB are read`
 
 export type Measure =
   { fits: true } | { fits: false; why: 'depth' | 'nodes' | 'circle'; at: (string | number)[] }

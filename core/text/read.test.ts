@@ -114,9 +114,9 @@ servers:
       'problem.message',
       expect.stringMatching(/not UTF-8/),
     )
-    expect(decodeText(new Uint8Array(60 * 1024 * 1024), 'a')).toHaveProperty(
+    expect(decodeText(new Uint8Array(90 * 1024 * 1024), 'a')).toHaveProperty(
       'problem.message',
-      expect.stringMatching(/60\.0 MB; up to 32 MB/),
+      expect.stringMatching(/90\.0 MB; up to 64 MB/),
     )
   })
 

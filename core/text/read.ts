@@ -1,6 +1,6 @@
 import yaml from 'js-yaml'
 import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
-import { limits, measure, type Measure } from './limits'
+import { limits, tooLargeSays, measure, type Measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
 import { Lines, type Position, type Problem, type TextFault } from './problem'
 import { locateInXml, readXml, type XmlElement } from './xml'
@@ -38,13 +38,7 @@ export function decodeText(
   file: string,
 ): { text: string } | { problem: Problem } {
   if (bytes.byteLength > limits.bytes) {
-    const size = (bytes.byteLength / 1024 / 1024).toFixed(1)
-    return {
-      problem: failing(
-        file,
-        `The file has ${size} MB; up to ${limits.bytes / 1024 / 1024} MB are read`,
-      ),
-    }
+    return { problem: failing(file, tooLargeSays(bytes.byteLength)) }
   }
   const encoding = encodingOf(bytes)
   if (encoding === undefined) {

@@ -26,6 +26,7 @@ import type { Report } from '../../core/report/model'
 import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
+import type { IntakeShown } from '../../shared/api/batches'
 import type { ApiLink } from '../../shared/api/catalog'
 import type { TokenScope } from '../../shared/api/tokens'
 import type { Audience, Lifecycle, ProposalState, Role } from '../../shared/words'
@@ -639,6 +640,8 @@ export const batches = pgTable('batches', {
   /** The archive, until it has been unpacked. */
   sha256: text().references(() => blobs.sha256),
   addresses: jsonb().$type<string[]>().notNull().default([]),
+  /** What the archive holds; a definition takes what it refers to from there. */
+  files: jsonb().$type<StoredFile[]>().notNull().default([]),
   /** Whether files on other hosts may be fetched. */
   agreed: boolean().notNull().default(false),
   state: text()
@@ -655,32 +658,38 @@ export const batches = pgTable('batches', {
   audience: text().$type<Audience>(),
 })
 
-export const intakes = pgTable('intakes', {
-  id: uuid().primaryKey(),
-  batch: uuid().references(() => batches.id),
-  by: text().notNull(),
-  at: moment('at').notNull(),
-  source: text().notNull(),
-  /** Set until the text has been fetched from there. */
-  address: text(),
-  /** Whether files on other hosts may be fetched. */
-  agreed: boolean().notNull().default(false),
-  /** The main file's name once it is known; all its files, the main one first. */
-  file: text().notNull().default(''),
-  files: jsonb().$type<StoredFile[]>().notNull().default([]),
-  /** Files it refers to that are not there. */
-  missing: jsonb().$type<string[]>().notNull().default([]),
-  /** What became of it in a batch. */
-  outcome: text().$type<'added' | 'revised' | 'unchanged' | 'refused' | 'part'>(),
-  result: jsonb().$type<{ api: string; revision: number; says?: string }>(),
-  sha256: text().references(() => blobs.sha256),
-  bytes: integer().notNull(),
-  state: text().$type<'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'>().notNull(),
-  problems: jsonb().$type<Problem[]>().notNull().default([]),
-  summary: jsonb().$type<DefinitionSummary>(),
-  /** How often reading began: a worker that died leaves one that was not finished. */
-  attempts: integer().notNull().default(0),
-})
+export const intakes = pgTable(
+  'intakes',
+  {
+    id: uuid().primaryKey(),
+    batch: uuid().references(() => batches.id),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    source: text().notNull(),
+    /** Set until the text has been fetched from there. */
+    address: text(),
+    /** Whether files on other hosts may be fetched. */
+    agreed: boolean().notNull().default(false),
+    /** The main file's name once it is known; all its files, the main one first. */
+    file: text().notNull().default(''),
+    files: jsonb().$type<StoredFile[]>().notNull().default([]),
+    /** Files it refers to that are not there. */
+    missing: jsonb().$type<string[]>().notNull().default([]),
+    /** What became of it in a batch. */
+    outcome: text().$type<'added' | 'revised' | 'unchanged' | 'refused' | 'part'>(),
+    result: jsonb().$type<{ api: string; revision: number; says?: string }>(),
+    sha256: text().references(() => blobs.sha256),
+    bytes: integer().notNull(),
+    state: text().$type<'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'>().notNull(),
+    problems: jsonb().$type<Problem[]>().notNull().default([]),
+    summary: jsonb().$type<DefinitionSummary>(),
+    /** What a list shows of it, so that nobody has to open thousands of summaries for that. */
+    shown: jsonb().$type<IntakeShown>().notNull().default({ files: 0, errors: 0, warnings: 0 }),
+    /** How often reading began: a worker that died leaves one that was not finished. */
+    attempts: integer().notNull().default(0),
+  },
+  (t) => [index().on(t.batch)],
+)
 
 /** Append-only: the database refuses anything else (see the migration). */
 export const ledger = pgTable(

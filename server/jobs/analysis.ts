@@ -1,4 +1,9 @@
-import { archiveKind, ArchiveFault, readArchive } from '../../core/archive/read'
+import {
+  archiveKind,
+  ArchiveFault,
+  readArchive,
+  type ArchiveContent,
+} from '../../core/archive/read'
 import { compareContracts, type Change } from '../../core/compare/contracts'
 import { examine, type Examination } from '../../core/definition'
 import {
@@ -9,7 +14,7 @@ import {
   type ConversionTarget,
   type PlacedLoss,
 } from '../../core/formats/convert'
-import { looksLikeDefinition } from '../../core/formats/detect'
+import { looksLikeDefinition, mayBeWhole } from '../../core/formats/detect'
 import { readDefinition, type Reading } from '../../core/formats/read'
 import { EditFault } from '../../core/edit/change'
 import { mend, withVersion, type Mending } from '../../core/mend'
@@ -17,6 +22,7 @@ import { estateOf, namesIn, type EstatePart, type Names } from '../../core/rules
 import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
 import { asksForWords } from '../../core/rules/spelling'
 import type { Beside } from '../../core/text/documents'
+import { keepable, mayBeUnkeepable } from '../../core/text/keepable'
 import { decodeText, encodeLike, type SourceText } from '../../core/text/read'
 import { dictionary } from './dictionary'
 
@@ -76,8 +82,14 @@ export interface MendTask extends Checkable {
 
 export type Task = ExamineTask | NamesTask | UnpackTask | ConvertTask | CompareTask | MendTask
 
-/** The files of an archive, and which of them are definitions by themselves. */
-export type Unpacked = { entries: FileBytes[]; mains: string[] } | { fault: string }
+/** The names by which a definition is compared with others, and those of files that it wants and are not there. */
+export interface Named extends Names {
+  missing: string[]
+}
+
+/** The files of an archive, which of them are definitions by themselves, and which are not taken. */
+export type Unpacked =
+  { entries: FileBytes[]; mains: string[]; leftOut: ArchiveContent['leftOut'] } | { fault: string }
 
 export type Conversion = { text: string; ending: string; losses: PlacedLoss[] } | { fault: string }
 
@@ -91,14 +103,12 @@ export interface MendedFiles {
 /** Does one task; what it returns can be passed between threads. */
 export function analyse(
   task: Task,
-): Examination | Names | undefined | Unpacked | Conversion | Change[] | MendedFiles {
+): Examination | Named | undefined | Unpacked | Conversion | Change[] | MendedFiles {
   switch (task.task) {
     case 'examine':
       return examined(task)
-    case 'names': {
-      const reading = readingOf(task.files)
-      return reading && namesIn(reading.contract)
-    }
+    case 'names':
+      return named(task)
     case 'unpack':
       return unpacked(task)
     case 'convert':
@@ -129,10 +139,29 @@ const knownTo = ({ edition, facts, estate }: Checkable) => ({
   ...(asksForWords(edition.rules) && { isWord: dictionary() }),
 })
 
+/** What is found in files, as the database can keep it. */
+function forKeeping<T>(files: FileSet, found: T): T {
+  const isOdd = files.some(({ name, bytes }) => {
+    const decoded = decodeText(bytes, name)
+    return 'text' in decoded && mayBeUnkeepable(decoded.text)
+  })
+  return isOdd ? keepable(found) : found
+}
+
 function examined({ derives, ...task }: ExamineTask): Examination {
   const read = texts(task.files)
   if ('fault' in read) return read.fault
-  return examine(read.source, task.edition, knownTo(task), read.beside, { derives })
+  return forKeeping(
+    task.files,
+    examine(read.source, task.edition, knownTo(task), read.beside, { derives }),
+  )
+}
+
+function named({ files }: NamesTask): Named | undefined {
+  const reading = readingOf(files)
+  if (!reading) return undefined
+  const { contract, documents } = reading
+  return forKeeping(files, { ...namesIn(contract), missing: [...documents.missing] })
 }
 
 function mended({ mending, version, ...task }: MendTask): MendedFiles {
@@ -167,12 +196,16 @@ function mended({ mending, version, ...task }: MendTask): MendedFiles {
 function unpacked({ bytes }: UnpackTask): Unpacked {
   try {
     if (!archiveKind(bytes)) return { fault: 'This is neither a ZIP nor a TAR archive' }
-    const entries = readArchive(bytes)
+    const { entries, leftOut } = readArchive(bytes)
     const mains = entries.filter((entry) => {
       const decoded = decodeText(entry.bytes, entry.name)
       return 'text' in decoded && looksLikeDefinition(decoded.text)
     })
-    return { entries, mains: mains.map(({ name }) => name) }
+    return {
+      entries,
+      mains: mains.map(({ name }) => name),
+      leftOut: leftOut.filter(({ name }) => mayBeWhole(name)),
+    }
   } catch (error) {
     if (error instanceof ArchiveFault) return { fault: error.message }
     throw error
@@ -208,5 +241,5 @@ function converted({ files, to, dereference, syntax }: ConvertTask): Conversion 
 
 function compared({ before, after }: CompareTask): Change[] {
   const [a, b] = [readingOf(before), readingOf(after)]
-  return a && b ? compareContracts(a.contract, b.contract) : []
+  return a && b ? forKeeping([...before, ...after], compareContracts(a.contract, b.contract)) : []
 }

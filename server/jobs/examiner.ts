@@ -7,6 +7,9 @@ import { analyse, type Task } from './analysis'
 
 const longestMs = 120_000
 
+/** A thread that has just begun is slow: it opens the dictionary and compiles the rules. So it is kept for a while. */
+const idleMs = 60_000
+
 /** Reads texts in worker threads, so that no event loop waits for them. `directory` holds the built thread. */
 export function threadedExaminer(
   directory: string,
@@ -16,6 +19,7 @@ export function threadedExaminer(
     filename: join(directory, 'analysis-thread.mjs'),
     minThreads: 1,
     maxThreads: threads,
+    idleTimeout: idleMs,
     maxQueue: 200,
     resourceLimits: { maxOldGenerationSizeMb: 2048, maxYoungGenerationSizeMb: 64 },
   })

@@ -1,19 +1,30 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
-import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { and, asc, eq, getTableColumns, inArray, sql } from 'drizzle-orm'
 import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
-import type { Queries } from '../db/database'
-import { apis, batches, intakes } from '../db/schema'
-import type { Context, Services } from './context'
+import type { Queries, Transaction } from '../db/database'
+import { batches, intakes, type StoredFile } from '../db/schema'
+import { findApi } from './catalog'
+import type { Actor, Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
 import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
-import { enterRegister, prepareEntry, twinsOf, workIntake, type IntakeRow } from './intakes'
+import {
+  enterRegister,
+  findIntake,
+  notRead,
+  prepareEntry,
+  twinsOf,
+  workIntake,
+  type IntakeRow,
+} from './intakes'
 import { announce } from './ledger'
 import { actorNamed } from './people'
 import { can, requirePermission } from './permissions'
-import { titleOf } from './titles'
+import { sideBySide } from './side-by-side'
 
-type BatchRow = typeof batches.$inferSelect
+/** What a batch is; the list of its archive's files may be long, and is read by itself. */
+const { files: archived, ...columns } = getTableColumns(batches)
+type BatchRow = Omit<typeof batches.$inferSelect, 'files'>
 
 /** Takes an archive in: it is kept first, and unpacked and read by a worker. */
 export async function takeInArchive(
@@ -53,49 +64,40 @@ async function begin(
 }
 
 async function findBatch(db: Queries, id: string): Promise<BatchRow> {
-  const [row] = isUUID(id) ? await db.select().from(batches).where(eq(batches.id, id)) : []
+  const [row] = isUUID(id) ? await db.select(columns).from(batches).where(eq(batches.id, id)) : []
   if (!row) throw notFound('batch with this identifier')
   return row
 }
 
-const itemsOf = (db: Queries, id: string) =>
-  db.select().from(intakes).where(eq(intakes.batch, id)).orderBy(asc(intakes.source))
+const ofBatch = (id: string) => eq(intakes.batch, id)
 
 export async function readBatch(db: Queries, id: string): Promise<Batch> {
   const { source, state, total, done, trouble } = await findBatch(db, id)
-  const rows = await itemsOf(db, id)
+  const { shown, outcome, result } = intakes
+  const rows = await db
+    .select({
+      id: intakes.id,
+      source: intakes.source,
+      state: intakes.state,
+      shown,
+      outcome,
+      result,
+    })
+    .from(intakes)
+    .where(ofBatch(id))
+    .orderBy(asc(intakes.source))
   return { id, source, state, total, done, trouble, items: rows.map(toItem) }
 }
 
 function toItem({
-  id,
-  source,
-  state,
+  shown,
   outcome,
-  summary,
-  files,
-  problems,
   result,
-}: IntakeRow): BatchItem {
-  const errors = problems.filter(({ level }) => level === 'error')
-  const [first] = errors.length > 0 ? errors : problems
-  const item: BatchItem = {
-    id,
-    source,
-    state,
-    files: files.length,
-    errors: errors.length,
-    warnings: problems.length - errors.length,
-  }
+  ...row
+}: Pick<IntakeRow, 'id' | 'source' | 'state' | 'shown' | 'outcome' | 'result'>): BatchItem {
+  const item: BatchItem = { ...row, ...shown }
   if (outcome) item.outcome = outcome
-  if (summary) {
-    item.title = titleOf(summary, source)
-    item.version = summary.version
-    item.format = summary.format
-    item.operations = summary.operations.length
-  }
   if (result?.says) item.problem = result.says
-  else if (first) item.problem = `${first.file}:${first.line}:${first.column} ${first.message}`
   if (result?.api) item.api = result.api
   if (result?.revision) item.revision = result.revision
   return item
@@ -169,15 +171,20 @@ async function progress(db: Queries, id: string, done: number): Promise<void> {
 async function readAll(services: Services, row: BatchRow): Promise<void> {
   const { db } = services
   const { id } = row
-  if (row.sha256) await unpack(services, row)
-  else await listAddresses(db, row)
-  const rows = await itemsOf(db, id)
+  const files = row.sha256 ? await unpack(services, row) : []
+  if (!row.sha256) await listAddresses(db, row)
+  const rows = await db
+    .select({ id: intakes.id, state: intakes.state })
+    .from(intakes)
+    .where(ofBatch(id))
+    .orderBy(asc(intakes.source))
   await db.update(batches).set({ state: 'reading', total: rows.length }).where(eq(batches.id, id))
-  for (const [done, { id: intake, state }] of rows.entries()) {
-    await progress(db, id, done)
-    if (state === 'waiting' || state === 'reading') await workIntake(services, intake)
-  }
-  await progress(db, id, rows.length)
+  const together = new Map(files.map((file) => [file.name, file]))
+  let done = 0
+  await sideBySide(rows, async ({ id: intake, state }) => {
+    if (state === 'waiting' || state === 'reading') await workIntake(services, intake, together)
+    await progress(db, id, ++done)
+  })
   await judge(db, id)
   await db
     .update(batches)
@@ -185,14 +192,19 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
     .where(and(eq(batches.id, id), eq(batches.state, 'reading')))
 }
 
-async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchRow): Promise<void> {
-  if ((await itemsOf(db, id)).length > 0) return
+/** Keeps what the archive holds, and makes an intake of each definition in it. Returns all its files. */
+async function unpack(
+  { db, examiner }: Services,
+  { id, by, at, sha256 }: BatchRow,
+): Promise<StoredFile[]> {
+  const [known] = await db.select({ files: archived }).from(batches).where(eq(batches.id, id))
+  if (known && known.files.length > 0) return known.files
   await db.update(batches).set({ state: 'unpacking' }).where(eq(batches.id, id))
   await announce(db, 'batch')
   const unpacked = await examiner.unpack(await bytesOf(db, sha256!))
   if ('fault' in unpacked) throw new Failure(422, 'Not unpacked', unpacked.fault)
-  const { entries, mains } = unpacked
-  if (mains.length === 0) {
+  const { entries, mains, leftOut } = unpacked
+  if (mains.length + leftOut.length === 0) {
     throw new Failure(
       422,
       'Nothing found',
@@ -200,30 +212,35 @@ async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchR
     )
   }
   const stored = await storeFiles(db, entries)
-  await db.insert(intakes).values(
-    mains.map((name) => {
-      const main = stored.find((file) => file.name === name)!
-      return {
-        id: randomUUID(),
-        batch: id,
-        by,
-        at,
-        source: name,
-        sha256: main.sha256,
-        bytes: main.bytes,
-        file: name,
-        files: [main, ...stored.filter((file) => file !== main)],
-        state: 'waiting' as const,
-      }
-    }),
-  )
+  const byName = new Map(stored.map((file) => [file.name, file]))
+  const intake = (name: string) => ({
+    id: randomUUID(),
+    batch: id,
+    by,
+    at,
+    source: name,
+    file: name,
+  })
+  await db.transaction(async (tx) => {
+    await tx.insert(intakes).values([
+      ...mains.map((name) => {
+        const main = byName.get(name)!
+        const { sha256: hash, bytes } = main
+        return { ...intake(name), sha256: hash, bytes, files: [main], state: 'waiting' as const }
+      }),
+      ...leftOut.map(({ name, why }) => ({ ...intake(name), bytes: 0, ...notRead(name, why) })),
+    ])
+    await tx.update(batches).set({ files: stored }).where(eq(batches.id, id))
+  })
+  return stored
 }
 
 async function listAddresses(
   db: Queries,
   { id, by, at, addresses, agreed }: BatchRow,
 ): Promise<void> {
-  if ((await itemsOf(db, id)).length > 0) return
+  const known = await db.$count(intakes, ofBatch(id))
+  if (known > 0) return
   await db.insert(intakes).values(
     addresses.map((address) => ({
       id: randomUUID(),
@@ -241,16 +258,21 @@ async function listAddresses(
 
 /** Says of each definition what would become of it. */
 async function judge(db: Queries, id: string): Promise<void> {
-  const rows = await itemsOf(db, id)
+  const { file, files, state } = intakes
+  const rows = await db
+    .select({ id: intakes.id, file, files, state })
+    .from(intakes)
+    .where(ofBatch(id))
+    .orderBy(asc(intakes.source))
   const used = new Set(
     rows
-      .filter(({ state }) => state === 'ready')
-      .flatMap(({ file, files }) => files.map(({ name }) => name).filter((name) => name !== file)),
+      .filter((row) => row.state === 'ready')
+      .flatMap((row) => row.files.map(({ name }) => name).filter((name) => name !== row.file)),
   )
   const seen = new Set<string>()
-  for (const row of rows) {
-    const fate = await fateOf(db, row, used, seen)
-    await db.update(intakes).set(fate).where(eq(intakes.id, row.id))
+  for (const { id: intake } of rows) {
+    const fate = await fateOf(db, await findIntake(db, intake), used, seen)
+    await db.update(intakes).set(fate).where(eq(intakes.id, intake))
   }
 }
 
@@ -287,50 +309,45 @@ async function fateOf(
 
 /** Enters all of a batch in one transaction, so that stopping it leaves nothing half done. */
 async function enter(services: Services, batch: BatchRow): Promise<void> {
-  const { db, now } = services
+  const { db } = services
   const actor = await actorNamed(db, batch.by)
-  const rows = (await itemsOf(db, batch.id)).filter(
-    ({ outcome }) => outcome === 'added' || outcome === 'revised',
-  )
+  const rows = await db
+    .select({ id: intakes.id })
+    .from(intakes)
+    .where(and(ofBatch(batch.id), inArray(intakes.outcome, ['added', 'revised'])))
+    .orderBy(asc(intakes.source))
   await db.update(batches).set({ total: rows.length }).where(eq(batches.id, batch.id))
-  const results = new Map<string, Fate>()
   await db.transaction(async (tx) => {
-    for (const [done, row] of rows.entries()) {
+    for (const [done, { id }] of rows.entries()) {
       // Progress is told outside of the transaction, so that others see it before the end.
       await progress(db, batch.id, done)
-      // What was entered a moment ago from the same batch counts as being there.
-      const [twin] = await twinsOf(tx, row)
-      if (twin?.same === 'content') {
-        results.set(row.id, {
-          outcome: 'unchanged',
-          result: { api: twin.api, revision: twin.revision },
-        })
-        continue
-      }
-      const api = twin?.api
-      const [existing] =
-        api === undefined ? [] : await tx.select().from(apis).where(eq(apis.slug, api))
-      const team = existing?.team ?? batch.team!
-      if (!can(actor, 'edit', team)) {
-        results.set(row.id, {
-          outcome: 'refused',
-          result: { api: api ?? '', revision: 0, says: `Only owners of ${team} may change it` },
-        })
-        continue
-      }
-      const entry = await prepareEntry(services, row, {
-        api,
-        team,
-        audience: existing?.audience ?? batch.audience!,
-      })
-      const saved = await enterRegister(tx, { actor, now }, entry)
-      await tx
-        .update(intakes)
-        .set({ state: 'accepted', result: saved })
-        .where(eq(intakes.id, row.id))
+      const fate = await enterOne({ ...services, db: tx }, actor, batch, await findIntake(tx, id))
+      await tx.update(intakes).set(fate).where(eq(intakes.id, id))
     }
     await progress(db, batch.id, rows.length)
-    for (const [id, fate] of results) await tx.update(intakes).set(fate).where(eq(intakes.id, id))
     await tx.update(batches).set({ state: 'done' }).where(eq(batches.id, batch.id))
   })
+}
+
+/** Enters one definition of a batch, after those before it: what was entered a moment ago is there already. */
+async function enterOne(
+  services: Omit<Services, 'db'> & { db: Transaction },
+  actor: Actor,
+  { team: ofNew, audience }: BatchRow,
+  row: IntakeRow,
+): Promise<Partial<IntakeRow>> {
+  const { db, now } = services
+  const [twin] = await twinsOf(db, row)
+  if (twin?.same === 'content') {
+    return { outcome: 'unchanged', result: { api: twin.api, revision: twin.revision } }
+  }
+  const existing = twin && (await findApi(db, twin.api))
+  const team = existing?.team ?? ofNew!
+  if (!can(actor, 'edit', team)) {
+    const says = `Only owners of ${team} may change it`
+    return { outcome: 'refused', result: { api: twin?.api ?? '', revision: 0, says } }
+  }
+  const destination = { api: twin?.api, team, audience: existing?.audience ?? audience! }
+  const entry = await prepareEntry(services, row, destination)
+  return { state: 'accepted', result: await enterRegister(db, { actor, now }, entry) }
 }

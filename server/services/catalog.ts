@@ -11,6 +11,7 @@ import type {
   RevisionItem,
   Saved,
 } from '../../shared/api/catalog'
+import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
 import { apis, parts, people, proposals, revisionFiles, revisions, versions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
@@ -372,9 +373,7 @@ export async function insertDerived(
     position: positions[part.kind]++,
     ...part,
   }))
-  for (let i = 0; i < rows.length; i += 1000) {
-    await tx.insert(parts).values(rows.slice(i, i + 1000))
-  }
+  await insertMany(tx, parts, rows)
   if (isNewest) await indexApi(tx, api, derived.entries)
 }
 

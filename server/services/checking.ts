@@ -1,6 +1,7 @@
 import { isDeepStrictEqual } from 'node:util'
 import { and, asc, between, desc, eq, inArray, sql } from 'drizzle-orm'
 import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
+import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
 import { apis, baselines, findings, revisions, tallies, waivers, type Standing } from '../db/schema'
 import type { Services } from './context'
@@ -8,6 +9,7 @@ import { Failure } from './failure'
 import { filesOf, loadFiles } from './files'
 import { dayOf, knownAround } from './known'
 import { currentEdition } from './rulebooks'
+import { sideBySide } from './side-by-side'
 
 type Readable = Extract<Examination, { readable: true }>
 
@@ -28,16 +30,20 @@ export async function keepFindings(
   const seen = await firstSeen(tx, api, number)
   await tx.delete(findings).where(eq(findings.revision, revision))
   const main = summary.files[0]
-  for (let i = 0; i < list.length; i += 500) {
-    await tx.insert(findings).values(
-      list.slice(i, i + 500).map((finding) => ({
-        ...finding,
-        file: finding.file === main ? '' : finding.file,
-        revision,
-        firstSeen: seen.get(finding.key) ?? now,
-      })),
-    )
-  }
+  await insertMany(
+    tx,
+    findings,
+    list.map(({ operation = '', becomes = null, since = null, ...finding }) => ({
+      ...finding,
+      operation,
+      becomes,
+      since,
+      file: finding.file === main ? '' : finding.file,
+      revision,
+      standing: 'open' as const,
+      firstSeen: seen.get(finding.key) ?? now,
+    })),
+  )
 }
 
 /** When the findings of the revisions before this one, and of itself where it is checked again, were first seen. */
@@ -255,10 +261,12 @@ export async function recheckAll(context: Services): Promise<number> {
       and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision)),
     )
   const numbers = new Map<string, number>()
+  for (const team of new Set(rows.map((row) => row.team))) {
+    numbers.set(team, (await currentEdition(db, team)).number)
+  }
   let done = 0
-  for (const { slug, team, edition, on } of rows) {
-    if (!numbers.has(team)) numbers.set(team, (await currentEdition(db, team)).number)
-    if (edition === numbers.get(team) && on === today) continue
+  await sideBySide(rows, async ({ slug, team, edition, on }) => {
+    if (edition === numbers.get(team) && on === today) return
     try {
       await recheck(context, slug)
       done++
@@ -267,6 +275,6 @@ export async function recheckAll(context: Services): Promise<number> {
       if (!(error instanceof Failure)) throw error
       console.error(`${slug} is not checked again: ${error.detail}`)
     }
-  }
+  })
   return done
 }

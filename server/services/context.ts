@@ -1,4 +1,4 @@
-import type { EstatePart, Names } from '../../core/rules/estate'
+import type { EstatePart } from '../../core/rules/estate'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
@@ -6,7 +6,7 @@ import type { Change } from '../../core/compare/contracts'
 import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database } from '../db/database'
 import type { Mending } from '../../core/mend'
-import type { Conversion, FileSet, MendedFiles, Unpacked } from '../jobs/analysis'
+import type { Conversion, FileSet, MendedFiles, Named, Unpacked } from '../jobs/analysis'
 
 /** Who acts. */
 export interface Actor {
@@ -24,8 +24,8 @@ export interface Examiner {
     known: { facts: ApiFacts; estate?: EstatePart[] },
     derives?: boolean,
   ): Promise<Examination>
-  /** The names by which a definition is compared with others; undefined where it cannot be read. */
-  names(files: FileSet): Promise<Names | undefined>
+  /** The names that a definition goes by and asks for; undefined where it cannot be read. */
+  names(files: FileSet): Promise<Named | undefined>
   unpack(bytes: Uint8Array): Promise<Unpacked>
   convert(
     files: FileSet,

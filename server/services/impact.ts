@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto'
-import { availableParallelism } from 'node:os'
 import { isUUID } from 'class-validator'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { changedRules } from '../../core/rules/changes'
@@ -7,6 +6,7 @@ import type { ApiFacts, Edition, Rule } from '../../core/rules/model'
 import { asksForEstate } from '../../core/rules/estate'
 import { extendRulebook } from '../../core/rules/rulebook'
 import type { ImpactItem, ImpactPlace, ImpactQuery } from '../../shared/api/impact'
+import { insertMany } from '../db/bulk'
 import type { Queries } from '../db/database'
 import {
   apis,
@@ -27,12 +27,10 @@ import { announce } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { currentEdition, houseSlug, requireReadable } from './rulebooks'
+import { sideBySide } from './side-by-side'
 
 type Row = typeof impacts.$inferSelect
 type RevisionRow = typeof revisions.$inferSelect
-
-/** Revisions looked at side by side: while half of them wait for the database, the others keep every core busy. */
-const atOnce = 2 * availableParallelism()
 
 /** Begins to work out what an unpublished rulebook would change, and for whom. */
 export async function startImpact(
@@ -202,7 +200,6 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
     .update(impacts)
     .set({ state: 'running', total: targets.length, done: 0, reused: 0 })
     .where(eq(impacts.id, id))
-  const queue = [...targets]
   const editions = new Map<string, Promise<[now: Edition, next: Edition]>>()
   const editionsOf = (team: string) => {
     let known = editions.get(team)
@@ -210,14 +207,12 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
     return known
   }
   let stopped = false
-  const run = async () => {
-    for (let target = queue.shift(); target && !stopped; target = queue.shift()) {
-      const [now, next] = await editionsOf(target.api.team)
-      const { places, reused } = await compared(services, target, now, next)
-      stopped = !(await keep(db, id, target, places, reused))
-    }
-  }
-  await Promise.all(Array.from({ length: atOnce }, run))
+  await sideBySide(targets, async (target) => {
+    if (stopped) return
+    const [now, next] = await editionsOf(target.api.team)
+    const { places, reused } = await compared(services, target, now, next)
+    stopped ||= !(await keep(db, id, target, places, reused))
+  })
   await db
     .update(impacts)
     .set({ state: 'done' })
@@ -370,23 +365,23 @@ async function keep(
       .where(eq(impacts.id, id))
       .for('update')
     if (row?.state !== 'running') return false
-    for (let i = 0; i < places.length; i += 500) {
-      await tx.insert(impactPlaces).values(
-        places.slice(i, i + 500).map(({ rule, kind, place: { level, message, file, line } }) => ({
-          impact: id,
-          rule,
-          api: api.id,
-          revision: revision.number,
-          newest,
-          live,
-          kind,
-          level,
-          message,
-          file: file === revision.file ? '' : file,
-          line,
-        })),
-      )
-    }
+    await insertMany(
+      tx,
+      impactPlaces,
+      places.map(({ rule, kind, place: { level, message, file, line } }) => ({
+        impact: id,
+        rule,
+        api: api.id,
+        revision: revision.number,
+        newest,
+        live,
+        kind,
+        level,
+        message,
+        file: file === revision.file ? '' : file,
+        line,
+      })),
+    )
     await tx
       .update(impacts)
       .set({ done: sql`${impacts.done} + 1`, reused: sql`${impacts.reused} + ${reused}` })

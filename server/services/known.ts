@@ -77,7 +77,7 @@ export async function knownAround(
 
 /** Everything that is known around files that are not kept yet: they are read for their names first. */
 export async function knownAroundFiles(
-  { db, examiner }: Pick<Services, 'db' | 'examiner'>,
+  { db, examiner }: Pick<Services, 'examiner'> & { db: Queries },
   edition: Pick<Edition, 'rules'>,
   facts: ApiFacts,
   files: FileSet,

@@ -7,6 +7,7 @@ import type {
   SearchPage,
   SearchQuery,
 } from '../../shared/api/reading'
+import { insertMany } from '../db/bulk'
 import type { Database, Queries, Transaction } from '../db/database'
 import { searchEntries, searchWords } from '../db/schema'
 import { offsetOf, pageOf } from './paging'
@@ -42,16 +43,10 @@ export async function indexApi(
     }
     return { api, kind, name, text, file, line, named: named.join(' '), words: words.join(' ') }
   })
-  for (let i = 0; i < rows.length; i += 1000) {
-    await tx.insert(searchEntries).values(rows.slice(i, i + 1000))
-  }
-  const list = [...vocabulary].sort()
-  for (let i = 0; i < list.length; i += 5000) {
-    await tx
-      .insert(searchWords)
-      .values(list.slice(i, i + 5000).map((word) => ({ word })))
-      .onConflictDoNothing()
-  }
+  await insertMany(tx, searchEntries, rows)
+  // In one order, so that two at the same time do not wait for each other.
+  const words = [...vocabulary].sort().map((word) => ({ word }))
+  await insertMany(tx, searchWords, words, { skipsKnown: true })
 }
 
 interface Terms {

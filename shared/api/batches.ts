@@ -85,6 +85,12 @@ export class BatchItem {
   revision?: number
 }
 
+/** What a list shows of a definition that is being brought in. */
+export type IntakeShown = Pick<
+  BatchItem,
+  'title' | 'version' | 'format' | 'operations' | 'files' | 'errors' | 'warnings' | 'problem'
+>
+
 export class Batch {
   @text({ says: 'The batch’s identifier.', example: '5c2f0a1e-6a58-4a0e-9d7d-1f2f4a3b5c6d' })
   id!: string

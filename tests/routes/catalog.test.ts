@@ -96,9 +96,9 @@ describe('bringing in', () => {
     ).toBe(409)
   })
 
-  it('refuses 60 MB at the door', async () => {
+  it('refuses 90 MB at the door', async () => {
     const answer = await tomas
-      .call<{ detail: string }>('POST', '/intakes?file=big.json', new Uint8Array(60 * 1024 * 1024))
+      .call<{ detail: string }>('POST', '/intakes?file=big.json', new Uint8Array(90 * 1024 * 1024))
       .catch(() => undefined)
     expect(answer === undefined || answer.status === 413).toBe(true)
     expect((await tomas.call('GET', '/self')).status).toBe(200)
@@ -158,7 +158,7 @@ describe('fetching from an address', () => {
     const server = http.createServer((request, response) => {
       if (request.url === '/definition')
         return void response.end(definition('leak-sensors/0.3.0.yaml'))
-      if (request.url === '/huge') return void response.end(Buffer.alloc(33 * 1024 * 1024, 'a'))
+      if (request.url === '/huge') return void response.end(Buffer.alloc(65 * 1024 * 1024, 'a'))
       response
         .writeHead(302, {
           location: request.url === '/out' ? 'http://127.0.0.1:1/secret' : '/loop',
@@ -179,7 +179,7 @@ describe('fetching from an address', () => {
       /redirects more than 5 times/,
     )
     expect((await fetchFrom(`http://${host}/huge`)).problems[0]!.message).toMatch(
-      /larger than 32 MB/,
+      /larger than 64 MB/,
     )
     server.close()
   })

@@ -393,3 +393,62 @@ async function cookieOf(visitor: Visitor): Promise<string> {
   await visitor.call('GET', '/self')
   return (visitor as unknown as { cookie: string }).cookie
 }
+
+describe('definitions in an archive', () => {
+  it('are found with what they refer to in the archive, however deep, and name what is too large', async () => {
+    const schema = (i: number) =>
+      `components: { schemas: { S: { type: object, properties: { next: { $ref: "${i + 1}.yaml#/components/schemas/S" } } } } }\n`
+    const chain = Object.fromEntries(
+      Array.from({ length: 8 }, (_, i) => [`chain/${i}.yaml`, strToU8(schema(i))]),
+    )
+    const read = await sendArchive({
+      ...chain,
+      'chain/8.yaml': strToU8('components: { schemas: { S: { type: string } } }\n'),
+      'chain/main.yaml': strToU8(
+        'openapi: 3.1.0\ninfo: { title: Long Chain, version: "1" }\npaths: {}\ncomponents: { schemas: { First: { $ref: "0.yaml#/components/schemas/S" } } }\n',
+      ),
+      'other.yaml': strToU8('openapi: 3.1.0\ninfo: { title: Alone, version: "1" }\npaths: {}\n'),
+      'notes/huge#.yaml': strToU8('openapi: 3.1.0'),
+    })
+    expect(
+      read.items.map(({ source, files, outcome, problem }) => [source, files, outcome, problem]),
+    ).toEqual([
+      ['chain/main.yaml', 10, 'added', undefined],
+      ['notes/huge#.yaml', 0, 'refused', expect.stringMatching(/holds a #/)],
+      ['other.yaml', 1, 'added', undefined],
+    ])
+  })
+
+  it('may be versions of one API, which follow each other', async () => {
+    const version = (n: number) =>
+      strToU8(`openapi: 3.1.0\ninfo: { title: Two Of Them, version: "${n}" }\npaths: {}\n`)
+    const read = await sendArchive({ 'v1/a.yaml': version(1), 'v2/a.yaml': version(2) })
+    const done = await accept(read.id)
+    expect(done.items.map(({ state, api, revision }) => [state, api, revision])).toEqual([
+      ['accepted', 'two-of-them', 1],
+      ['accepted', 'two-of-them', 2],
+    ])
+  })
+
+  it('may hold characters that no database keeps', async () => {
+    const odd = JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'Odd\0Letters', version: '1', description: 'half \ud83d of one' },
+      paths: {},
+      components: {
+        schemas: {
+          'A\0': {
+            type: 'object',
+            properties: { 'p\0': { type: 'string', enum: ['\0', '\udc00'] } },
+          },
+        },
+      },
+    })
+    const done = await accept((await sendArchive({ 'odd.json': strToU8(odd) })).id)
+    expect(done.items[0]).toMatchObject({ state: 'accepted', title: 'Odd\ufffdLetters' })
+    const kept = await imara.call<string>('GET', `/apis/${done.items[0]!.api!}/revisions/1/text`)
+    expect(kept.body).toBe(odd)
+    const found = await imara.call<SearchPage>('GET', '/search?q=letters')
+    expect(found.body.items.map(({ title }) => title)).toContain('Odd\ufffdLetters')
+  })
+})
