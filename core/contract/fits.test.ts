@@ -122,6 +122,59 @@ const schemas: fc.Arbitrary<Schema> = fc.letrec<{ schema: Record<string, unknown
 })).schema
 
 describe('a sample made from a schema', () => {
+  const sample = (schemas: Record<string, object>) =>
+    sampleValue(withSchemas(schemas), { $ref: '#/components/schemas/A' })
+  const a = { $ref: '#/components/schemas/A' }
+  const text = { type: 'string' }
+
+  it.each<[string, Record<string, object>, unknown]>([
+    ['a property', { A: { type: 'object', properties: { id: text, up: a } } }, { id: 'text' }],
+    [
+      'a list',
+      { A: { type: 'object', properties: { all: { type: 'array', items: a } } } },
+      { all: [] },
+    ],
+    [
+      'the first of its choices',
+      { A: { oneOf: [{ type: 'object', properties: { a }, required: ['a'] }, text] } },
+      'text',
+    ],
+    ['itself alone', { A: { type: 'object', required: ['a'], properties: { a } } }, null],
+  ])('leaves out what holds itself as %s', (_where, schemas, expected) => {
+    expect(sample(schemas)).toEqual(expected)
+  })
+
+  it('takes one value of parts that are no objects', () => {
+    expect(
+      sample({ A: { allOf: [{ $ref: '#/components/schemas/B' }], title: 'A' }, B: text }),
+    ).toBe('text')
+  })
+
+  it('stays readable where schemas hold one another many times', () => {
+    const names = Array.from({ length: 11 }, (_, i) => `S${i}`)
+    const wide = names.map((name, i) => [
+      name,
+      {
+        type: 'object',
+        required: ['id'],
+        properties: Object.fromEntries([
+          ['id', text],
+          ...Array.from({ length: 12 }, (_, k) => [
+            `p${k}`,
+            { $ref: `#/components/schemas/S${i + 1}` },
+          ]),
+        ]),
+      },
+    ])
+    const schemas = Object.fromEntries([
+      ['A', { $ref: '#/components/schemas/S0' }],
+      ...wide,
+      ['S11', text],
+    ])
+    expect(JSON.stringify(sample(schemas)).length).toBeLessThan(100_000)
+    expect(fits(withSchemas(schemas), sample(schemas), a)).toBeUndefined()
+  })
+
   it('fits it', () => {
     fc.assert(
       fc.property(schemas, (schema) => {

@@ -1,54 +1,97 @@
-import type { Contract, MediaType, Operation, Response, Schema } from './model'
-import { wholeSchema } from './schemas'
+import { isObject, namesOf } from '../text/values'
+import type { Contract, MediaType, Operation, Response, Schema, SchemaObject } from './model'
+import { resolveSchema, typesOf, wholeSchema } from './schemas'
 
+/** Levels and values of a sample: schemas that hold one another multiply, and nobody reads a sample of megabytes. */
 const deepest = 12
+const mostValues = 2000
 
-/** A value that fits a schema: its own examples and defaults first, then something plausible by type. */
-export function sampleValue(contract: Contract, schema: Schema | undefined, depth = 0): unknown {
-  if (schema === undefined || schema === true) return {}
-  if (schema === false || depth > deepest) return null
-  const s = wholeSchema(contract, schema)
-  if (typeof s !== 'object') return null
-  for (const key of ['example', 'const', 'default']) if (s[key] !== undefined) return s[key]
-  for (const key of ['examples', 'enum']) {
-    const list = s[key]
-    if (Array.isArray(list) && list.length > 0) return list[0] as unknown
-  }
-  const all = s['allOf']
-  if (Array.isArray(all)) {
-    const parts = [...(all as Schema[]), { ...s, allOf: undefined } as Schema]
-    return Object.assign(
-      {},
-      ...parts.map((part) => sampleValue(contract, part, depth + 1)),
-    ) as unknown
-  }
-  for (const key of ['oneOf', 'anyOf']) {
-    const choices = s[key]
-    if (Array.isArray(choices) && choices.length > 0) {
-      return sampleValue(contract, choices[0] as Schema, depth + 1)
-    }
-  }
-  return byType(contract, s, depth)
+/** Where a sample leaves something out: what holds itself would have no end, and the bounds are reached at some time. */
+const nothing = Symbol('nothing')
+
+/**
+ * A value that fits a schema: its own examples and defaults first, then something plausible by type. A schema that holds
+ * itself, and what is optional beyond {@link mostValues} values, is left out.
+ */
+export function sampleValue(contract: Contract, schema: Schema | undefined): unknown {
+  const value = new Sampler(contract).of(schema)
+  return value === nothing ? null : value
 }
 
-function byType(contract: Contract, s: Record<string, unknown>, depth: number): unknown {
-  const type = Array.isArray(s['type'])
-    ? (s['type'] as unknown[]).find((t) => t !== 'null')
-    : s['type']
-  if (type === 'object' || (type === undefined && s['properties'])) {
-    const properties = (s['properties'] ?? {}) as Record<string, Schema>
-    return Object.fromEntries(
-      Object.entries(properties).map(([name, property]) => [
-        name,
-        sampleValue(contract, property, depth + 1),
-      ]),
-    )
+class Sampler {
+  private readonly open: Schema[] = []
+  private values = 0
+
+  constructor(private readonly contract: Contract) {}
+
+  of(schema: Schema | undefined): unknown {
+    this.values++
+    if (schema === undefined || schema === true) return {}
+    const target = resolveSchema(this.contract, schema)
+    const s = wholeSchema(this.contract, schema)
+    if (!isObject(s) || !isObject(target)) return null
+    if (this.open.length > deepest || this.open.includes(target)) return nothing
+    this.open.push(target)
+    const value = this.said(s)
+    this.open.pop()
+    return value
   }
-  if (type === 'array') return [sampleValue(contract, s['items'] as Schema | undefined, depth + 1)]
-  if (type === 'integer' || type === 'number') return s['minimum'] ?? 0
-  if (type === 'boolean') return false
-  if (type === 'string') return stringOf(s['format'])
-  return null
+
+  private said(s: SchemaObject): unknown {
+    for (const key of ['example', 'const', 'default']) if (s[key] !== undefined) return s[key]
+    for (const key of ['examples', 'enum']) {
+      const list = s[key]
+      if (Array.isArray(list) && list.length > 0) return list[0] as unknown
+    }
+    const { allOf: parts, ...rest } = s
+    if (Array.isArray(parts)) {
+      const values = [...(parts as Schema[]), rest].map((part) => this.of(part))
+      const objects = values.filter(isObject)
+      if (objects.length > 0) return Object.assign({}, ...objects) as unknown
+      return values.find((value) => value !== nothing && value !== null) ?? null
+    }
+    for (const key of ['oneOf', 'anyOf']) {
+      const choices = s[key]
+      if (Array.isArray(choices) && choices.length > 0) return this.chosen(choices as Schema[])
+    }
+    return this.byType(s)
+  }
+
+  /** The first choice that can be shown. */
+  private chosen(choices: Schema[]): unknown {
+    for (const choice of choices) {
+      const value = this.of(choice)
+      if (value !== nothing) return value
+    }
+    return nothing
+  }
+
+  private byType(s: SchemaObject): unknown {
+    const [type = isObject(s['properties']) ? 'object' : undefined] = typesOf(s).filter(
+      (name) => name !== 'null',
+    )
+    if (type === 'object') return this.object(s)
+    if (type === 'array') {
+      const item = this.of(s['items'] as Schema | undefined)
+      return item === nothing ? [] : [item]
+    }
+    if (type === 'integer' || type === 'number') return s['minimum'] ?? 0
+    if (type === 'boolean') return false
+    if (type === 'string') return stringOf(s['format'])
+    return null
+  }
+
+  private object({ properties = {}, required }: SchemaObject): unknown {
+    const asked = new Set(namesOf(required))
+    const members: [name: string, value: unknown][] = []
+    for (const [name, property] of Object.entries(properties as Record<string, Schema>)) {
+      if (this.values >= mostValues && !asked.has(name)) continue
+      const value = this.of(property)
+      if (value !== nothing) members.push([name, value])
+      else if (asked.has(name)) return nothing
+    }
+    return Object.fromEntries(members)
+  }
 }
 
 function stringOf(format: unknown): string {
