@@ -151,26 +151,13 @@ describe('a sample made from a schema', () => {
   })
 
   it('stays readable where schemas hold one another many times', () => {
-    const names = Array.from({ length: 11 }, (_, i) => `S${i}`)
-    const wide = names.map((name, i) => [
-      name,
-      {
-        type: 'object',
-        required: ['id'],
-        properties: Object.fromEntries([
-          ['id', text],
-          ...Array.from({ length: 12 }, (_, k) => [
-            `p${k}`,
-            { $ref: `#/components/schemas/S${i + 1}` },
-          ]),
-        ]),
-      },
-    ])
-    const schemas = Object.fromEntries([
-      ['A', { $ref: '#/components/schemas/S0' }],
-      ...wide,
-      ['S11', text],
-    ])
+    const schemas: Record<string, object> = { A: { $ref: '#/components/schemas/S0' }, S11: text }
+    for (let i = 0; i < 11; i++) {
+      const below = { $ref: `#/components/schemas/S${i + 1}` }
+      const properties: Record<string, object> = { id: text }
+      for (let k = 0; k < 12; k++) properties[`p${k}`] = below
+      schemas[`S${i}`] = { type: 'object', required: ['id'], properties }
+    }
     expect(JSON.stringify(sample(schemas)).length).toBeLessThan(100_000)
     expect(fits(withSchemas(schemas), sample(schemas), a)).toBeUndefined()
   })
