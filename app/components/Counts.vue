@@ -6,17 +6,17 @@ defineProps<{ counts: FindingTotals }>()
 
 <template>
   <span class="counts" :title="`${counts.must} must, ${counts.should} should, ${counts.may} may`">
-    <b :class="{ zero: !counts.must }">{{ counts.must }}</b><i :class="{ zero: !counts.should }">{{
-      counts.should
-    }}</i
-    ><span :class="{ zero: !counts.may }">{{ counts.may }}</span>
+    <b :class="{ zero: !counts.must }">{{ short(counts.must) }}</b><i
+      :class="{ zero: !counts.should }"
+      >{{ short(counts.should) }}</i
+    ><span :class="{ zero: !counts.may }">{{ short(counts.may) }}</span>
   </span>
 </template>
 
 <style scoped>
 .counts {
   display: inline-grid;
-  grid-template-columns: repeat(3, 22px);
+  grid-template-columns: repeat(3, 32px);
   font: 11.5px var(--mono);
   color: var(--slate);
 }

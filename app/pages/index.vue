@@ -2,7 +2,7 @@
 import { lifecycles } from '~~/shared/words'
 import type { RegisterPage, RegisterRow } from '~~/shared/api/catalog'
 
-const { data, refusal } = useLoad(() => api.get<RegisterPage>('/apis'))
+const { data, refusal } = useLoad(() => api.all<RegisterPage>('/apis'))
 const { filters, set, toggle, clear, any } = useFilters([
   'q',
   'team',
@@ -172,10 +172,11 @@ const chips = computed(() => [
             @dblclick="navigateTo(`/apis/${item.api}/source`)"
           >
             <div class="name">
-              <NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = place.index"
-                ><b>{{ item.title }}</b></NuxtLink
+              <span class="title"
+                ><NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = place.index"
+                  ><b>{{ item.title }}</b></NuxtLink
+                ><span class="fmt">{{ item.format }}</span></span
               >
-              <span class="fmt">{{ item.format }}</span>
               <small>{{ item.team }} · written {{ item.version }}, {{ ago(item.savedAt) }}</small>
             </div>
             <NuxtLink :to="{ path: '/findings', query: { api: item.api } }" @click.stop
@@ -214,7 +215,7 @@ const chips = computed(() => [
 <style scoped>
 .grid {
   display: grid;
-  grid-template-columns: minmax(220px, 34%) 96px repeat(var(--stages), minmax(0, 1fr));
+  grid-template-columns: minmax(220px, 34%) 100px repeat(var(--stages), minmax(0, 1fr));
   align-items: center;
   column-gap: 16px;
   padding: 0 8px;
@@ -245,6 +246,13 @@ const chips = computed(() => [
 .name {
   min-width: 0;
   white-space: nowrap;
+}
+.title {
+  display: flex;
+  align-items: baseline;
+}
+.title a {
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }
@@ -260,8 +268,8 @@ const chips = computed(() => [
   text-overflow: ellipsis;
 }
 .name .fmt {
+  flex: none;
   margin-left: 6px;
-  vertical-align: 1px;
 }
 .nil {
   color: var(--quiet);

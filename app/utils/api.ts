@@ -67,6 +67,16 @@ async function json<T>(method: string, path: string, options: Options): Promise<
 export const api = {
   get: <T>(path: string, query?: Options['query'], signal?: AbortSignal) =>
     json<T>('GET', path, { ...(query && { query }), ...(signal && { signal }) }),
+  /** A list as a whole, page by page. */
+  async all<T extends { items: unknown[]; nextCursor?: string }>(path: string): Promise<T> {
+    const whole = await json<T>('GET', path, { query: { limit: 1000 } })
+    for (let cursor = whole.nextCursor; cursor !== undefined;) {
+      const page = await json<T>('GET', path, { query: { limit: 1000, cursor } })
+      whole.items.push(...page.items)
+      cursor = page.nextCursor
+    }
+    return whole
+  },
   post: <T>(path: string, body?: unknown, options: Options = {}) =>
     json<T>('POST', path, { body, ...options }),
   /** The state of something, to be named when it is changed. */

@@ -22,6 +22,15 @@ const small = [
 /** A number at the beginning of a sentence. */
 export const spelled = (n: number) => small[n] ?? n.toLocaleString('en')
 
+const compact = new Intl.NumberFormat('en', { notation: 'compact', maximumFractionDigits: 1 })
+
+/** A text where there is little room. */
+export const clipped = (text: string, most: number) =>
+  text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text
+
+/** A number where there is little room: `1.3K`. */
+export const short = (n: number) => (n < 1000 ? String(n) : compact.format(n))
+
 /** `14:02` today, `20 Nov, 14:02` otherwise. */
 export const moment = (iso: string) =>
   format(new Date(iso), isToday(new Date(iso)) ? 'HH:mm' : 'd MMM, HH:mm')

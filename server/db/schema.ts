@@ -273,7 +273,18 @@ export const findings = pgTable(
     standing: text().$type<Standing>().notNull().default('open'),
     waiver: integer(),
   },
-  (table) => [index().on(table.revision), index().on(table.rule)],
+  (table) => [
+    index().on(table.revision, table.level, table.line),
+    index().on(table.rule, table.revision),
+    index().on(table.firstSeen),
+    // Few are waived or accepted, and those are asked for by themselves.
+    index()
+      .on(table.waiver)
+      .where(sql`waiver is not null`),
+    index('findings_set_aside')
+      .on(table.revision, table.rule)
+      .where(sql`standing <> 'open'`),
+  ],
 )
 
 /** Approved exceptions, and those that were asked for. */
@@ -363,7 +374,7 @@ export const tallies = pgTable(
     /** Open findings by rule. */
     rules: jsonb().$type<Record<string, number>>().notNull().default({}),
   },
-  (table) => [index().on(table.api, table.at)],
+  (table) => [index().on(table.api, table.id)],
 )
 
 /** Versions that have left writing: each stands for one revision from then on. */

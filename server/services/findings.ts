@@ -1,4 +1,5 @@
-import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm'
+import { levels } from '../../core/rules/model'
 import type { PageQuery } from '../../shared/api/catalog'
 import type {
   ActResult,
@@ -33,17 +34,82 @@ import { currentEdition } from './rulebooks'
 
 const rank = sql`case ${findings.level} when 'MUST' then 0 when 'SHOULD' then 1 else 2 end`
 
+const byText = [asc(apis.title), asc(apis.id), asc(findings.line), asc(findings.id)]
+
 /** Findings of one revision, or of the newest revision of every API; the weightiest or the oldest first. */
 export async function listFindings(db: Queries, query: FindingQuery): Promise<Page<FindingItem>> {
   const limit = query.limit ?? 100
   const offset = offsetOf(query)
+  if (query.first !== 'oldest' && isWide(query)) {
+    return pageOf((await weightiest(db, query, limit + 1, offset)).map(toItem), limit, offset)
+  }
   const first =
     query.first === 'oldest'
       ? [asc(findings.firstSeen)]
       : query.api && query.first === undefined
-        ? [asc(findings.line)]
+        ? []
         : [asc(rank)]
-  const rows = await db
+  const rows = await selectFindings(db, filterOf(query))
+    .orderBy(...first, ...byText)
+    .limit(limit + 1)
+    .offset(offset)
+  return pageOf(rows.map(toItem), limit, offset)
+}
+
+/** Whether a list may be long: what people see to, and what is waived or accepted, is little. */
+const isWide = ({ api, person, standing = 'open' }: FindingQuery) =>
+  api === undefined && person === undefined && standing === 'open'
+
+/**
+ * The weightiest of a large register, API by API: a database asked for all of them in order sorts a million to show a
+ * hundred. Levels are looked at one after the other, and in each the APIs, some at first and twice as many each time.
+ */
+async function weightiest(db: Queries, query: FindingQuery, most: number, offset: number) {
+  const newest = await db
+    .select({ id: revisions.id })
+    .from(apis)
+    .innerJoin(revisions, isNewest)
+    .where(query.team ? eq(apis.team, query.team) : undefined)
+    .orderBy(asc(apis.title), asc(apis.id))
+  const rows: FindingRow[] = []
+  let skip = offset
+  for (const level of query.level ? [query.level] : levels) {
+    for (let from = 0, size = 25; from < newest.length; from += size, size *= 2) {
+      const ids = newest.slice(from, from + size).map(({ id }) => id)
+      const wanted = and(
+        sql`${findings.revision} = any(${sql.param(ids)}::int[])`,
+        filterOf({ ...query, level }),
+      )
+      const found = await selectFindings(db, wanted)
+        .orderBy(...byText)
+        .limit(most - rows.length)
+        .offset(skip)
+      if (found.length > 0) skip = 0
+      else if (skip > 0) skip -= await countFindings(db, wanted)
+      rows.push(...found)
+      if (rows.length === most) return rows
+    }
+  }
+  return rows
+}
+
+const isNewest = and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision))
+
+const filterOf = (query: FindingQuery) =>
+  and(
+    query.revision
+      ? eq(revisions.number, query.revision)
+      : eq(revisions.number, apis.latestRevision),
+    query.api ? eq(apis.slug, query.api) : undefined,
+    query.level ? eq(findings.level, query.level) : undefined,
+    query.rule ? eq(findings.rule, query.rule) : undefined,
+    query.team ? eq(apis.team, query.team) : undefined,
+    query.standing ? eq(findings.standing, query.standing) : undefined,
+    query.person ? eq(assignments.person, query.person) : undefined,
+  )
+
+const selectFindings = (db: Queries, wanted: SQL | undefined) =>
+  db
     .select({
       finding: findings,
       api: apis.slug,
@@ -57,48 +123,40 @@ export async function listFindings(db: Queries, query: FindingQuery): Promise<Pa
     .innerJoin(revisions, eq(revisions.id, findings.revision))
     .innerJoin(apis, eq(apis.id, revisions.api))
     .leftJoin(assignments, and(eq(assignments.api, apis.id), eq(assignments.key, findings.key)))
-    .where(
-      and(
-        query.revision
-          ? eq(revisions.number, query.revision)
-          : eq(revisions.number, apis.latestRevision),
-        query.api ? eq(apis.slug, query.api) : undefined,
-        query.level ? eq(findings.level, query.level) : undefined,
-        query.rule ? eq(findings.rule, query.rule) : undefined,
-        query.team ? eq(apis.team, query.team) : undefined,
-        query.standing ? eq(findings.standing, query.standing) : undefined,
-        query.person ? eq(assignments.person, query.person) : undefined,
-      ),
-    )
-    .orderBy(...first, asc(apis.title), asc(findings.line), asc(findings.id))
-    .limit(limit + 1)
-    .offset(offset)
-  return pageOf(
-    rows.map(({ finding, person, ...row }): FindingItem => {
-      const { rule, level, becomes, since, message, key, at, operation, file, line, column } =
-        finding
-      return {
-        rule,
-        level,
-        ...(becomes && { becomes }),
-        ...(since && { since }),
-        message,
-        key,
-        at,
-        operation,
-        file,
-        line,
-        column,
-        ...row,
-        firstSeen: finding.firstSeen.toISOString(),
-        standing: finding.standing,
-        ...(finding.waiver !== null && { waiver: finding.waiver }),
-        ...(person && { person }),
-      }
-    }),
-    limit,
-    offset,
-  )
+    .where(wanted)
+
+async function countFindings(db: Queries, wanted: SQL | undefined): Promise<number> {
+  const [row] = await db
+    .select({ count: sql<number>`count(*)::int` })
+    .from(findings)
+    .innerJoin(revisions, eq(revisions.id, findings.revision))
+    .innerJoin(apis, eq(apis.id, revisions.api))
+    .where(wanted)
+  return row!.count
+}
+
+type FindingRow = Awaited<ReturnType<typeof selectFindings>>[number]
+
+function toItem({ finding, person, ...row }: FindingRow): FindingItem {
+  const { rule, level, becomes, since, message, key, at, operation, file, line, column } = finding
+  return {
+    rule,
+    level,
+    ...(becomes && { becomes }),
+    ...(since && { since }),
+    message,
+    key,
+    at,
+    operation,
+    file,
+    line,
+    column,
+    ...row,
+    firstSeen: finding.firstSeen.toISOString(),
+    standing: finding.standing,
+    ...(finding.waiver !== null && { waiver: finding.waiver }),
+    ...(person && { person }),
+  }
 }
 
 /** What a browser has to know to check an API's text as the server would. */
@@ -114,39 +172,50 @@ export async function readSurroundings(
 
 /** Rules by APIs in newest revisions, and how it went over time. */
 export async function readEstate(db: Queries): Promise<EstateFindings> {
-  const [list, cells, days] = await Promise.all([
+  const lastTally = db
+    .select({ rules: tallies.rules })
+    .from(tallies)
+    .where(eq(tallies.api, apis.id))
+    .orderBy(desc(tallies.id))
+    .limit(1)
+    .as('last_tally')
+  const [list, days] = await Promise.all([
     db
-      .select({ api: apis.slug, title: apis.title, team: apis.team })
+      .select({ api: apis.slug, title: apis.title, team: apis.team, open: lastTally.rules })
       .from(apis)
+      .innerJoinLateral(lastTally, sql`true`)
       .orderBy(asc(apis.team), asc(apis.title)),
-    db
-      .select({
-        api: apis.slug,
-        rule: findings.rule,
-        open: sql<number>`count(*) filter (where ${findings.standing} = 'open')::int`,
-        aside: sql<number>`count(*) filter (where ${findings.standing} <> 'open')::int`,
-      })
-      .from(findings)
-      .innerJoin(revisions, eq(revisions.id, findings.revision))
-      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
-      .groupBy(apis.slug, findings.rule),
     daysOf(db),
   ])
-  return { apis: list, cells, days }
+  return { apis: list, days }
 }
 
-/** How the estate stood at the end of each day on which something changed: the last tally of each API until then. */
+/**
+ * How the estate stood at the end of each day on which something changed: the last tally of each API until then. Days
+ * are summed up from what changed on each, so that many APIs over many days are one pass.
+ */
 async function daysOf(db: Queries) {
   const { rows } = await db.execute<EstateFindings['days'][number] & Record<string, unknown>>(sql`
-    with days as (select distinct (at at time zone 'UTC')::date as day from ${tallies})
-    select to_char(d.day, 'YYYY-MM-DD') as day, a.team,
-      sum(t.must)::int as must, sum(t.should)::int as should, sum(t.may)::int as may,
-      sum(t.waived + t.accepted)::int as aside
-    from days d cross join ${apis} a
-    join lateral (
-      select * from ${tallies} t where t.api = a.id and (t.at at time zone 'UTC')::date <= d.day order by t.id desc limit 1
-    ) t on true
-    group by d.day, a.team order by d.day, a.team`)
+    with ends as (
+      select distinct on (api, day) api, (at at time zone 'UTC')::date as day, must, should, may, waived + accepted as aside
+      from ${tallies} order by api, day, id desc
+    ), steps as (
+      select api, day, must - lag(must, 1, 0) over w as must, should - lag(should, 1, 0) over w as should,
+        may - lag(may, 1, 0) over w as may, aside - lag(aside, 1, 0) over w as aside, lag(api) over w is null as begins
+      from ends window w as (partition by api order by day)
+    ), moved as (
+      select s.day, a.team, sum(s.must) as must, sum(s.should) as should, sum(s.may) as may, sum(s.aside) as aside,
+        count(*) filter (where s.begins) as apis
+      from steps s join ${apis} a on a.id = s.api group by s.day, a.team
+    ), grown as (
+      select d.day, t.team, sum(m.must) over w as must, sum(m.should) over w as should, sum(m.may) over w as may,
+        sum(m.aside) over w as aside, sum(m.apis) over w as apis
+      from (select distinct day from moved) d cross join (select distinct team from moved) t
+      left join moved m on m.day = d.day and m.team = t.team
+      window w as (partition by t.team order by d.day)
+    )
+    select to_char(day, 'YYYY-MM-DD') as day, team, must::int, should::int, may::int, aside::int
+    from grown where apis > 0 order by grown.day, team`)
   return rows
 }
 

@@ -6,7 +6,6 @@ import type { Queries } from '../db/database'
 import {
   apis,
   editions,
-  findings,
   gateways,
   people,
   placements,
@@ -125,7 +124,7 @@ export async function readRegister(
         team: apis.team,
         audience: apis.audience,
         lifecycle: apis.lifecycle,
-        format: sql<string>`${revisions.summary} ->> 'format'`,
+        format: revisions.format,
         version: revisions.version,
         revision: revisions.number,
         savedAt: revisions.savedAt,
@@ -175,18 +174,18 @@ export async function readShell({
   const [row] = await db.select().from(settings)
   if (!row) throw notFound('organisation')
   const count = sql<number>`count(*)::int`
-  const [[all], [must], [differing], [waiting], [gates], [edition], names, named, ending, [fixes]] =
+  const [[all], [differing], [waiting], [gates], [edition], names, named, ending, [fixes]] =
     await Promise.all([
-      db.select({ count }).from(apis),
       db
-        .select({ count })
-        .from(findings)
-        .innerJoin(revisions, eq(revisions.id, findings.revision))
-        .innerJoin(
-          apis,
-          sql`${apis.id} = ${revisions.api} and ${apis.latestRevision} = ${revisions.number}`,
-        )
-        .where(and(eq(findings.level, 'MUST'), eq(findings.standing, 'open'))),
+        .select({
+          count,
+          must: sql<number>`coalesce(sum((${revisions.counts} ->> 'must')::int), 0)::int`,
+        })
+        .from(apis)
+        .leftJoin(
+          revisions,
+          and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision)),
+        ),
       db
         .select({ count })
         .from(placements)
@@ -219,7 +218,7 @@ export async function readShell({
     stages: names,
     counts: {
       apis: all!.count,
-      findings: must!.count,
+      findings: all!.must,
       drift: differing!.count,
       promotions: waiting!.count,
       gateways: gates!.count,

@@ -1,4 +1,4 @@
-import { and, eq, inArray, isNull, or, sql } from 'drizzle-orm'
+import { eq, inArray, isNull, or, sql } from 'drizzle-orm'
 import type { Edition } from '../../core/rules/model'
 import {
   extendRulebook,
@@ -8,7 +8,7 @@ import {
 import type { Rulebook } from '../../shared/api/rules'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { Queries, Transaction } from '../db/database'
-import { apis, editions, findings, revisions, rulebooks, tallies } from '../db/schema'
+import { apis, editions, rulebooks, tallies } from '../db/schema'
 import type { Actor } from './context'
 import { invalid, notFound } from './failure'
 import { record } from './ledger'
@@ -58,17 +58,7 @@ export async function readRulebook(
   team?: string,
 ): Promise<Rulebook> {
   const edition = await currentEdition(db, team)
-  const [counts, trends, reached] = await Promise.all([
-    db
-      .select({
-        rule: findings.rule,
-        count: sql<number>`count(*) filter (where ${findings.standing} = 'open')::int`,
-        apis: sql<number>`count(distinct ${apis.id}) filter (where ${findings.standing} = 'open')::int`,
-      })
-      .from(findings)
-      .innerJoin(revisions, eq(revisions.id, findings.revision))
-      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
-      .groupBy(findings.rule),
+  const [trends, reached] = await Promise.all([
     readTrends(db),
     db.execute<{ rule: string; asked: number; broken: number }>(sql`
       select r.rule, sum(r.asked)::int as asked, sum(r.broken)::int as broken
@@ -76,7 +66,6 @@ export async function readRulebook(
         jsonb_to_recordset(v.reach) as r(rule text, asked int, broken int)
       group by r.rule`),
   ])
-  const byRule = new Map(counts.map((row) => [row.rule, row]))
   const reach = new Map(reached.rows.map((row) => [row.rule, row]))
   return {
     edition: edition.number,
@@ -87,11 +76,11 @@ export async function readRulebook(
     ...pageFrom(
       edition.rules.map((rule) => ({
         ...rule,
-        findings: byRule.get(rule.id)?.count ?? 0,
-        apis: byRule.get(rule.id)?.apis ?? 0,
+        findings: trends.get(rule.id)?.weeks.at(-1) ?? 0,
+        apis: trends.get(rule.id)?.apis ?? 0,
         asked: reach.get(rule.id)?.asked ?? 0,
         broken: reach.get(rule.id)?.broken ?? 0,
-        trend: trends.get(rule.id) ?? [],
+        trend: trends.get(rule.id)?.weeks ?? [],
       })),
       query,
       1000,
@@ -101,24 +90,40 @@ export async function readRulebook(
 
 const trendWeeks = 6
 
-/** Open findings of each rule in the whole register at the end of each of the last weeks, the oldest first. */
-async function readTrends(db: Queries): Promise<Map<string, number[]>> {
-  const { rows } = await db.execute<{ rule: string; week: number; count: number }>(sql`
-    select r.key as rule, w.week, sum(r.value::int)::int as count
-    from generate_series(0, ${trendWeeks - 1}) as w(week)
+interface Trend {
+  /** Open findings in the whole register at the end of each of the last weeks, the oldest first; today is the last. */
+  weeks: number[]
+  /** APIs that break the rule today. */
+  apis: number
+}
+
+/** How often each rule is broken by the newest revisions, from what is tallied for each API. */
+async function readTrends(db: Queries): Promise<Map<string, Trend>> {
+  const last = trendWeeks - 1
+  const { rows } = await db.execute<{
+    rule: string
+    week: number
+    count: number
+    apis: number
+  }>(sql`
+    select r.key as rule, w.week, sum(r.value::int)::int as count, count(*)::int as apis
+    from generate_series(0, ${last}::int) as w(week)
     cross join ${apis} a
     join lateral (
       select t.rules from ${tallies} t
-      where t.api = a.id and t.at <= now() - (${trendWeeks - 1} - w.week) * interval '7 days'
+      where t.api = a.id and (w.week = ${last} or t.at <= now() - (${last} - w.week) * interval '7 days')
       order by t.id desc limit 1
     ) t on true
     cross join lateral jsonb_each_text(t.rules) r
     group by r.key, w.week`)
-  const trends = new Map<string, number[]>()
-  for (const { rule, week, count } of rows) {
+  const trends = new Map<string, Trend>()
+  for (const { rule, week, count, apis: breaking } of rows) {
     let trend = trends.get(rule)
-    if (!trend) trends.set(rule, (trend = Array.from({ length: trendWeeks }, () => 0)))
-    trend[week] = count
+    if (!trend) {
+      trends.set(rule, (trend = { weeks: Array.from({ length: trendWeeks }, () => 0), apis: 0 }))
+    }
+    trend.weeks[week] = count
+    if (week === last) trend.apis = breaking
   }
   return trends
 }

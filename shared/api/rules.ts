@@ -437,20 +437,6 @@ export class WaiverQuery extends PageQuery {
   rule?: string
 }
 
-export class EstateCell {
-  @text({ says: 'The API.', example: 'tanker-dispatch' })
-  api!: string
-
-  @text({ says: 'The rule.', example: 'list-paged' })
-  rule!: string
-
-  @whole({ says: 'Open findings.', example: 4 })
-  open!: number
-
-  @whole({ says: 'Waived and accepted ones.', example: 1 })
-  aside!: number
-}
-
 export class EstateApi {
   @text({ says: 'The API.', example: 'tanker-dispatch' })
   api!: string
@@ -460,6 +446,9 @@ export class EstateApi {
 
   @text({ says: 'The owning team.', example: 'Field' })
   team!: string
+
+  @anything({ says: 'Open findings by rule.', example: { 'list-paged': 4 } })
+  open!: Record<string, number>
 }
 
 export class EstateDay {
@@ -485,9 +474,6 @@ export class EstateDay {
 export class EstateFindings {
   @many(() => EstateApi, { says: 'Every API.' })
   apis!: EstateApi[]
-
-  @many(() => EstateCell, { says: 'Rules by APIs, where there is anything.', max: 200_000 })
-  cells!: EstateCell[]
 
   @many(() => EstateDay, { says: 'How it went, by day and team.', max: 50_000 })
   days!: EstateDay[]

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { levels } from '~~/core/rules/model'
 import type { Config, Data, Layout } from 'plotly.js'
-import type { EstateFindings, Rulebook } from '~~/shared/api/rules'
+import type { EstateApi, EstateFindings, Rulebook } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
 
 const { filters, set, clear, any } = useFilters(['team', 'group', 'level'] as const)
@@ -14,9 +14,9 @@ const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['ruleb
 const apis = computed(() =>
   (data.value?.apis ?? []).filter(({ team }) => !filters.value.team || team === filters.value.team),
 )
-const cellOf = computed(
-  () => new Map((data.value?.cells ?? []).map((cell) => [`${cell.api} ${cell.rule}`, cell])),
-)
+const sumOf = (counts: Record<string, number>) =>
+  Object.values(counts).reduce((sum, n) => sum + n, 0)
+
 interface Row {
   id: string
   title: string
@@ -26,9 +26,9 @@ interface Row {
 const rows = computed<Row[]>(() => {
   const known = new Map(rulebook.value?.items.map((rule) => [rule.id, rule]))
   const found = new Map<string, number>()
-  const shown = new Set(apis.value.map(({ api: slug }) => slug))
-  for (const { api: slug, rule, open } of data.value?.cells ?? [])
-    if (shown.has(slug) && open > 0) found.set(rule, (found.get(rule) ?? 0) + open)
+  for (const { open: broken } of apis.value) {
+    for (const [rule, n] of Object.entries(broken)) found.set(rule, (found.get(rule) ?? 0) + n)
+  }
   return [...found]
     .map(([id, total]) => ({
       id,
@@ -47,29 +47,37 @@ const rows = computed<Row[]>(() => {
 })
 const worst = computed(() => rows.value[0])
 const reach = computed(
-  () =>
-    new Set((data.value?.cells ?? []).filter(({ open }) => open > 0).map(({ api: slug }) => slug))
-      .size,
+  () => (data.value?.apis ?? []).filter(({ open: broken }) => sumOf(broken) > 0).length,
 )
+
+/** So many columns can still be read. */
+const mostColumns = 40
+const columns = computed(() => {
+  const ids = rows.value.map(({ id }) => id)
+  const weigh = ({ open: broken }: EstateApi) => ids.reduce((sum, id) => sum + (broken[id] ?? 0), 0)
+  const weights = new Map(apis.value.map((row) => [row, weigh(row)]))
+  const most = [...apis.value].sort((a, b) => weights.get(b)! - weights.get(a)!)
+  const kept = new Set(most.slice(0, mostColumns))
+  return apis.value.filter((row) => kept.has(row))
+})
 
 const { token, theme } = useTokens()
 const heat = computed<Data[]>(() => {
   void theme.value
   const z = [...rows.value]
     .reverse()
-    .map((row) =>
-      apis.value.map(({ api: slug }) => cellOf.value.get(`${slug} ${row.id}`)?.open ?? 0),
-    )
+    .map((row) => columns.value.map(({ open: broken }) => broken[row.id] ?? 0))
   return [
     {
       type: 'heatmap',
-      x: apis.value.map(({ title }) => title),
+      x: columns.value.map(({ api: slug }) => slug),
+      customdata: z.map(() => columns.value.map(({ title }) => title)),
       y: [...rows.value].reverse().map(({ id }) => id),
       // Few and many are told apart better by their order of size than by their difference.
       z: z.map((line) => line.map((n) => (n === 0 ? null : Math.log2(n + 1)))),
       text: z.map((line) => line.map((n) => (n === 0 ? '' : String(n)))) as unknown as string[],
       texttemplate: '%{text}',
-      hovertemplate: '%{y}<br>%{x}: %{text}<extra></extra>',
+      hovertemplate: '%{y}<br>%{customdata}: %{text}<extra></extra>',
       colorscale: [
         [0, token('--copper-wash')],
         [1, token('--copper-edge')],
@@ -93,7 +101,15 @@ const heatLayout = computed(() => {
   return layoutOf({
     margin: { l: 176, r: 78, t: 116, b: 6 },
     height: 130 + rows.value.length * 21,
-    xaxis: { side: 'top', tickangle: -45, fixedrange: true, showgrid: false },
+    xaxis: {
+      side: 'top',
+      tickangle: -45,
+      fixedrange: true,
+      showgrid: false,
+      type: 'category',
+      tickvals: columns.value.map(({ api: slug }) => slug),
+      ticktext: columns.value.map(({ title }) => clipped(title, 28)),
+    },
     yaxis: { fixedrange: true, showgrid: false, ticksuffix: ' ' },
   })
 })
@@ -157,17 +173,12 @@ const lineLayout = computed(() => {
   })
 })
 const config: Partial<Config> = { displayModeBar: false, responsive: true }
-function open(point: { x?: unknown; y?: unknown }) {
-  const slug = apis.value.find(({ title }) => title === point.x)?.api
-  return navigateTo({ path: '/findings', query: { rule: String(point.y), api: slug } })
-}
+const open = (point: { x?: unknown; y?: unknown }) =>
+  navigateTo({ path: '/findings', query: { rule: String(point.y), api: String(point.x) } })
 const byTeam = computed(() => {
   const sums = new Map<string, number>()
-  const teamOf = new Map((data.value?.apis ?? []).map(({ api: slug, team }) => [slug, team]))
-  for (const { api: slug, open: n } of data.value?.cells ?? []) {
-    const team = teamOf.get(slug)!
-    sums.set(team, (sums.get(team) ?? 0) + n)
-  }
+  for (const { team, open: broken } of data.value?.apis ?? [])
+    sums.set(team, (sums.get(team) ?? 0) + sumOf(broken))
   return [...sums].sort((a, b) => b[1] - a[1])
 })
 
@@ -210,7 +221,14 @@ const chips = computed(() => [
       says="Findings over time, by level"
     />
     <h3>
-      Rules by APIs <small>{{ rows.length }} rules, the most often broken first</small>
+      Rules by APIs
+      <small
+        >{{ rows.length }} rules, the most often broken first<template
+          v-if="columns.length < apis.length"
+          >; the {{ columns.length }} of {{ apis.length.toLocaleString('en') }} APIs that break them
+          most</template
+        ></small
+      >
     </h3>
     <div v-if="data && !rows.length" class="empty">
       <p>

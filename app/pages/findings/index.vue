@@ -36,7 +36,7 @@ async function load(more = false) {
 watch(filters, () => void load(), { immediate: true })
 useChanges(() => load(), ['revision', 'api', 'finding', 'waiver', 'rulebook'])
 const { data: register } = useLoad(
-  () => api.get<RegisterPage>('/apis'),
+  () => api.all<RegisterPage>('/apis'),
   ['revision', 'api', 'finding', 'waiver', 'rulebook'],
 )
 const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
