@@ -114,7 +114,7 @@ async function leave() {
             v-if="tab.number !== undefined"
             :class="{ hot: tab.hot && tab.number > 0, zero: tab.number === 0 }"
             :title="tab.says"
-            >{{ tab.number }}</span
+            >{{ figure(tab.number) }}</span
           >
         </NuxtLink>
       </template>

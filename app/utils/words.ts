@@ -1,7 +1,7 @@
 import { format, formatDistanceToNowStrict, isToday } from 'date-fns'
-import { count } from '~~/core/text/counted'
+import { count, figure } from '~~/core/text/counted'
 
-export { count }
+export { count, figure }
 
 const small = [
   'No',
@@ -20,7 +20,7 @@ const small = [
 ]
 
 /** A number at the beginning of a sentence. */
-export const spelled = (n: number) => small[n] ?? n.toLocaleString('en')
+export const spelled = (n: number) => small[n] ?? figure(n)
 
 const compact = new Intl.NumberFormat('en', { notation: 'compact', maximumFractionDigits: 1 })
 

@@ -35,13 +35,17 @@ const counts = computed(() => {
   }
   return [...found].filter(([outcome]) => outcome !== 'reading')
 })
-const items = computed(() =>
+/** Rows that are drawn at first; thousands would be slow to look at while the numbers change. */
+const atFirst = 200
+const drawsAll = ref(false)
+const found = computed(() =>
   (batch.value?.items ?? []).filter(
     (item) =>
       (!filters.value.outcome || outcomeOf(item) === filters.value.outcome) &&
       `${item.source} ${item.title ?? ''}`.toLowerCase().includes(filters.value.q.toLowerCase()),
   ),
 )
+const items = computed(() => (drawsAll.value ? found.value : found.value.slice(0, atFirst)))
 const { selected } = useRows(() => items.value, {
   open: (item) => item.api && navigateTo(`/apis/${item.api}`),
 })
@@ -89,11 +93,13 @@ const stop = () =>
       <h1>{{ batch.source }}</h1>
       <p class="sentence" role="status">
         {{ says[batch.state]
-        }}<template v-if="working && batch.total">: {{ batch.done }} of {{ batch.total }}</template
+        }}<template v-if="working && batch.total"
+          >: {{ figure(batch.done) }} of {{ figure(batch.total) }}</template
         >.
         <template v-for="[outcome, n] in counts" :key="outcome">
           <button :aria-pressed="filters.outcome === outcome" @click="toggle('outcome', outcome)">
-            {{ n }} {{ outcomes[outcome] }}</button
+            {{ figure(n) }} {{ outcomes[outcome]
+            }}{{ outcome === 'revised' && n > 1 ? 's' : '' }}</button
           >{{ ' ' }}
         </template>
       </p>
@@ -151,7 +157,7 @@ const stop = () =>
       <table v-if="batch.items.length" class="ruled">
         <thead>
           <tr>
-            <th>File or address</th>
+            <th class="source">File or address</th>
             <th>Title</th>
             <th class="right">Operations</th>
             <th>Becomes</th>
@@ -178,10 +184,13 @@ const stop = () =>
             </td>
             <td class="right mono">{{ item.operations }}</td>
             <td>
-              <NuxtLink v-if="item.api" class="plain" :to="`/apis/${item.api}`"
-                >{{ outcomes[outcomeOf(item)] }} of {{ item.api }}</NuxtLink
+              {{ outcomes[outcomeOf(item)] ?? item.state
+              }}<template v-if="item.api"
+                >{{ outcomeOf(item) === 'revised' ? ' of ' : ', '
+                }}<NuxtLink class="plain" :to="`/apis/${item.api}`">{{
+                  item.api
+                }}</NuxtLink></template
               >
-              <template v-else>{{ outcomes[outcomeOf(item)] ?? item.state }}</template>
               <span v-if="item.warnings + item.errors" class="soft">
                 · {{ count(item.warnings + item.errors, 'problem') }}</span
               >
@@ -198,6 +207,11 @@ const stop = () =>
           </tr>
         </tbody>
       </table>
+      <p v-if="items.length < found.length">
+        <button class="ghost" @click="drawsAll = true">
+          Show {{ figure(found.length - items.length) }} more
+        </button>
+      </p>
     </template>
   </Leaf>
 </template>
@@ -218,7 +232,7 @@ progress {
 }
 .source {
   overflow-wrap: anywhere;
-  max-width: 420px;
+  width: 38%;
 }
 .fmt {
   margin-left: 6px;

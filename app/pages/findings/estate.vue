@@ -51,7 +51,7 @@ const reach = computed(
 )
 
 /** So many columns can still be read. */
-const mostColumns = 40
+const mostColumns = 24
 const columns = computed(() => {
   const ids = rows.value.map(({ id }) => id)
   const weigh = ({ open: broken }: EstateApi) => ids.reduce((sum, id) => sum + (broken[id] ?? 0), 0)
@@ -75,7 +75,7 @@ const heat = computed<Data[]>(() => {
       y: [...rows.value].reverse().map(({ id }) => id),
       // Few and many are told apart better by their order of size than by their difference.
       z: z.map((line) => line.map((n) => (n === 0 ? null : Math.log2(n + 1)))),
-      text: z.map((line) => line.map((n) => (n === 0 ? '' : String(n)))) as unknown as string[],
+      text: z.map((line) => line.map((n) => (n === 0 ? '' : short(n)))) as unknown as string[],
       texttemplate: '%{text}',
       hovertemplate: '%{y}<br>%{customdata}: %{text}<extra></extra>',
       colorscale: [
@@ -108,7 +108,7 @@ const heatLayout = computed(() => {
       showgrid: false,
       type: 'category',
       tickvals: columns.value.map(({ api: slug }) => slug),
-      ticktext: columns.value.map(({ title }) => clipped(title, 28)),
+      ticktext: columns.value.map(({ title }) => clipped(title, 20)),
     },
     yaxis: { fixedrange: true, showgrid: false, ticksuffix: ' ' },
   })
@@ -201,7 +201,8 @@ const chips = computed(() => [
   <Leaf>
     <h1>Findings</h1>
     <p v-if="data" class="sentence">
-      {{ reach }} of {{ count(data.apis.length, 'API') }} have findings<template v-if="worst"
+      {{ figure(reach) }} of {{ count(data.apis.length, 'API') }} have findings<template
+        v-if="worst"
         >; the rule most often broken is
         <NuxtLink :to="{ path: '/findings', query: { rule: worst.id } }">{{
           worst.title
@@ -225,7 +226,7 @@ const chips = computed(() => [
       <small
         >{{ rows.length }} rules, the most often broken first<template
           v-if="columns.length < apis.length"
-          >; the {{ columns.length }} of {{ apis.length.toLocaleString('en') }} APIs that break them
+          >; the {{ columns.length }} of {{ figure(apis.length) }} APIs that break them
           most</template
         ></small
       >
@@ -253,7 +254,7 @@ const chips = computed(() => [
             </td>
             <td class="right mono">
               <NuxtLink class="plain" :to="{ path: '/findings', query: { team } }">{{
-                sum
+                figure(sum)
               }}</NuxtLink>
             </td>
           </tr>
@@ -271,7 +272,7 @@ const chips = computed(() => [
       >
         <span class="level" :class="row.level">{{ row.level }}</span>
         <span>{{ row.title }}</span>
-        <b class="mono">{{ row.total }}</b>
+        <b class="mono">{{ figure(row.total) }}</b>
       </NuxtLink>
     </template>
   </Leaf>

@@ -164,18 +164,18 @@ const chips = computed(() => [
         :aria-pressed="filters.level === 'MUST'"
         @click="toggle('level', 'MUST')"
       >
-        {{ inEstate('must') }} at MUST</button
+        {{ figure(inEstate('must')) }} at MUST</button
       >,
       <button
         class="ochre"
         :aria-pressed="filters.level === 'SHOULD'"
         @click="toggle('level', 'SHOULD')"
       >
-        {{ inEstate('should') }} at SHOULD
+        {{ figure(inEstate('should')) }} at SHOULD
       </button>
       and
       <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
-        {{ inEstate('may') }} at MAY</button
+        {{ figure(inEstate('may')) }} at MAY</button
       >.
     </p>
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
@@ -252,7 +252,7 @@ const chips = computed(() => [
               finding.standing === 'open' ? finding.level : finding.standing
             }}</span>
           </td>
-          <td>
+          <td class="said">
             <NuxtLink :to="to(finding)">{{ finding.message }}</NuxtLink>
             <div class="soft mono tiny">
               {{ finding.rule }}
@@ -262,9 +262,9 @@ const chips = computed(() => [
               <span v-if="finding.comments"> · {{ count(finding.comments, 'comment') }}</span>
             </div>
           </td>
-          <td class="nowrap">
+          <td class="where">
             <div v-if="!filters.api">{{ finding.title }}</div>
-            <div class="soft small">line {{ finding.line }}</div>
+            <div class="soft small nowrap">line {{ finding.line }}</div>
           </td>
           <td class="small nowrap soft">{{ ago(finding.firstSeen) }}</td>
           <td class="small">{{ nameOf(finding.person) }}</td>
@@ -323,8 +323,13 @@ const chips = computed(() => [
 .tiny {
   font-size: 11px;
 }
-.at {
+.at,
+.said,
+.where {
   overflow-wrap: anywhere;
+}
+.where {
+  min-width: 90px;
 }
 .tick {
   width: 26px;

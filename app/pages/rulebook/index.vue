@@ -172,7 +172,7 @@ const chips = computed(() => [
           </td>
           <td class="nowrap">{{ aboutWords(rule.about) }}</td>
           <td class="right mono" :class="{ soft: !rule.asked }">
-            {{ rule.asked.toLocaleString('en') }}
+            {{ figure(rule.asked) }}
           </td>
           <td class="right mono kept">
             <span v-if="keptOf(rule) !== undefined" :class="{ soft: keptOf(rule) === 100 }"
