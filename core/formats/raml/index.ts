@@ -52,5 +52,5 @@ function extended(
     return root
   }
   sources.scope(base, name)
-  return merge(root, base, sources, () => false) as Node
+  return merge(root, base, sources) as Node
 }

@@ -58,6 +58,41 @@ types2:
     expect(documents.locate([list!.at]).get(list!.at)!.line).toBe(20)
   })
 
+  it('asks for the parameters of an optional method only where the method is there', () => {
+    const { contract, problems } = read(`#%RAML 1.0
+title: Hydrants
+resourceTypes:
+  base:
+    post?: { description: "<<what>> is added." }
+    delete?: { description: "<<what>> is taken away." }
+  collection: { type: { base: { what: <<thing>> } }, get: }
+/hydrants:
+  type: collection
+/valves:
+  type: { collection: { thing: A valve } }
+  post:
+/taps:
+  type: collection
+  delete:
+`)
+    const said = contract.operations.map(({ path, method, description }) => [
+      path,
+      method,
+      description,
+    ])
+    expect(said).toEqual([
+      ['/hydrants', 'get', undefined],
+      ['/valves', 'get', undefined],
+      ['/valves', 'post', 'A valve is added.'],
+      ['/taps', 'get', undefined],
+      ['/taps', 'delete', '<<thing>> is taken away.'],
+    ])
+    expect(problems.map(({ message }) => message)).toEqual([
+      expect.stringMatching(/"thing" of what is applied here is not given/),
+      expect.stringMatching(/"thing" of what is applied here is not given/),
+    ])
+  })
+
   it('reads types: inheritance, unions, facets, optional and pattern properties, expressions', () => {
     const { contract } = read(`#%RAML 1.0
 title: Types

@@ -20,7 +20,7 @@ import type { Place } from '../../text/place'
 import type { PlacedProblem } from '../../text/problem'
 import { compact, isObject, namesOf, textOf, type Node, table } from '../../text/values'
 import type { RamlSources, Scope } from './sources'
-import { fill, merge } from './templates'
+import { fill, merge, type Filling } from './templates'
 import { RamlTypes, annotationKey, examplesOf } from './types'
 
 const methods = [
@@ -229,7 +229,14 @@ export class RamlBuilder {
   }
 
   /** A resource with its type merged in, and that type's own type (RAML 1.0, "Applying Resource Types and Traits"). */
-  private withType(node: Node, type: unknown, given: Node, scope: Scope, depth: number): Node {
+  private withType(
+    node: Node,
+    type: unknown,
+    given: Node,
+    scope: Scope,
+    depth: number,
+    author = node,
+  ): Node {
     const call = callOf(type)
     if (!call || depth > 20) return node
     const found = this.sources.find('resourceTypes', call.name, scope)
@@ -238,23 +245,34 @@ export class RamlBuilder {
       return node
     }
     if (!isObject(found.value)) return node
-    const template = this.filled(found.value, { ...call.given, ...given }, node) as Node
+    const template = this.filled(
+      found.value,
+      { ...call.given, ...given },
+      { author, caller: node },
+      (key, level) => this.old || (level === 0 && isMethod(key)),
+    ) as Node
     const parent = this.withType(
       template,
       template['type'],
       given,
       this.sources.scopeOf(found.value, found.scope),
       depth + 1,
+      merge(author, template, this.sources) as Node,
     )
     const { type: _, usage: __, displayName: ___, ...rest } = parent
     this.sources.inherit(rest, parent)
-    return merge(node, rest, this.sources, (key) => this.old || isMethod(key)) as Node
+    return merge(node, rest, this.sources) as Node
   }
 
-  private filled(template: unknown, given: Node, caller: unknown): unknown {
-    return fill(template, given, this.sources, (name) => {
+  private filled(
+    template: unknown,
+    given: Node,
+    { author, caller }: { author: Node; caller: Node },
+    optional: Filling['optional'],
+  ): unknown {
+    const missing = (name: string) =>
       this.problem(caller, `The parameter "${name}" of what is applied here is not given`)
-    })
+    return fill(template, author, { given, sources: this.sources, missing, optional })
   }
 
   private withTraits(method: Node, traits: unknown[], given: Node, scope: Scope): Node {
@@ -274,13 +292,14 @@ export class RamlBuilder {
       const { usage: _, ...template } = (this.filled(
         found.value,
         { ...call.given, ...given },
-        method,
+        { author: node, caller: method },
+        () => this.old,
       ) ?? {}) as Node
       this.sources.inherit(template, found.value)
       const nested = listOf(template['is'])
       const whole =
         nested.length > 0 ? this.withTraits(template, nested, given, found.scope) : template
-      node = merge(node, whole, this.sources, () => this.old) as Node
+      node = merge(node, whole, this.sources) as Node
     }
     return node
   }

@@ -30,29 +30,44 @@ const functions: Record<string, (text: string) => string> = {
 
 const parameter = /<<\s*([\w.-]+)\s*((?:\|\s*!\w+\s*)*)>>/g
 
-/** Fills `<<name | !function>>` in every key and text of a template; what is not given is reported by name. */
-export function fill(
-  template: unknown,
-  given: Node,
-  sources: RamlSources,
-  missing: (name: string) => void,
-): unknown {
-  if (typeof template === 'string') return filledText(template, given, missing)
+/** What a template is filled with, and what it is filled for. */
+export interface Filling {
+  given: Node
+  sources: RamlSources
+  /** Called with the name of each parameter that is not given. */
+  missing: (name: string) => void
+  /** Which keys, so deep in the template, may end in `?` to apply only where the author has them. */
+  optional: (key: string, depth: number) => boolean
+}
+
+/**
+ * Fills `<<name | !function>>` in every key and text of a template for what an author wrote. What is optional and what
+ * the author does not have is left out, so that nobody has to give the parameters in it (RAML 1.0, "Declaring HTTP
+ * methods in Resource Types").
+ */
+export function fill(template: unknown, author: unknown, filling: Filling, depth = 0): unknown {
+  if (typeof template === 'string') return filledText(template, filling)
   if (Array.isArray(template)) {
-    const list = template.map((item) => fill(item, given, sources, missing))
-    sources.inherit(list, template)
+    const list = template.map((item) => fill(item, undefined, filling, depth + 1))
+    filling.sources.inherit(list, template)
     return list
   }
   if (!isObject(template)) return template
+  const own: Node = isObject(author) ? author : {}
   const node: Node = {}
-  for (const [key, value] of Object.entries(template)) {
-    node[String(filledText(key, given, missing))] = fill(value, given, sources, missing)
+  for (const [unfilled, value] of Object.entries(template)) {
+    const written = String(filledText(unfilled, filling))
+    const name = written.endsWith('?') ? written.slice(0, -1) : written
+    const isOptional = name !== written && filling.optional(name, depth)
+    if (isOptional && !Object.hasOwn(own, name)) continue
+    const key = isOptional ? name : written
+    node[key] = fill(value, own[key], filling, depth + 1)
   }
-  sources.inherit(node, template)
+  filling.sources.inherit(node, template)
   return node
 }
 
-function filledText(text: string, given: Node, missing: (name: string) => void): unknown {
+function filledText(text: string, { given, missing }: Filling): unknown {
   if (!text.includes('<<')) return text
   const whole = /^<<\s*([\w.-]+)\s*>>$/.exec(text)
   if (whole && Object.hasOwn(given, whole[1]!)) return given[whole[1]!]
@@ -70,14 +85,9 @@ function filledText(text: string, given: Node, missing: (name: string) => void):
 
 /**
  * Merges what a template says into what an author says, whose word counts (RAML 1.0, "Algorithm of Merging Traits and
- * Methods"). A key ending in `?` applies only where the author has it; `optional` tells which keys may end so.
+ * Methods").
  */
-export function merge(
-  own: unknown,
-  template: unknown,
-  sources: RamlSources,
-  optional: (key: string) => boolean,
-): unknown {
+export function merge(own: unknown, template: unknown, sources: RamlSources): unknown {
   if (own === undefined || own === null) return template
   if (!isObject(own) || !isObject(template)) {
     if (!Array.isArray(own) || !Array.isArray(template)) return own
@@ -90,11 +100,8 @@ export function merge(
   }
   const node: Node = { ...own }
   sources.inherit(node, own)
-  for (const [written, value] of Object.entries(template)) {
-    const isOptional = written.endsWith('?') && optional(written.slice(0, -1))
-    const key = isOptional ? written.slice(0, -1) : written
-    if (Object.hasOwn(node, key)) node[key] = merge(node[key], value, sources, optional)
-    else if (!isOptional) node[key] = value
+  for (const [key, value] of Object.entries(template)) {
+    node[key] = Object.hasOwn(node, key) ? merge(node[key], value, sources) : value
   }
   return node
 }
