@@ -18,8 +18,25 @@ export function looksLikeDefinition(text: string): boolean {
   }
   const raml = ramlHeader(text)
   if (raml) return ['API', 'Overlay', 'Extension'].includes(raml.kind)
-  if (first === '{') return /["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/.test(text)
+  if (first === '{') return saysVersion(text)
   return /^["']?(?:openapi|swagger)["']?\s*:\s*["']?\d/m.test(text)
+}
+
+const version = /(["']?)(?:openapi|swagger)\1\s*:\s*["']?\d/y
+const jsonToken = /"(?:[^"\\]|\\.)*"|[{}[\]]|\bopenapi\b|\bswagger\b/g
+
+/** Whether a JSON text has the version of an OpenAPI document among its own members: a package may depend on one. */
+function saysVersion(text: string): boolean {
+  let depth = 0
+  for (const { 0: token, index } of text.matchAll(jsonToken)) {
+    if (token === '{' || token === '[') depth++
+    else if (token === '}' || token === ']') depth--
+    else if (depth === 1) {
+      version.lastIndex = index
+      if (version.test(text)) return true
+    }
+  }
+  return false
 }
 
 /** Whether a file, by its ending, may hold a definition by itself and not only a part of one. */
