@@ -248,6 +248,26 @@ const unusual: Record<string, object> = {
       },
     },
   },
+  'parameters for the whole query': {
+    openapi: '3.2.0',
+    paths: {
+      '/tides': {
+        get: {
+          parameters: [wholeQuery('query', 'application/x-www-form-urlencoded', {})],
+          responses: {},
+        },
+        post: {
+          parameters: [
+            wholeQuery('asked', 'application/json', {
+              description: 'What is asked',
+              required: true,
+            }),
+          ],
+          responses: {},
+        },
+      },
+    },
+  },
   'credentials that callbacks do not ask for': {
     paths: {
       '/tides': {
@@ -348,6 +368,10 @@ function ref(name: string) {
 }
 function json(name: string) {
   return { 'application/json': { schema: ref(name) } }
+}
+function wholeQuery(name: string, type: string, more: object) {
+  const schema = { type: 'object', properties: { of: { type: 'string' } } }
+  return { name, in: 'querystring', content: { [type]: { schema } }, ...more }
 }
 function version(value: string) {
   return { version: { default: value } }

@@ -24,6 +24,7 @@ export function fromOlderDraft(schema: SchemaObject): void {
   tuples(schema)
   rename(schema, 'divisibleBy', 'multipleOf')
   rename(schema, 'id', '$id')
+  listExample(schema)
   const { extends: parents, disallow, dependencies } = schema
   if (parents !== undefined) {
     delete schema['extends']
@@ -64,6 +65,13 @@ export function exclusive(schema: SchemaObject, key: string, bound: string): voi
     schema[key] = schema[bound]
     Reflect.deleteProperty(schema, bound)
   } else Reflect.deleteProperty(schema, key)
+}
+
+/** One example, as OpenAPI has it and many write it, is a list of one (OpenAPI 3.1, section 4.8.24.2). */
+export function listExample(schema: SchemaObject): void {
+  if (!('example' in schema) || schema['examples'] !== undefined) return
+  schema['examples'] = [schema['example']]
+  delete schema['example']
 }
 
 /** A list of schemas for the first items, and one for those behind them. */

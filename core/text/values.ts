@@ -42,3 +42,15 @@ export function compact<T extends object>(part: Loose<T>): T {
 
 /** The same fields, each perhaps undefined where it is optional. */
 type Loose<T> = { [K in keyof T]: T[K] | (object extends Pick<T, K> ? undefined : never) }
+
+/** What a value is, in words: `a list`, `the text "none"`. */
+export const kindOf = (value: unknown) =>
+  value === null || value === undefined
+    ? 'nothing'
+    : Array.isArray(value)
+      ? 'a list'
+      : typeof value === 'object'
+        ? 'an object'
+        : typeof value === 'string'
+          ? `the text "${value.slice(0, 40)}"`
+          : `the ${typeof value} ${JSON.stringify(value)}`

@@ -10,23 +10,12 @@ import type { Place } from '../../text/place'
 import { pointerTo, type Pointer } from '../../text/pointer'
 import { mayShareParts } from '../../text/yaml'
 import type { PlacedProblem } from '../../text/problem'
-import { isObject } from '../../text/values'
-import { exclusive, schemaTypes, tuples } from '../drafts'
+import { isObject, kindOf } from '../../text/values'
+import { exclusive, listExample, schemaTypes, tuples } from '../drafts'
 import type { Bindings } from './dynamic'
 import type { FoundTarget, References } from './references'
 import { keywords30, notIn20 } from './keywords'
 import type { Shape, Specification, Type } from './shapes'
-
-export const kindOf = (value: unknown) =>
-  value === null || value === undefined
-    ? 'nothing'
-    : Array.isArray(value)
-      ? 'a list'
-      : typeof value === 'object'
-        ? 'an object'
-        : typeof value === 'string'
-          ? `the text "${value.slice(0, 40)}"`
-          : `the ${typeof value} ${JSON.stringify(value)}`
 
 /** Problems kept of one definition; what goes beyond says nothing new. */
 const mostProblems = 1000
@@ -324,11 +313,7 @@ export class Walk {
     if (typeof value['$dynamicRef'] === 'string') this.dynamicReference(value, value['$dynamicRef'])
     for (const key in value) this.keyword(key, value[key], value)
     if (this.old) modernise(value)
-    // One example is a list of one (OpenAPI 3.1, section 4.8.24.2).
-    if ('example' in value && value['examples'] === undefined) {
-      value['examples'] = [value['example']]
-      delete value['example']
-    }
+    listExample(value)
     this.base = outer
   }
 

@@ -93,6 +93,29 @@ resourceTypes:
     ])
   })
 
+  it('says where a JSON schema has something else than a schema, and reads the rest', () => {
+    const { contract, problems } = read(`#%RAML 1.0
+title: Hydrants
+types:
+  Hydrant: |
+    {
+      "type": "object",
+      "required": "yes",
+      "properties": { "description": "Its words.", "number": { "type": "string", "example": "H-1" } },
+      "additionalProperties": "none"
+    }
+`)
+    expect(contract.schemas[0]!.schema).toEqual({
+      type: 'object',
+      properties: { number: { type: 'string', examples: ['H-1'] } },
+    })
+    expect(problems.map(({ line, message }) => [line, message])).toEqual([
+      [7, 'A list of names belongs here; found the text "yes"'],
+      [8, 'A schema belongs here; found the text "Its words."'],
+      [9, 'A schema belongs here; found the text "none"'],
+    ])
+  })
+
   it('reads types: inheritance, unions, facets, optional and pattern properties, expressions', () => {
     const { contract } = read(`#%RAML 1.0
 title: Types

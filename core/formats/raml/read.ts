@@ -21,7 +21,7 @@ import type { PlacedProblem } from '../../text/problem'
 import { compact, isObject, namesOf, textOf, type Node, table } from '../../text/values'
 import type { RamlSources, Scope } from './sources'
 import { fill, merge, type Filling } from './templates'
-import { RamlTypes, annotationKey, examplesOf } from './types'
+import { RamlTypes, annotationKey, examplesOf, wholeQuery } from './types'
 
 const methods = [
   'get',
@@ -415,7 +415,7 @@ export class RamlBuilder {
     const at = this.sources.place(value, node, 'queryString')
     const media: MediaType = {
       at,
-      type: 'application/x-www-form-urlencoded',
+      type: wholeQuery.type,
       schema: this.types.schema(value, scope),
       examples: [],
       encoding: [],
@@ -423,7 +423,7 @@ export class RamlBuilder {
     return [
       {
         at,
-        name: 'query',
+        name: wholeQuery.name,
         in: 'querystring',
         required: false,
         deprecated: false,

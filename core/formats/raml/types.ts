@@ -1,15 +1,27 @@
 import type { NamedSchema, Origins, Schema, SchemaObject } from '../../contract/model'
-import { referencedName, schemaReference, subschemas, typesOf } from '../../contract/schemas'
+import {
+  isSchema,
+  referencedName,
+  schemaKeywords,
+  schemaListKeywords,
+  schemaMapKeywords,
+  schemaReference,
+  subschemas,
+  typesOf,
+} from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import { partsOf, resolveName, type Place } from '../../text/place'
 import { pointerTo, segmentsOf, valueAt } from '../../text/pointer'
-import { isObject, type Node, table } from '../../text/values'
+import { isObject, kindOf, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
 import { fromOlderDraft, schemaTypes } from '../drafts'
 import { XsdReader } from '../xsd/read'
 import type { RamlSources, Scope } from './sources'
 import { parseTypeExpression, type TypeExpression } from './expression'
+
+/** What a "queryString" is as a parameter for the whole query: RAML names neither it nor its media type. */
+export const wholeQuery = { name: 'query', type: 'application/x-www-form-urlencoded' } as const
 
 /** The types that RAML brings along (RAML 1.0, “Built-in Types”). */
 export const builtIns = table<SchemaObject>({
@@ -357,6 +369,7 @@ export class RamlTypes implements Origins {
       if (!isObject(here) || seen.has(here)) continue
       seen.add(here)
       fromOlderDraft(here)
+      this.checkShape(here, at)
       this.checkTypes(here, at)
       const reference = here['$ref']
       if (typeof reference === 'string' && referencedName(reference) === undefined) {
@@ -368,6 +381,39 @@ export class RamlTypes implements Origins {
       }
       for (const { schema: inner, steps } of subschemas(here))
         stack.push({ schema: inner, at: pointerTo(at, ...steps) })
+    }
+  }
+
+  /** Takes out what stands where schemas or names belong and is none, and says so. */
+  private checkShape(schema: SchemaObject, at: Place): void {
+    const expect = (
+      what: string,
+      holder: object,
+      key: string,
+      fits: boolean,
+      ...steps: string[]
+    ) => {
+      if (fits) return
+      const found = kindOf((holder as Node)[key])
+      const place = pointerTo(at, ...steps, key)
+      const message = `${what} belongs here; found ${found}`
+      this.sources.problems.push({ at: place, level: 'error', message })
+      Reflect.deleteProperty(holder, key)
+    }
+    for (const [key, value] of Object.entries(schema)) {
+      if (schemaKeywords.has(key)) expect('A schema', schema, key, isSchema(value))
+      else if (schemaListKeywords.has(key)) {
+        const isList = Array.isArray(value) && value.every(isSchema)
+        expect('A list of schemas', schema, key, isList)
+      } else if (schemaMapKeywords.has(key)) {
+        expect('A schema for each name', schema, key, isObject(value))
+        if (!isObject(value)) continue
+        for (const [name, member] of Object.entries(value))
+          expect('A schema', value, name, isSchema(member), key)
+      } else if (key === 'required') {
+        const isList = Array.isArray(value) && value.every((name) => typeof name === 'string')
+        expect('A list of names', schema, key, isList)
+      }
     }
   }
 

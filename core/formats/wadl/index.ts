@@ -207,14 +207,14 @@ class WadlReader {
     open.add(element)
     const own = (element.attribute('path') ?? '').replace(/^\/+|\/+$/g, '')
     const path = own === '' ? around.path : `${around.path}/${own}`
-    const parameters = [...around.parameters, ...this.parameters(here)]
+    const parameters = overridden(around.parameters, this.parameters(here))
     const inside: Around = { path, parameters }
     const found: Operation[] = this.methods(here, inside)
     for (const type of (element.attribute('type') ?? '').split(/\s+/)) {
       if (type === '') continue
       const target = this.target(type, here)
       if (target?.element.local !== 'resource_type') continue
-      const typed = { path, parameters: [...parameters, ...this.parameters(target)] }
+      const typed = { path, parameters: overridden(parameters, this.parameters(target)) }
       found.push(...this.methods(target, typed))
       for (const child of this.all(target.element, 'resource')) {
         found.push(...this.resource({ element: child, file: target.file }, typed, open))

@@ -16,7 +16,7 @@ import { referencedName, typesOf } from '../../contract/schemas'
 import { freeName } from '../../text/names'
 import type { Place } from '../../text/place'
 import { isObject, type Node, table } from '../../text/values'
-import { builtIns } from '../raml/types'
+import { builtIns, wholeQuery } from '../raml/types'
 import { Losses, schemeWords } from './losses'
 import { byName, node } from './node'
 
@@ -301,7 +301,7 @@ class RamlWriter {
       this.losses.whole(parameter, parameter.at, message)
     }
     const [whole] = inPlace('querystring')
-    if (whole) this.losses.whole(whole, whole.at, 'The whole query is written as its schema alone')
+    const query = whole && this.wholeQuery(whole)
     return node({
       displayName: summary,
       description,
@@ -314,14 +314,36 @@ class RamlWriter {
           ? undefined
           : security.map((item) => this.requirement(item, operation)),
       queryParameters: this.declarations(inPlace('query')),
-      queryString:
-        whole?.content?.[0]?.schema === undefined
-          ? undefined
-          : this.type(whole.content[0].schema, whole.at),
+      queryString: query,
       headers: this.declarations(inPlace('header')),
       body: body && this.body(body),
       responses: responses.length === 0 ? undefined : this.responses(responses),
     })
+  }
+
+  /** A parameter for the whole query (OpenAPI 3.2): RAML says its schema and nothing else of it. */
+  private wholeQuery(whole: Parameter): unknown {
+    const [media, ...others] = whole.content ?? []
+    if (media?.schema === undefined || others.length > 0) {
+      this.losses.whole(whole, whole.at, 'A whole query that is not one schema is left out')
+      return undefined
+    }
+    const message = 'The whole query is written as its schema alone'
+    this.losses.members(
+      whole,
+      [
+        ...(whole.name === wholeQuery.name ? [] : (['name'] as const)),
+        ...(['description', 'required', 'deprecated', 'extensions'] as const).filter(
+          (key) => whole[key],
+        ),
+        ...(whole.examples.length > 0 ? (['examples'] as const) : []),
+      ],
+      message,
+    )
+    if (media.type !== wholeQuery.type) this.losses.member(media, 'type', message)
+    const lists = (['examples', 'encoding'] as const).filter((key) => media[key].length > 0)
+    this.losses.members(media, lists, message)
+    return this.type(media.schema, whole.at)
   }
 
   private requirement(item: Record<string, string[]>, operation: Operation): unknown {
