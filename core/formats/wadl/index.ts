@@ -19,6 +19,7 @@ import type { XmlElement } from '../../text/xml'
 import { versionOf } from '../wsdl/common'
 import { xsdNamespaces } from '../xsd/builtin'
 import { wholeText } from '../xsd/documentation'
+import { valueOf } from '../xsd/facets'
 import { XsdReader } from '../xsd/read'
 
 /** The namespaces by which a WADL is known: the submission's, and the earlier one that tools still write. */
@@ -375,11 +376,11 @@ class WadlReader {
         : this.xsd.typeReference(type, { ...here, namespace: '' })
     const schema: SchemaObject = typeof read === 'object' ? { ...read } : { type: 'string' }
     const options = this.all(element, 'option').flatMap((option) => option.attribute('value') ?? [])
-    if (options.length > 0) schema['enum'] = options
+    if (options.length > 0) schema['enum'] = options.map((option) => valueOf(option, schema))
     const given = element.attribute('default')
-    if (given !== undefined) schema['default'] = given
+    if (given !== undefined) schema['default'] = valueOf(given, schema)
     const fixed = element.attribute('fixed')
-    if (fixed !== undefined) schema['const'] = fixed
+    if (fixed !== undefined) schema['const'] = valueOf(fixed, schema)
     return element.attribute('repeating') === 'true' ? { type: 'array', items: schema } : schema
   }
 }
