@@ -9,6 +9,7 @@ import { compilePlacement, writeResources } from '../core/routing/resources'
 import { formats } from './formats'
 import { impact } from './impact'
 import { lines } from './measure'
+import { register } from './register'
 import { rules } from './rules'
 import { searching } from './search'
 
@@ -83,6 +84,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   formats,
   rules,
   search: searching,
+  register,
   impact,
   gateway: proxies,
 }

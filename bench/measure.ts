@@ -47,3 +47,12 @@ export function report(
     `${what.padEnd(52)} ${ms.toFixed(0).padStart(7)} ms   ${times.toFixed(2).padStart(6)} × ${against} (${base.toFixed(0)} ms, at most ${most})`,
   )
 }
+
+/** Notes how long people wait for one of many answers: half of them, and 95 in 100, which is meant to be `most` ms. */
+export function reportWaiting(what: string, times: number[], answers: string, most: number): void {
+  times.sort((a, b) => a - b)
+  const at = (share: number) => times[Math.floor(times.length * share)]!.toFixed(0)
+  lines.push(
+    `${what.padEnd(52)} ${at(0.5).padStart(7)} ms   half of ${times.length} ${answers}; ${at(0.95)} ms for 95 in 100 (at most ${most})`,
+  )
+}

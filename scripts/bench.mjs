@@ -8,7 +8,8 @@ import { run, step } from './lib/steps.mjs'
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
 const port = Number(process.env.ELM_BENCH_PORT ?? 4690)
 const asked = process.argv.slice(2)
-const parts = asked.length > 0 ? asked : ['formats', 'rules', 'search', 'impact', 'gateway']
+const parts =
+  asked.length > 0 ? asked : ['formats', 'rules', 'search', 'register', 'impact', 'gateway']
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))
