@@ -5,7 +5,7 @@ import { workBatch } from '../services/batches'
 import { recheckAll } from '../services/checking'
 import { workCheck } from '../services/checks'
 import { workImpact } from '../services/impact'
-import { workIntake } from '../services/intakes'
+import { workIntake } from '../services/intake-work'
 import { announce } from '../services/ledger'
 import { planProposals } from '../services/proposals'
 

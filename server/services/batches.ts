@@ -8,15 +8,8 @@ import { findApi } from './catalog'
 import type { Actor, Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
 import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
-import {
-  enterRegister,
-  findIntake,
-  notRead,
-  prepareEntry,
-  twinsOf,
-  workIntake,
-  type IntakeRow,
-} from './intakes'
+import { notRead, workIntake } from './intake-work'
+import { enterRegister, findIntake, prepareEntry, twinsOf, type IntakeRow } from './intakes'
 import { announce } from './ledger'
 import { actorNamed } from './people'
 import { can, requirePermission } from './permissions'

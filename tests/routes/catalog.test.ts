@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { readDefinition } from '../../core/formats/read'
 import { intakes } from '../../server/db/schema'
 import { operations } from '../../server/operations'
-import { workIntake } from '../../server/services/intakes'
+import { workIntake } from '../../server/services/intake-work'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
 let world: World

@@ -19,7 +19,7 @@ import { recheckAll } from '../../server/services/checking'
 import { workCheck } from '../../server/services/checks'
 import { workImpact } from '../../server/services/impact'
 import { planProposals } from '../../server/services/proposals'
-import { workIntake } from '../../server/services/intakes'
+import { workIntake } from '../../server/services/intake-work'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
 

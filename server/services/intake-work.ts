@@ -1,0 +1,209 @@
+import { eq } from 'drizzle-orm'
+import type { DefinitionSummary, Examination } from '../../core/definition'
+import { limits } from '../../core/text/limits'
+import { isRemote } from '../../core/text/place'
+import type { IntakeShown } from '../../shared/api/batches'
+import { intakes, type StoredFile } from '../db/schema'
+import type { FileBytes, FileSet } from '../jobs/analysis'
+import { tooLarge } from './catalog'
+import type { Services } from './context'
+import { Failure } from './failure'
+import { bytesOf, loadFiles, storeBlob, storeFiles } from './files'
+import { guardedFetch } from './guard'
+import { findIntake, type IntakeRow } from './intakes'
+import { factsOfNew } from './known'
+import { announce } from './ledger'
+import { currentEdition } from './rulebooks'
+import { slugOf, titleOf } from './titles'
+
+/** Files fetched for one definition, and rounds of looking for what those refer to. */
+const mostFetched = 300
+const mostRounds = 40
+
+const knownEndings = /\.(ya?ml|json|raml|wsdl|wadl|xml)$/i
+const endings = { yaml: 'yaml', json: 'json', xml: 'xml' }
+
+/** The last part of where it came from, without anything a path could be made of, with the ending of its format. */
+function fileName(source: string, { title, format, syntax }: DefinitionSummary): string {
+  const last =
+    source
+      .split(/[?#]/)[0]!
+      .split(/[/\\]/)
+      .findLast((part) => part !== '') ?? ''
+  const clean = last.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '')
+  if (knownEndings.test(clean)) return clean
+  const [name = ''] = format.toLowerCase().split(' ')
+  const ending = ['raml', 'wsdl', 'wadl'].includes(name) ? name : endings[syntax]
+  const base = isRemote(source) ? clean.replace(/\.\w+$/, '') : slugOf(title)
+  return `${base || slugOf(title)}.${ending}`
+}
+
+/** Files that came together, by name; a definition among them takes what it refers to from there. */
+export type Together = ReadonlyMap<string, StoredFile>
+
+/**
+ * The worker's part: fetches where needed, reads and checks. Safe to run again after a worker died in the middle:
+ * what is finished is left alone.
+ */
+export async function workIntake(
+  services: Services,
+  id: string,
+  together: Together = new Map(),
+): Promise<void> {
+  const { db } = services
+  const row = await findIntake(db, id)
+  if (row.state !== 'waiting' && row.state !== 'reading') return
+  await db
+    .update(intakes)
+    .set({ state: 'reading', attempts: row.attempts + 1 })
+    .where(eq(intakes.id, id))
+  await announce(db, 'intake')
+  try {
+    const { files, examination } = await readWhole(services, row, together)
+    const stored = await storeFiles(db, files)
+    const readable = examination.readable ? examination : undefined
+    const kept = readable
+      ? stored.filter(({ name }) => readable.summary.files.includes(name))
+      : stored.slice(0, 1)
+    await db
+      .update(intakes)
+      .set({
+        state: readable ? 'ready' : 'problems',
+        sha256: stored[0]!.sha256,
+        bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
+        file: files[0].name,
+        files: kept,
+        problems: examination.problems,
+        missing: readable?.missing ?? [],
+        summary: readable?.summary ?? null,
+        shown: shownOf(row.source, kept, examination),
+      })
+      .where(eq(intakes.id, id))
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error
+    await db.update(intakes).set(notRead(row.source, error.detail)).where(eq(intakes.id, id))
+  }
+  await announce(db, 'intake')
+}
+
+/** What an intake is that could not be read at all, and why. */
+export function notRead(source: string, why: string) {
+  const problem = { level: 'error' as const, message: why, file: source, line: 1, column: 1 }
+  const problems = [problem]
+  const shown = shownOf(source, [], { readable: false, problems })
+  return { state: 'problems' as const, problems, shown }
+}
+
+function shownOf(source: string, files: StoredFile[], examination: Examination): IntakeShown {
+  const { problems } = examination
+  const errors = problems.filter(({ level }) => level === 'error')
+  const [first] = errors.length > 0 ? errors : problems
+  const shown: IntakeShown = {
+    files: files.length,
+    errors: errors.length,
+    warnings: problems.length - errors.length,
+  }
+  if (first) shown.problem = `${first.file}:${first.line}:${first.column} ${first.message}`
+  if (!examination.readable) return shown
+  const { summary } = examination
+  const { version, format, operations } = summary
+  return {
+    ...shown,
+    title: titleOf(summary, source),
+    version,
+    format,
+    operations: operations.length,
+  }
+}
+
+/** Reads a definition, with what it refers to: from what came together with it, and from elsewhere as agreed. */
+async function readWhole(
+  services: Services,
+  row: IntakeRow,
+  together: Together,
+): Promise<{ files: FileSet; examination: Examination }> {
+  const { db, examiner } = services
+  const facts = factsOfNew({ audience: 'partner', team: '' }, services.now())
+  const edition = await currentEdition(db)
+  const examine = async (files: FileSet) => ({
+    files,
+    examination: await examiner.examine(files, edition, { facts }),
+  })
+  const first = row.files.length > 0 ? undefined : await mainFile(services, row)
+  let read = await examine(
+    first ? [{ name: row.source, bytes: first }] : await loadFiles(db, row.files),
+  )
+  // What cannot be read is spoken of by the name it came with.
+  if (first && read.examination.readable) {
+    const name = fileName(row.source, read.examination.summary)
+    if (name !== row.source) read = await examine([{ name, bytes: first }])
+  }
+  if (!read.examination.readable) return read
+  const files = await gather(services, row, together, read.files, read.examination.missing)
+  return files.length > read.files.length ? examine(files) : read
+}
+
+/** Adds what a definition refers to, and what that refers to, as far as it can be had. */
+async function gather(
+  services: Services,
+  row: IntakeRow,
+  together: Together,
+  start: FileSet,
+  wanted: string[],
+): Promise<FileSet> {
+  const { db, examiner } = services
+  const asked = new Set<string>()
+  let files = start
+  let fetched = 0
+  for (let round = 0; round < mostRounds; round++) {
+    const fresh = wanted.filter((name) => !asked.has(name))
+    for (const name of fresh) asked.add(name)
+    const near = fresh.flatMap((name) => together.get(name) ?? [])
+    const found: FileBytes[] = near.length > 0 ? await loadFiles(db, near) : []
+    for (const name of fresh) {
+      const url = together.has(name) ? undefined : addressOf(name, row)
+      if (url === undefined || fetched++ >= mostFetched) continue
+      const bytes = await fetchQuietly(services, url)
+      if (bytes) found.push({ name, bytes })
+    }
+    if (found.length === 0) break
+    files = [...files, ...found]
+    if (files.length > limits.files) throw tooMany()
+    if (files.reduce((sum, file) => sum + file.bytes.byteLength, 0) > limits.allBytes) {
+      throw tooLarge()
+    }
+    wanted = (await examiner.names(files))?.missing ?? []
+  }
+  return files
+}
+
+const tooMany = () =>
+  new Failure(413, 'Too many files', `A definition has at most ${limits.files} files.`)
+
+async function mainFile({ db, allowedTargets }: Services, row: IntakeRow): Promise<Uint8Array> {
+  if (row.sha256) return bytesOf(db, row.sha256)
+  const { bytes } = await guardedFetch(row.address!, allowedTargets)
+  await db
+    .update(intakes)
+    .set({ sha256: await storeBlob(db, bytes), bytes: bytes.byteLength })
+    .where(eq(intakes.id, row.id))
+  return bytes
+}
+
+/** A file that cannot be fetched stays missing, which the reading says with its place. */
+async function fetchQuietly({ allowedTargets }: Services, url: string) {
+  try {
+    return (await guardedFetch(url, allowedTargets)).bytes
+  } catch (error) {
+    if (error instanceof Failure) return undefined
+    throw error
+  }
+}
+
+/** The address of a missing file, where it may be fetched: beside the main one, or anywhere once that is agreed. */
+function addressOf(name: string, { address, agreed }: IntakeRow): string | undefined {
+  const url = isRemote(name) ? URL.parse(name) : address === null ? null : URL.parse(name, address)
+  if (!url) return undefined
+  const besideIt = address !== null && URL.parse(address)?.origin === url.origin
+  return agreed || besideIt ? url.href : undefined
+}
