@@ -53,7 +53,7 @@ test('reads a text again, once, when the worker is killed in the middle', async 
   })
   await expect(page.getByText(/Reading and checking large.json/)).toBeVisible({ timeout: 20_000 })
   await fate('kill-worker')
-  await expect(page.getByText('6000 operations')).toBeVisible({ timeout: 90_000 })
+  await expect(page.getByText('6,000 operations')).toBeVisible({ timeout: 90_000 })
   const client = new pg.Client({ connectionString: process.env['ELM_DATABASE']! })
   await client.connect()
   const { rows } = await client.query<{ attempts: number; state: string }>(
@@ -124,7 +124,7 @@ test('holds 500 APIs, drawing only the rows in sight', async ({ page }) => {
     waiting: 0,
     draft: false,
   })
-  await page.route('**/api/v1/apis', (route) =>
+  await page.route('**/api/v1/apis?*', (route) =>
     route.fulfill({
       json: {
         stages: ['Trial', 'Rehearsal', 'Live'],
