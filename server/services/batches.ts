@@ -178,6 +178,8 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
     if (state === 'waiting' || state === 'reading') await workIntake(services, intake, together)
     await progress(db, id, ++done)
   })
+  // Of two that end at the same time, the one that is noted last may be the earlier one.
+  await progress(db, id, rows.length)
   await judge(db, id)
   await db
     .update(batches)

@@ -57,8 +57,8 @@ export async function listFindings(db: Queries, query: FindingQuery): Promise<Pa
 }
 
 /** Whether a list may be long: what people see to, and what is waived or accepted, is little. */
-const isWide = ({ api, person, standing = 'open' }: FindingQuery) =>
-  api === undefined && person === undefined && standing === 'open'
+const isWide = ({ api, revision, person, standing = 'open' }: FindingQuery) =>
+  standing === 'open' && [api, revision, person].every((one) => one === undefined)
 
 /**
  * The weightiest of a large register, API by API: a database asked for all of them in order sorts a million to show a

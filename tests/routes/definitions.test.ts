@@ -452,3 +452,26 @@ describe('definitions in an archive', () => {
     expect(found.body.items.map(({ title }) => title)).toContain('Odd\ufffdLetters')
   })
 })
+
+describe('findings page by page', () => {
+  it('are those of one long page, in its order', async () => {
+    interface Listed {
+      items: { api: string; key: string; level: string }[]
+      nextCursor?: string
+    }
+    const list = async (query: string) =>
+      (await imara.call<Listed>('GET', `/findings?${query}`)).body
+    const { items: whole } = await list('standing=open&limit=1000')
+    const paged: Listed['items'] = []
+    for (let cursor: string | undefined = '0'; cursor !== undefined;) {
+      const page: Listed = await list(`standing=open&limit=17&cursor=${cursor}`)
+      paged.push(...page.items)
+      cursor = page.nextCursor
+    }
+    expect(whole.length).toBeGreaterThan(50)
+    expect(paged).toEqual(whole)
+    const weights = whole.map(({ level }) => ['MUST', 'SHOULD', 'MAY'].indexOf(level))
+    expect(weights).toEqual([...weights].sort())
+    expect(new Set(weights)).toEqual(new Set([0, 1, 2]))
+  })
+})
