@@ -26,7 +26,7 @@ async function breakRules(db: Database, ids: { api: number; revision: number }[]
       await insertMany(
         tx,
         findings,
-        some.flatMap(({ revision }) =>
+        some.flatMap(({ revision }, i) =>
           each.map((n) => ({
             revision,
             rule: ruleOf(n),
@@ -40,7 +40,8 @@ async function breakRules(db: Database, ids: { api: number; revision: number }[]
             endColumn: 9,
             key: `${ruleOf(n)}: ${n}`,
             operation: '',
-            firstSeen: at,
+            // Each API was checked at a moment of its own.
+            firstSeen: new Date(at.getTime() - (start + i) * 1000),
             standing: 'open' as const,
           })),
         ),
