@@ -1,4 +1,5 @@
 import type { DefinitionSummary } from '../core/definition'
+import { teams } from '../demo/world'
 import { migrateDatabase, openDatabase } from '../server/db/database'
 import { apis, revisions } from '../server/db/schema'
 import { storeBlob } from '../server/services/files'
@@ -37,15 +38,6 @@ export const verbs = [
   'export',
   'estimate',
 ]
-export const teams = [
-  'Metering',
-  'Network Control',
-  'Water Quality',
-  'Customer',
-  'Field',
-  'Developer Services',
-]
-
 export const titleOf = (n: number) => `${nouns[n % nouns.length]} ${verbs[n % 7]} ${n}`
 
 /** APIs of a large register. */

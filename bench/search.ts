@@ -1,7 +1,8 @@
 import { sql } from 'drizzle-orm'
+import { teams } from '../demo/world'
 import { searchEntries, searchWords } from '../server/db/schema'
 import { search, wordsOf } from '../server/services/search'
-import { apiCount, largeRegister, nouns, teams, titleOf, verbs } from './estate'
+import { apiCount, largeRegister, nouns, titleOf, verbs } from './estate'
 import { reportWaiting } from './measure'
 
 /** Operations of each API. */

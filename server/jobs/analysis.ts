@@ -120,17 +120,27 @@ export function analyse(
   }
 }
 
-function texts([main, ...others]: FileSet):
-  { source: SourceText; beside: Beside } | { fault: Examination } {
+interface Texts {
+  source: SourceText
+  beside: Beside
+  /** What is found in the texts that were read, as the database can keep it. */
+  forKeeping: <T>(found: T) => T
+}
+
+function texts([main, ...others]: FileSet): Texts | { fault: Examination } {
   const decoded = decodeText(main.bytes, main.name)
   if ('problem' in decoded) return { fault: { readable: false, problems: [decoded.problem] } }
   const byName = new Map(others.map(({ name, bytes }) => [name, bytes]))
+  let isOdd = mayBeUnkeepable(decoded.text)
   const beside = (name: string) => {
     const bytes = byName.get(name)
     const text = bytes && decodeText(bytes, name)
-    return text && 'text' in text ? text.text : undefined
+    if (!text || !('text' in text)) return undefined
+    isOdd ||= mayBeUnkeepable(text.text)
+    return text.text
   }
-  return { source: { file: main.name, text: decoded.text }, beside }
+  const forKeeping = <T>(found: T) => (isOdd ? keepable(found) : found)
+  return { source: { file: main.name, text: decoded.text }, beside, forKeeping }
 }
 
 const knownTo = ({ edition, facts, estate }: Checkable) => ({
@@ -139,29 +149,18 @@ const knownTo = ({ edition, facts, estate }: Checkable) => ({
   ...(asksForWords(edition.rules) && { isWord: dictionary() }),
 })
 
-/** What is found in files, as the database can keep it. */
-function forKeeping<T>(files: FileSet, found: T): T {
-  const isOdd = files.some(({ name, bytes }) => {
-    const decoded = decodeText(bytes, name)
-    return 'text' in decoded && mayBeUnkeepable(decoded.text)
-  })
-  return isOdd ? keepable(found) : found
-}
-
 function examined({ derives, ...task }: ExamineTask): Examination {
   const read = texts(task.files)
   if ('fault' in read) return read.fault
-  return forKeeping(
-    task.files,
-    examine(read.source, task.edition, knownTo(task), read.beside, { derives }),
-  )
+  const { source, beside, forKeeping } = read
+  return forKeeping(examine(source, task.edition, knownTo(task), beside, { derives }))
 }
 
 function named({ files }: NamesTask): Named | undefined {
   const reading = readingOf(files)
   if (!reading) return undefined
-  const { contract, documents } = reading
-  return forKeeping(files, { ...namesIn(contract), missing: [...documents.missing] })
+  const { contract, documents, forKeeping } = reading
+  return forKeeping({ ...namesIn(contract), missing: [...documents.missing] })
 }
 
 function mended({ mending, version, ...task }: MendTask): MendedFiles {
@@ -212,10 +211,13 @@ function unpacked({ bytes }: UnpackTask): Unpacked {
   }
 }
 
-function readingOf(files: FileSet): Extract<Reading, { readable: true }> | undefined {
+type Read = Extract<Reading, { readable: true }> & Pick<Texts, 'forKeeping'>
+
+function readingOf(files: FileSet): Read | undefined {
   const read = texts(files)
-  const reading = 'fault' in read ? undefined : readDefinition(read.source, read.beside)
-  return reading?.readable ? reading : undefined
+  if ('fault' in read) return undefined
+  const reading = readDefinition(read.source, read.beside)
+  return reading.readable ? { ...reading, forKeeping: read.forKeeping } : undefined
 }
 
 function converted({ files, to, dereference, syntax }: ConvertTask): Conversion {
@@ -241,5 +243,6 @@ function converted({ files, to, dereference, syntax }: ConvertTask): Conversion 
 
 function compared({ before, after }: CompareTask): Change[] {
   const [a, b] = [readingOf(before), readingOf(after)]
-  return a && b ? forKeeping([...before, ...after], compareContracts(a.contract, b.contract)) : []
+  if (!a || !b) return []
+  return a.forKeeping(b.forKeeping(compareContracts(a.contract, b.contract)))
 }

@@ -3,7 +3,7 @@ import { isUUID } from 'class-validator'
 import { and, asc, eq, getTableColumns, inArray, sql } from 'drizzle-orm'
 import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
 import type { Queries, Transaction } from '../db/database'
-import { batches, intakes, type StoredFile } from '../db/schema'
+import { batches, intakes } from '../db/schema'
 import { findApi } from './catalog'
 import type { Actor, Context, Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
@@ -164,15 +164,17 @@ async function progress(db: Queries, id: string, done: number): Promise<void> {
 async function readAll(services: Services, row: BatchRow): Promise<void> {
   const { db } = services
   const { id } = row
-  const files = row.sha256 ? await unpack(services, row) : []
-  if (!row.sha256) await listAddresses(db, row)
+  if ((await db.$count(intakes, ofBatch(id))) === 0) {
+    await (row.sha256 ? unpack(services, row) : listAddresses(db, row))
+  }
+  const [archive] = await db.select({ files: archived }).from(batches).where(eq(batches.id, id))
   const rows = await db
     .select({ id: intakes.id, state: intakes.state })
     .from(intakes)
     .where(ofBatch(id))
     .orderBy(asc(intakes.source))
   await db.update(batches).set({ state: 'reading', total: rows.length }).where(eq(batches.id, id))
-  const together = new Map(files.map((file) => [file.name, file]))
+  const together = new Map(archive!.files.map((file) => [file.name, file]))
   let done = 0
   await sideBySide(rows, async ({ id: intake, state }) => {
     if (state === 'waiting' || state === 'reading') await workIntake(services, intake, together)
@@ -187,13 +189,8 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
     .where(and(eq(batches.id, id), eq(batches.state, 'reading')))
 }
 
-/** Keeps what the archive holds, and makes an intake of each definition in it. Returns all its files. */
-async function unpack(
-  { db, examiner }: Services,
-  { id, by, at, sha256 }: BatchRow,
-): Promise<StoredFile[]> {
-  const [known] = await db.select({ files: archived }).from(batches).where(eq(batches.id, id))
-  if (known && known.files.length > 0) return known.files
+/** Keeps what the archive holds, and makes an intake of each definition in it. */
+async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchRow): Promise<void> {
   await db.update(batches).set({ state: 'unpacking' }).where(eq(batches.id, id))
   await announce(db, 'batch')
   const unpacked = await examiner.unpack(await bytesOf(db, sha256!))
@@ -227,15 +224,12 @@ async function unpack(
     ])
     await tx.update(batches).set({ files: stored }).where(eq(batches.id, id))
   })
-  return stored
 }
 
 async function listAddresses(
   db: Queries,
   { id, by, at, addresses, agreed }: BatchRow,
 ): Promise<void> {
-  const known = await db.$count(intakes, ofBatch(id))
-  if (known > 0) return
   await db.insert(intakes).values(
     addresses.map((address) => ({
       id: randomUUID(),

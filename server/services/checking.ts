@@ -3,6 +3,7 @@ import { and, asc, between, desc, eq, inArray, sql } from 'drizzle-orm'
 import { countLevels, type Examination, type LevelCounts } from '../../core/definition'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
+import { isNewest } from '../db/newest'
 import { apis, baselines, findings, revisions, tallies, waivers, type Standing } from '../db/schema'
 import type { Services } from './context'
 import { Failure } from './failure'
@@ -145,7 +146,7 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
   const [row] = await tx
     .select({ revision: revisions, slug: apis.slug })
     .from(revisions)
-    .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+    .innerJoin(apis, isNewest)
     .where(eq(apis.id, api))
   if (!row) return { must: 0, should: 0, may: 0 }
   const { revision } = row
@@ -256,10 +257,7 @@ export async function recheckAll(context: Services): Promise<number> {
       on: revisions.checkedOn,
     })
     .from(apis)
-    .innerJoin(
-      revisions,
-      and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision)),
-    )
+    .innerJoin(revisions, isNewest)
   const numbers = new Map<string, number>()
   for (const team of new Set(rows.map((row) => row.team))) {
     numbers.set(team, (await currentEdition(db, team)).number)

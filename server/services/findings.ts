@@ -12,6 +12,7 @@ import type {
   SurroundingsItem,
 } from '../../shared/api/rules'
 import type { Queries, Transaction } from '../db/database'
+import { isNewest } from '../db/newest'
 import {
   apis,
   assignments,
@@ -92,8 +93,6 @@ async function weightiest(db: Queries, query: FindingQuery, most: number, offset
   }
   return rows
 }
-
-const isNewest = and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision))
 
 const filterOf = (query: FindingQuery) =>
   and(

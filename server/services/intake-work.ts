@@ -1,5 +1,6 @@
 import { eq } from 'drizzle-orm'
 import type { DefinitionSummary, Examination } from '../../core/definition'
+import { mayBeWhole } from '../../core/formats/detect'
 import { limits } from '../../core/text/limits'
 import { isRemote } from '../../core/text/place'
 import type { IntakeShown } from '../../shared/api/batches'
@@ -20,7 +21,6 @@ import { slugOf, titleOf } from './titles'
 const mostFetched = 300
 const mostRounds = 40
 
-const knownEndings = /\.(ya?ml|json|raml|wsdl|wadl|xml)$/i
 const endings = { yaml: 'yaml', json: 'json', xml: 'xml' }
 
 /** The last part of where it came from, without anything a path could be made of, with the ending of its format. */
@@ -31,7 +31,7 @@ function fileName(source: string, { title, format, syntax }: DefinitionSummary):
       .split(/[/\\]/)
       .findLast((part) => part !== '') ?? ''
   const clean = last.replace(/[^\w.-]+/g, '-').replace(/^[.-]+/, '')
-  if (knownEndings.test(clean)) return clean
+  if (mayBeWhole(clean)) return clean
   const [name = ''] = format.toLowerCase().split(' ')
   const ending = ['raml', 'wsdl', 'wadl'].includes(name) ? name : endings[syntax]
   const base = isRemote(source) ? clean.replace(/\.\w+$/, '') : slugOf(title)

@@ -10,6 +10,7 @@ import type {
   ProposedText,
 } from '../../shared/api/proposals'
 import type { Queries } from '../db/database'
+import { isNewest } from '../db/newest'
 import { apis, findings, people, proposals, revisions } from '../db/schema'
 import type { FileSet, MendedFiles } from '../jobs/analysis'
 import { findRevision, saveFiles, type ApiRow } from './catalog'
@@ -43,7 +44,7 @@ export async function proposeFix(
       .selectDistinct({ api: apis.id })
       .from(findings)
       .innerJoin(revisions, eq(revisions.id, findings.revision))
-      .innerJoin(apis, and(eq(apis.id, revisions.api), eq(apis.latestRevision, revisions.number)))
+      .innerJoin(apis, isNewest)
       .where(and(eq(findings.rule, rule), eq(findings.standing, 'open')))
     const waiting = await tx
       .select({ api: proposals.api })

@@ -1,8 +1,9 @@
-import { and, asc, eq, sql } from 'drizzle-orm'
+import { asc, eq, sql } from 'drizzle-orm'
 import semver from 'semver'
 import type { PageQuery, RegisterPage, RegisterRow, StageCell } from '../../shared/api/catalog'
 import type { Shell } from '../../shared/api/shell'
 import type { Queries } from '../db/database'
+import { isNewest } from '../db/newest'
 import {
   apis,
   editions,
@@ -131,10 +132,7 @@ export async function readRegister(
         findings: revisions.counts,
       })
       .from(apis)
-      .innerJoin(
-        revisions,
-        sql`${revisions.api} = ${apis.id} and ${revisions.number} = ${apis.latestRevision}`,
-      )
+      .innerJoin(revisions, isNewest)
       .orderBy(asc(apis.title), asc(apis.id))
       .limit(limit + 1)
       .offset(offset),
@@ -182,10 +180,7 @@ export async function readShell({
           must: sql<number>`coalesce(sum((${revisions.counts} ->> 'must')::int), 0)::int`,
         })
         .from(apis)
-        .leftJoin(
-          revisions,
-          and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision)),
-        ),
+        .leftJoin(revisions, isNewest),
       db
         .select({ count })
         .from(placements)

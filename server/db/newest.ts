@@ -1,0 +1,5 @@
+import { and, eq } from 'drizzle-orm'
+import { apis, revisions } from './schema'
+
+/** Joins an API with its newest revision. */
+export const isNewest = and(eq(revisions.api, apis.id), eq(revisions.number, apis.latestRevision))
