@@ -40,7 +40,7 @@ async function proxies(): Promise<void> {
     })
   const bare = await start('bare-proxy.mjs', { PORT: '4951', BACKEND: String(port) })
   const gateway = await start('gateway.mjs', {
-    ELM_GATEWAYS: 'inner:4952:4953',
+    ELM_GATEWAY: 'inner:4952:4953',
     ELM_GATEWAY_SECRET: 's',
     ELM_GATEWAY_DATA: mkdtempSync(join(tmpdir(), 'elm-bench-')),
   })

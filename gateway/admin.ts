@@ -1,8 +1,10 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
 import http, { type IncomingMessage, type ServerResponse } from 'node:http'
+import { nearestText } from '../core/routing/explain'
+import { nearestRoute } from '../core/routing/nearest'
 import { ConfigurationError } from '../core/routing/resources'
 import type { Configuration } from './configuration'
-import type { AccessLog } from './log'
+import type { AccessLog, LogEntry } from './log'
 
 const maxBody = 16 * 1024 * 1024
 const digest = (text: string) => createHash('sha256').update(text).digest()
@@ -24,22 +26,33 @@ export function adminApi(
     if (typeof given !== 'string' || !timingSafeEqual(digest(given), expected)) {
       return json(response, 401, { title: 'The admin secret is missing or wrong' })
     }
-    const url = new URL(request.url ?? '/', 'http://admin')
+    const url = URL.parse(request.url ?? '/', 'http://admin')
+    if (!url) return json(response, 400, { title: 'This is not an address' })
     const route = `${request.method} ${url.pathname.replace(/^\/log\/.+/, '/log/{id}')}`
     if (route === 'GET /configuration') return sendConfiguration(response)
     if (route === 'PUT /configuration') return replaceConfiguration(request, response)
     if (route === 'GET /log') {
-      return json(
-        response,
-        200,
-        log.latest(Math.min(1000, Number(url.searchParams.get('limit') ?? 100))),
-      )
+      const limit = Number(url.searchParams.get('limit') ?? 100)
+      if (!Number.isInteger(limit) || limit < 1 || limit > 1000)
+        return json(response, 400, { title: 'The limit is a whole number from 1 to 1000' })
+      return json(response, 200, log.latest(limit))
     }
     if (route === 'GET /log/{id}') {
       const entry = log.find(url.pathname.slice(5))
-      return entry ? json(response, 200, entry) : json(response, 404, { title: 'No such request' })
+      return entry
+        ? json(response, 200, explained(entry))
+        : json(response, 404, { title: 'No such request' })
     }
     return json(response, 404, { title: 'No such address on the admin API' })
+  }
+
+  /** An entry with the nearest route where none matched, which is looked for only when somebody asks. */
+  function explained(entry: LogEntry): LogEntry {
+    const { router } = configuration.current
+    const last = entry.steps.at(-1)
+    if (last?.name !== 'route' || last.passed || router.match(entry).kind !== 'path') return entry
+    const text = `${last.text}. ${nearestText(entry, nearestRoute(router.routes, entry))}`
+    return { ...entry, steps: [...entry.steps.slice(0, -1), { ...last, text }] }
   }
 
   function sendConfiguration(response: ServerResponse): void {

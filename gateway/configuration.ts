@@ -1,33 +1,38 @@
 import { createHash } from 'node:crypto'
-import { readFileSync, renameSync, writeFileSync } from 'node:fs'
-import { readResources, routesOf } from '../core/routing/resources'
-import { Router, type Route } from '../core/routing/routes'
+import { closeSync, fsyncSync, openSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { ConfigurationError, readResources, routesOf } from '../core/routing/resources'
+import { Router } from '../core/routing/routes'
 
 interface Running {
   text: string
   etag: string
-  routes: Route[]
   router: Router
-}
-
-const load = (text: string): Running => {
-  const routes = routesOf(readResources(text))
-  const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`
-  return { text, etag, routes, router: new Router(routes) }
 }
 
 /** The configuration a gateway runs. A new one replaces it whole or not at all, and outlives the process. */
 export class Configuration {
   private running: Running
 
-  constructor(private readonly file: string) {
-    let text = ''
+  /** `reserved` are addresses that no backend may have. */
+  constructor(
+    private readonly file: string,
+    private readonly reserved: string[],
+  ) {
+    const kept = readKept(file)
     try {
-      text = readFileSync(file, 'utf8')
+      this.running = this.load(kept)
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'ENOENT') throw error
+      if (!(error instanceof ConfigurationError)) throw error
+      // A gateway that ends at each start serves nobody and tells nobody: this one runs empty and can be written.
+      renameSync(file, `${file}.refused`)
+      console.error(`${file} is kept as ${file}.refused, since it was refused: ${error.message}`)
+      this.running = this.load('')
     }
-    this.running = load(text)
+  }
+
+  private load(text: string): Running {
+    const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`
+    return { text, etag, router: new Router(routesOf(readResources(text), this.reserved)) }
   }
 
   get current(): Running {
@@ -36,10 +41,25 @@ export class Configuration {
 
   /** Throws ConfigurationError and keeps what runs where the text is not a configuration. */
   replace(text: string): void {
-    const next = load(text)
+    const next = this.load(text)
     const half = `${this.file}.new`
-    writeFileSync(half, text)
+    const written = openSync(half, 'w', 0o600)
+    try {
+      writeFileSync(written, text)
+      fsyncSync(written)
+    } finally {
+      closeSync(written)
+    }
     renameSync(half, this.file)
     this.running = next
+  }
+}
+
+function readKept(file: string): string {
+  try {
+    return readFileSync(file, 'utf8')
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== 'ENOENT') throw error
+    return ''
   }
 }

@@ -1,29 +1,15 @@
 import { createHash, randomUUID } from 'node:crypto'
 import http, { type IncomingMessage, type ServerResponse } from 'node:http'
-import https from 'node:https'
+import type { Socket } from 'node:net'
 import { routeStep, type Step } from '../core/routing/explain'
 import { limitText } from '../core/routing/placement'
 import { rewritePath, type Route, type RouteTarget } from '../core/routing/routes'
+import type { Bounds } from './bounds'
 import type { Configuration } from './configuration'
+import { forwardedHeaders, readHead, type RequestHead } from './framing'
 import { Limiter } from './limiter'
 import type { AccessLog } from './log'
-
-const agents = {
-  'http:': new http.Agent({ keepAlive: true, maxSockets: 256 }),
-  'https:': new https.Agent({ keepAlive: true, maxSockets: 256 }),
-}
-
-/** Headers that belong to one connection (RFC 9110, section 7.6.1) and are never passed on. */
-const hopByHop = [
-  'connection',
-  'keep-alive',
-  'proxy-authenticate',
-  'proxy-authorization',
-  'te',
-  'trailer',
-  'transfer-encoding',
-  'upgrade',
-]
+import { sendOn } from './upstream'
 
 /** One request on its way through the gateway. */
 interface Passage {
@@ -31,38 +17,68 @@ interface Passage {
   started: number
   request: IncomingMessage
   response: ServerResponse
-  host: string
-  path: string
-  query: string
+  head: RequestHead
   steps: Step[]
   route: Route | undefined
   consumer: string
 }
 
 /** Serves traffic: matches, admits, limits, rewrites, and sends on or mocks. */
-export function dataPlane(configuration: Configuration, log: AccessLog): http.Server {
+export function dataPlane(
+  configuration: Configuration,
+  log: AccessLog,
+  bounds: Bounds,
+): http.Server {
   const limiter = new Limiter()
-
-  const server = http.createServer({ keepAliveTimeout: 30_000 }, (request, response) => {
-    const passage = begin(request, response)
-    response.once('close', () => finish(passage, log))
-    serve(passage)
-  })
+  const server = http.createServer(
+    {
+      keepAliveTimeout: 30_000,
+      headersTimeout: bounds.headersMs,
+      requestTimeout: bounds.requestMs,
+      connectionsCheckingInterval: Math.min(1000, bounds.headersMs),
+    },
+    (request, response) => {
+      const passage = begin(request, response)
+      response.once('close', () => finish(passage, log))
+      response.on('error', () => response.destroy())
+      try {
+        serve(passage)
+      } catch (error) {
+        console.error('a request could not be served:', error)
+        if (response.headersSent) response.destroy()
+        else problem(passage, 500, 'The gateway could not serve this')
+      }
+    },
+  )
+  server.maxConnections = bounds.connections
+  boundConnections(server, bounds.connectionsPerClient)
 
   function serve(passage: Passage): void {
-    const { request, steps } = passage
-    const asked = { host: passage.host, method: request.method ?? 'GET', path: passage.path }
+    const head = readHead(passage.request)
+    if ('refused' in head) {
+      passage.steps.push({ name: 'request', passed: false, text: head.refused })
+      return problem(passage, head.status, 'The request was refused')
+    }
+    passage.head = head
+    const { steps } = passage
+    const asked = {
+      host: head.host,
+      method: passage.request.method ?? 'GET',
+      path: head.target.path,
+    }
     const match = configuration.current.router.match(asked)
     steps.push(...routeStep(asked, match))
     if (match.kind === 'method') {
-      passage.response.setHeader('Allow', match.allowed.join(', '))
-      return problem(passage, 405, 'This method is not served here')
+      return problem(passage, 405, 'This method is not served here', {
+        Allow: match.allowed.join(', '),
+      })
     }
-    if (match.kind !== 'route') return problem(passage, 404, 'No route')
+    if (match.kind !== 'route')
+      return problem(passage, 404, 'No route', {}, 'Nothing is served at this address')
     passage.route = match.route
     if (!admitKey(passage, match.route)) return
     if (!admitRate(passage, match.route)) return
-    forward(passage, match.route, match.route.target)
+    forward(passage, match.route, bounds)
   }
 
   function admitKey(passage: Passage, { key }: Route): boolean {
@@ -86,8 +102,9 @@ export function dataPlane(configuration: Configuration, log: AccessLog): http.Se
       ? `The key in ${key.header} is not known at this placement`
       : `The request has no key in the header ${key.header}`
     passage.steps.push({ name: 'key', passed: false, text })
-    passage.response.setHeader('WWW-Authenticate', `ApiKey header="${key.header}"`)
-    problem(passage, 401, 'A key is needed')
+    problem(passage, 401, 'A key is needed', {
+      'WWW-Authenticate': `ApiKey header="${key.header}"`,
+    })
     return false
   }
 
@@ -102,40 +119,54 @@ export function dataPlane(configuration: Configuration, log: AccessLog): http.Se
     }
     const text = `The limit of ${limitText(limit)} is used up; the next request is taken in ${admission.retryAfter} s`
     passage.steps.push({ name: 'limit', passed: false, text })
-    passage.response.setHeader('Retry-After', String(admission.retryAfter))
-    problem(passage, 429, 'Too many requests')
+    problem(passage, 429, 'Too many requests', { 'Retry-After': String(admission.retryAfter) })
     return false
   }
 
   return server
 }
 
-function begin(request: IncomingMessage, response: ServerResponse): Passage {
-  const url = request.url ?? '/'
-  const question = url.indexOf('?')
-  const id = randomUUID()
-  response.setHeader('X-Request-Id', id)
-  return {
-    id,
-    started: performance.now(),
-    request,
-    response,
-    host: (request.headers.host ?? '').replace(/:\d+$/, '').toLowerCase(),
-    path: question === -1 ? url : url.slice(0, question),
-    query: question === -1 ? '' : url.slice(question),
-    steps: [],
-    route: undefined,
-    consumer: '',
-  }
+/** Ends connections beyond so many from one address, before they cost anything. */
+function boundConnections(server: http.Server, most: number): void {
+  const open = new Map<string, number>()
+  server.on('connection', (socket: Socket) => {
+    const address = socket.remoteAddress ?? ''
+    const count = (open.get(address) ?? 0) + 1
+    open.set(address, count)
+    socket.once('close', () => {
+      const left = open.get(address)! - 1
+      if (left === 0) open.delete(address)
+      else open.set(address, left)
+    })
+    if (count > most) socket.destroy()
+  })
 }
 
-function finish(passage: Passage, log: AccessLog): void {
+/** Until a head is understood: nobody knows where its body ends. */
+const noHead: RequestHead = {
+  host: '',
+  target: { path: '', query: '' },
+  framing: { kind: 'chunked' },
+}
+
+const begin = (request: IncomingMessage, response: ServerResponse): Passage => ({
+  id: randomUUID(),
+  started: performance.now(),
+  request,
+  response,
+  head: noHead,
+  steps: [],
+  route: undefined,
+  consumer: '',
+})
+
+function finish({ head, ...passage }: Passage, log: AccessLog): void {
   log.add({
     id: passage.id,
     at: new Date().toISOString(),
     method: passage.request.method ?? 'GET',
-    host: passage.host,
-    path: passage.path,
+    host: head.host,
+    path: head.target.path || (passage.request.url ?? ''),
     status: passage.response.statusCode,
     ms: Math.round((performance.now() - passage.started) * 10) / 10,
     consumer: passage.consumer,
@@ -144,72 +175,71 @@ function finish(passage: Passage, log: AccessLog): void {
   })
 }
 
-/** Answers with problem details (RFC 9457). */
-function problem({ response, steps }: Passage, status: number, title: string): void {
-  const detail = steps.at(-1)?.text
-  response.writeHead(status, { 'Content-Type': 'application/problem+json' })
+/** Answers with problem details (RFC 9457). A connection with a body that nobody read is not used again. */
+function problem(
+  { id, head, response, steps }: Passage,
+  status: number,
+  title: string,
+  headers: http.OutgoingHttpHeaders = {},
+  detail = steps.at(-1)?.text,
+): void {
+  if (head.framing.kind !== 'none') response.shouldKeepAlive = false
+  response.writeHead(status, {
+    'Content-Type': 'application/problem+json',
+    'X-Request-Id': id,
+    ...headers,
+  })
   response.end(JSON.stringify({ type: 'about:blank', title, status, detail }))
 }
 
-function forward(passage: Passage, route: Route, target: RouteTarget): void {
+function forward(passage: Passage, route: Route, bounds: Bounds): void {
+  const { target } = route
   if (target.kind === 'mock') return mock(passage, target)
-  const inside = rewritePath(route, passage.path)
-  const text =
-    inside === passage.path
-      ? `The path ${inside} is sent on as it came`
-      : `${passage.path} becomes ${inside}`
-  passage.steps.push({ name: 'rewrite', passed: true, text })
-  const url = new URL(target.url + inside + passage.query)
-  const { request, response } = passage
-  const headers = { ...request.headers }
-  for (const name of hopByHop) delete headers[name]
-  if (route.key) delete headers[route.key.header.toLowerCase()]
-  headers['host'] = url.host
-  headers['x-forwarded-host'] = passage.host
-  headers['x-forwarded-for'] = request.socket.remoteAddress ?? ''
-  headers['x-request-id'] = passage.id
+  // The router hands out served routes only.
+  if (target.kind === 'withheld') return problem(passage, 404, 'No route')
+  const { head, request, response, steps } = passage
+  const { path, query } = head.target
+  const inside = rewritePath(route, path)
+  const rewritten =
+    inside === path ? `The path ${inside} is sent on as it came` : `${path} becomes ${inside}`
+  steps.push({ name: 'rewrite', passed: true, text: rewritten })
+  const url = new URL(target.url)
+  const base = url.pathname.replace(/\/$/, '')
   const started = performance.now()
-  const send = url.protocol === 'https:' ? https.request : http.request
-  const upstream = send(
-    url,
+  const where = `${target.name} at ${url.origin}`
+  sendOn(
     {
-      method: request.method,
-      headers,
-      agent: agents[url.protocol as keyof typeof agents],
-      timeout: target.timeoutMs,
+      request,
+      response,
+      framing: head.framing,
+      origin: url.origin,
+      path: base + inside + query,
+      headers: [
+        ...forwardedHeaders(request.rawHeaders, route.key?.header),
+        ...['host', url.host, 'x-forwarded-host', head.host, 'x-request-id', passage.id],
+        ...['x-forwarded-for', request.socket.remoteAddress ?? '', 'x-forwarded-proto', 'http'],
+      ],
+      idleMs: target.timeoutMs,
+      totalMs: Math.max(bounds.totalMs, target.timeoutMs),
+      own: ['X-Request-Id', passage.id],
     },
-    (answer) => {
-      const ms = Math.round(performance.now() - started)
-      const status = answer.statusCode ?? 502
-      passage.steps.push({
-        name: 'backend',
-        passed: status < 500,
-        text: `${target.name} at ${url.origin} answered ${status} in ${ms} ms`,
-      })
-      for (const name of hopByHop) delete answer.headers[name]
-      response.writeHead(status, answer.headers)
-      answer.pipe(response)
+    (outcome) => {
+      if (outcome.kind === 'response') {
+        const { status } = outcome
+        const ms = Math.round(performance.now() - started)
+        const text = `${where} answered ${status} in ${ms} ms`
+        return void steps.push({ name: 'backend', passed: status < 500, text })
+      }
+      const text = `${where} gave no answer: ${outcome.why}`
+      steps.push({ name: 'backend', passed: false, text })
+      if (outcome.timeout) problem(passage, 504, 'The backend did not answer in time')
+      else problem(passage, 502, 'The backend gave no answer')
     },
   )
-  upstream.on('timeout', () =>
-    upstream.destroy(new Error(`no answer within ${target.timeoutMs} ms`)),
-  )
-  upstream.on('error', (error: NodeJS.ErrnoException) => {
-    if (response.headersSent || response.destroyed) return void response.destroy()
-    const why = error.code === 'ECONNREFUSED' ? 'nothing listens there' : error.message
-    passage.steps.push({
-      name: 'backend',
-      passed: false,
-      text: `${target.name} at ${url.origin} gave no answer: ${why}`,
-    })
-    problem(passage, 502, 'The backend gave no answer')
-  })
-  response.once('close', () => upstream.destroy())
-  request.pipe(upstream)
 }
 
 function mock(
-  { response, steps, request }: Passage,
+  { id, response, steps, request }: Passage,
   { answer }: RouteTarget & { kind: 'mock' },
 ): void {
   request.resume()
@@ -218,6 +248,9 @@ function mock(
     passed: true,
     text: `Answered ${answer.status} from the definition’s own example; no backend was called`,
   })
-  response.writeHead(answer.status, answer.mediaType ? { 'Content-Type': answer.mediaType } : {})
+  response.writeHead(answer.status, {
+    'X-Request-Id': id,
+    ...(answer.mediaType && { 'Content-Type': answer.mediaType }),
+  })
   response.end(answer.body)
 }

@@ -121,12 +121,15 @@ describe('the data port', () => {
   })
 
   it('answers for backends that are silent or gone, in problem details', async () => {
-    for (const path of ['/v1/slow', '/v1/gone']) {
+    for (const [path, status] of [
+      ['/v1/slow', 504],
+      ['/v1/gone', 502],
+    ] as const) {
       const answer = await send(path)
-      expect(answer.status).toBe(502)
+      expect(answer.status).toBe(status)
       expect(answer.headers['content-type']).toBe('application/problem+json')
       expect(JSON.parse(answer.body)).toMatchObject({
-        status: 502,
+        status,
         detail: expect.stringMatching(/gave no answer/) as string,
       })
     }

@@ -1,23 +1,20 @@
 import { startGateway } from './gateway'
 
-/** `ELM_GATEWAYS` is `name:dataPort:adminPort`, comma separated. */
-const gateways = (process.env['ELM_GATEWAYS'] ?? '').split(',').filter(Boolean)
+/** `ELM_GATEWAY` is `name:dataPort:adminPort`; `ELM_RESERVED` lists addresses that are no backends. */
+const [name = '', dataPort, adminPort] = (process.env['ELM_GATEWAY'] ?? '').split(':')
 const secret = process.env['ELM_GATEWAY_SECRET']
 const directory = process.env['ELM_GATEWAY_DATA']
-if (gateways.length === 0 || !secret || !directory) {
-  console.error('ELM_GATEWAYS, ELM_GATEWAY_SECRET and ELM_GATEWAY_DATA are needed')
+if (!name || !dataPort || !adminPort || !secret || !directory) {
+  console.error('ELM_GATEWAY, ELM_GATEWAY_SECRET and ELM_GATEWAY_DATA are needed')
   process.exit(2)
 }
-
-for (const gateway of gateways) {
-  const [name = '', dataPort, adminPort] = gateway.split(':')
-  await startGateway({
-    name,
-    dataPort: Number(dataPort),
-    adminPort: Number(adminPort),
-    secret,
-    directory,
-  })
-}
+await startGateway({
+  name,
+  dataPort: Number(dataPort),
+  adminPort: Number(adminPort),
+  secret,
+  directory,
+  reserved: (process.env['ELM_RESERVED'] ?? '').split(',').filter(Boolean),
+})
 process.send?.('ready')
-console.log(`gateways ready: ${gateways.join(', ')}`)
+console.log(`${name} ready on ${dataPort}`)

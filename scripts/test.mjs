@@ -129,15 +129,14 @@ async function endToEnd() {
 }
 
 /** Lets tests do to the processes what fate does: kill the worker, stop a gateway, restart the database. */
-async function controlServer({ processes, postgres, ports, env, startWorker }) {
+async function controlServer({ processes, postgres, ports, env, startWorker, startGateways }) {
   const { default: http } = await import('node:http')
   const acts = {
     '/kill-worker': () => process.kill(processes.pid('worker'), 'SIGKILL'),
     '/stop-worker': () => processes.stop('worker'),
     '/start-worker': () => startWorker(),
-    '/stop-gateways': () => processes.stop('gateway'),
-    '/start-gateways': () =>
-      processes.start('gateway', join(root, 'dist/gateway.mjs'), env, { keepAlive: true }),
+    '/stop-gateways': () => Promise.all(ports.gateways.map(({ name }) => processes.stop(name))),
+    '/start-gateways': startGateways,
     '/restart-database': () => postgres.restart(),
     '/edit-gateway': async () => {
       const url = `http://127.0.0.1:${ports.gateways[0].admin}/configuration`

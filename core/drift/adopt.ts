@@ -29,7 +29,7 @@ export function adoptRunning(spec: PlacementSpec, running: Route[]): PlacementSp
     const key = operationKey({ method: row.method, path: joinPaths(spec.basePath, row.path) })
     const route = outside.get(key)
     outside.delete(key)
-    if (!route) {
+    if (!route || route.target.kind === 'withheld') {
       if (row.treatment.kind === 'withheld') return row
       return { ...row, treatment: { kind: 'withheld', reason: 'Taken off the gateway by hand' } }
     }

@@ -1,5 +1,5 @@
 import { keyText, limitText } from '../routing/placement'
-import { identity, type Route } from '../routing/routes'
+import { identity, isServed, type Route } from '../routing/routes'
 
 /** One thing a gateway does differently from what was approved, with both values in words. */
 export interface Difference {
@@ -21,8 +21,10 @@ export interface Difference {
   cause: string
 }
 
-const targetText = (route: Route) =>
-  route.target.kind === 'mock' ? 'mocked' : `served by ${route.target.name}`
+const targetText = ({ target }: Route) => {
+  if (target.kind === 'withheld') return 'withheld'
+  return target.kind === 'mock' ? 'mocked' : `served by ${target.name}`
+}
 
 const prefixText = (route: Route) => {
   const prefix = route.rewrite?.prefix
@@ -84,29 +86,28 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
   const ours = new Set(approved.map(identity))
   const differences: Difference[] = []
   const shared: [Route, Route][] = []
+  const taken = (route: Route) => ({
+    where: `${route.method} ${route.path}`,
+    what: 'route' as const,
+    ledger: targetText(route),
+    gateway: isServed(route) ? 'not served' : 'not kept from other routes',
+    cause: 'The route was taken off the gateway',
+  })
+  const added = (route: Route) => ({
+    where: `${route.method} ${route.path}`,
+    what: 'route' as const,
+    ledger: 'withheld',
+    gateway: targetText(route),
+    cause: 'A route was added on the gateway by hand',
+  })
   for (const route of approved) {
     const other = theirs.get(identity(route))
-    if (other) shared.push([route, other])
-    else {
-      differences.push({
-        where: `${route.method} ${route.path}`,
-        what: 'route',
-        ledger: targetText(route),
-        gateway: 'not served',
-        cause: 'The route was taken off the gateway',
-      })
-    }
+    if (!other) differences.push(taken(route))
+    else if (isServed(route) === isServed(other)) shared.push([route, other])
+    else differences.push(isServed(route) ? taken(route) : added(other))
   }
-  for (const route of running) {
-    if (ours.has(identity(route))) continue
-    differences.push({
-      where: `${route.method} ${route.path}`,
-      what: 'route',
-      ledger: 'withheld',
-      gateway: targetText(route),
-      cause: 'A route was added on the gateway by hand',
-    })
-  }
+  for (const route of running)
+    if (isServed(route) && !ours.has(identity(route))) differences.push(added(route))
   for (const facet of facets) differences.push(...compareFacet(facet, shared))
   return differences
 }

@@ -2,7 +2,7 @@ import type { Match, Route, RouteRequest } from './routes'
 
 /** One step on a request's way through a gateway, as the gateway recorded it and as it is shown. */
 export interface Step {
-  name: 'host' | 'route' | 'key' | 'limit' | 'rewrite' | 'backend' | 'mock'
+  name: 'request' | 'host' | 'route' | 'key' | 'limit' | 'rewrite' | 'backend' | 'mock'
   passed: boolean
   text: string
 }
@@ -23,13 +23,18 @@ export function routeStep(request: RouteRequest, match: Match): Step[] {
     const text = `${path} is served, but not for ${method}; it takes ${match.allowed.join(', ')}`
     return [known, { name: 'route', passed: false, text }]
   }
-  const nearest = match.nearest
-    ? `. The nearest route is ${match.nearest.method} ${match.nearest.path}${difference(match.nearest, path)}`
-    : ' and nothing here comes near it'
-  return [
-    known,
-    { name: 'route', passed: false, text: `No route takes ${method} ${path}${nearest}` },
-  ]
+  const text =
+    match.kind === 'withheld'
+      ? `${match.route.method} ${match.route.path} is withheld here`
+      : `No route takes ${method} ${path}`
+  return [known, { name: 'route', passed: false, text }]
+}
+
+/** What a request that no route took probably wanted, for the person who sent it. */
+export function nearestText(request: RouteRequest, nearest: Route | undefined): string {
+  return nearest
+    ? `The nearest route is ${nearest.method} ${nearest.path}${difference(nearest, request.path)}`
+    : 'Nothing here comes near it'
 }
 
 /** Says in words how a path misses the nearest route. */

@@ -1,4 +1,6 @@
 import type { MockAnswer } from '../contract/samples'
+import { readBackendAddress } from './backend-address'
+import { whyNoTemplate } from './template'
 
 /** What happens to one operation at a place. Nothing is left out by forgetting: undecided is its own state. */
 export type Treatment =
@@ -81,14 +83,31 @@ export function complaintsOf(spec: PlacementSpec): { field: string; message: str
   if (!/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/.test(spec.host)) {
     complain('host', `"${spec.host}" is not a host name; write it without scheme, port or path`)
   }
-  if (!/^\/([\w.~-]+(\/[\w.~-]+)*)?$/.test(spec.basePath)) {
+  if (
+    !/^\/([\w.~-]+(\/[\w.~-]+)*)?$/.test(spec.basePath) ||
+    whyNoTemplate(spec.basePath) !== undefined
+  ) {
     complain('basePath', 'The base path begins with a slash and has no slash at its end')
   }
-  if (spec.prefix.kind === 'replace' && !spec.prefix.with.startsWith('/')) {
-    complain('prefix', 'The path put in place of the prefix begins with a slash')
+  if (
+    spec.prefix.kind === 'replace' &&
+    (whyNoTemplate(spec.prefix.with) !== undefined || /[{}%]/.test(spec.prefix.with))
+  ) {
+    complain(
+      'prefix',
+      'The path put in place of the prefix begins with a slash and is a plain path',
+    )
   }
   const names = new Set(spec.backends.map((backend) => backend.name))
   if (names.size < spec.backends.length) complain('backends', 'Two backends have the same name')
+  for (const { name, url } of spec.backends) {
+    const read = readBackendAddress(url)
+    if ('refused' in read) complain('backends', `The address of ${name}, ${url}, ${read.refused}`)
+  }
+  for (const row of spec.routes) {
+    const why = row.treatment.kind === 'withheld' ? undefined : whyNoTemplate(row.path)
+    if (why) complain('routes', `The path of ${rowName(row)} ${why}, which no gateway can route`)
+  }
   const undecided = spec.routes.filter((row) => row.treatment.kind === 'undecided')
   if (undecided.length > 0) {
     complain(

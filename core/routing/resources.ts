@@ -1,4 +1,5 @@
 import yaml from 'js-yaml'
+import { readBackendAddress } from './backend-address'
 import type { MockAnswer } from '../contract/samples'
 import {
   joinPaths,
@@ -8,9 +9,10 @@ import {
   type PlacementSpec,
   type Prefix,
   type RateLimit,
+  type RouteRow,
 } from './placement'
 import type { KeyPolicy, Route, RouteTarget } from './routes'
-import { fromPattern, toPattern } from './template'
+import { fromPattern, toPattern, whyNoTemplate } from './template'
 
 /** A Kubernetes-shaped resource: Gateway API kinds, and our policy kinds attached to them. */
 export interface Resource {
@@ -36,7 +38,10 @@ export class ConfigurationError extends Error {}
 export const belongsTo = (resource: Resource, placement: string) =>
   resource.metadata.labels?.[labels.placement] === placement
 
-/** Compiles a placement into the resources that make a gateway serve it. Withheld operations get no route. */
+/**
+ * Compiles a placement into the resources that make a gateway serve it. A withheld operation gets a rule that keeps its
+ * requests from the templates of others: `/notices/export` would be a `/notices/{id}`.
+ */
 export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Resource[] {
   const metadata = (name: string) => ({
     name,
@@ -52,32 +57,33 @@ export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Re
     metadata: metadata(name),
     spec: body,
   })
-  const served = spec.routes.filter(
-    ({ treatment: { kind } }) => kind === 'route' || kind === 'mock',
+  const decided = spec.routes.filter(
+    ({ path, treatment: { kind } }) =>
+      kind !== 'undecided' && whyNoTemplate(joinPaths(spec.basePath, path)) === undefined,
   )
   const used = new Set(
-    served.flatMap(({ treatment }) => (treatment.kind === 'route' ? [treatment.backend] : [])),
+    decided.flatMap(({ treatment }) => (treatment.kind === 'route' ? [treatment.backend] : [])),
   )
   const rewrites = spec.prefix.kind !== 'keep'
   const target = { group: 'gateway.networking.k8s.io', kind: 'HTTPRoute', name: facts.name }
   const resources: Resource[] = []
   const mocks: Resource[] = []
-  const rules = served.map((row, index) => {
+  const backendRef = ({ treatment }: RouteRow, name: string) => {
+    const reference = (kind: string, to: string) => ({ group: policyGroup, kind, name: to })
+    if (treatment.kind === 'route')
+      return reference('Backend', `${facts.name}-${treatment.backend}`)
+    return treatment.kind === 'mock' ? reference('Mock', name) : reference('Withheld', facts.name)
+  }
+  const rules = decided.map((row, index) => {
     const name = `${facts.name}-${index + 1}`
     if (row.treatment.kind === 'mock') {
-      const answer = facts.mocks.get(operationKey(row)) ?? { status: 200 }
-      mocks.push(resource('Mock', name, { ...answer }))
+      mocks.push(resource('Mock', name, mockSpec(facts.mocks.get(operationKey(row)))))
     }
-    const backendName = row.treatment.kind === 'route' ? row.treatment.backend : name
     return {
       name: `${row.method} ${row.path}`,
       matches: [{ method: row.method, path: pathMatch(joinPaths(spec.basePath, row.path)) }],
       ...(rewrites && { filters: [extension('PrefixRewrite', facts.name)] }),
-      backendRefs: [
-        row.treatment.kind === 'mock'
-          ? { group: policyGroup, kind: 'Mock', name: backendName }
-          : { group: policyGroup, kind: 'Backend', name: `${facts.name}-${backendName}` },
-      ],
+      backendRefs: [backendRef(row, name)],
     }
   })
   resources.push(
@@ -92,6 +98,8 @@ export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Re
       resources.push(resource('Backend', `${facts.name}-${name}`, { name, url, timeoutMs }))
   }
   resources.push(...mocks)
+  if (decided.some(({ treatment }) => treatment.kind === 'withheld'))
+    resources.push(resource('Withheld', facts.name, {}))
   if (rewrites) {
     const to = spec.prefix.kind === 'replace' ? spec.prefix.with : ''
     resources.push(resource('PrefixRewrite', facts.name, { from: spec.basePath, to }))
@@ -111,6 +119,13 @@ export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Re
   return resources
 }
 
+/** What a mock answers, without what no response can carry: a range of media types, an empty body. */
+const mockSpec = ({ status, mediaType, body }: MockAnswer = { status: 200 }) => ({
+  status,
+  ...(mediaType !== undefined && isMediaType(mediaType) && { mediaType }),
+  ...(body && { body }),
+})
+
 const extension = (kind: string, name: string) => ({
   type: 'ExtensionRef',
   extensionRef: { group: policyGroup, kind, name },
@@ -126,6 +141,10 @@ export const writeResources = (resources: Resource[]) =>
   resources.map((resource) => yaml.dump(resource, { lineWidth: 120, noRefs: true })).join('---\n')
 
 const maxConfigBytes = 16 * 1024 * 1024
+const maxRoutes = 50_000
+/** Ten minutes in milliseconds, a month in seconds: nobody means to wait, or to count, longer. */
+const longestTimeout = 600_000
+const longestWindow = 31 * 86_400
 
 /** Reads a YAML stream of resources. Throws {@link ConfigurationError} for anything that is not one. */
 export function readResources(text: string): Resource[] {
@@ -155,24 +174,40 @@ function resourceOf(document: unknown, number: number): Resource {
     metadata: {
       name: text(metadata['name'], `${where}, metadata.name`),
       ...(metadata['labels'] !== undefined && {
-        labels: record(metadata['labels'], `${where}, labels`) as Record<string, string>,
+        labels: labelsOf(metadata['labels'], `${where}, labels`),
       }),
     },
     spec: record(node['spec'], `${where}, spec`),
   }
 }
 
-/** Turns resources into the routes they mean. Throws {@link ConfigurationError}; nothing is taken in part. */
-export function routesOf(resources: Resource[]): Route[] {
-  return new ResourceReader(resources).routes()
+const labelsOf = (value: unknown, where: string): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(record(value, where)).map(([name, label]) => [
+      name,
+      text(label, `${where}.${name}`),
+    ]),
+  )
+
+/**
+ * Turns resources into the routes they mean. Throws {@link ConfigurationError}; nothing is taken in part. `reserved`
+ * are addresses that no backend may have.
+ */
+export function routesOf(resources: Resource[], reserved: string[] = []): Route[] {
+  return new ResourceReader(resources, reserved).routes()
 }
+
+const known = new Set(['HTTPRoute', 'Gateway', 'Backend', 'Mock', 'Withheld', 'PrefixRewrite'])
 
 class ResourceReader {
   private readonly byName = new Map<string, Resource>()
   private readonly keys = new Map<string, KeyPolicy>()
   private readonly limits = new Map<string, RateLimit>()
 
-  constructor(private readonly resources: Resource[]) {
+  constructor(
+    private readonly resources: Resource[],
+    private readonly reserved: string[],
+  ) {
     for (const resource of resources) {
       const key = `${resource.kind} ${resource.metadata.name}`
       if (this.byName.has(key)) throw new ConfigurationError(`${key} stands twice`)
@@ -184,7 +219,7 @@ class ResourceReader {
   routes(): Route[] {
     const routes: Route[] = []
     for (const resource of this.resources) {
-      if (resource.kind === 'HTTPRoute') routes.push(...this.httpRoute(resource))
+      if (resource.kind === 'HTTPRoute') this.httpRoute(resource, routes)
     }
     return routes
   }
@@ -193,15 +228,15 @@ class ResourceReader {
     const where = `${kind} ${metadata.name}`
     if (kind === 'KeyPolicy') {
       this.keys.set(this.targetOf(spec, where), {
-        header: text(spec['header'], `${where}, header`),
+        header: token(spec['header'], `${where}, header`),
         keys: list(spec['keys'], `${where}, keys`).map((item) => keyDigest(item, where)),
       })
     } else if (kind === 'RateLimitPolicy') {
       this.limits.set(this.targetOf(spec, where), {
         requests: whole(spec['requests'], `${where}, requests`),
-        seconds: whole(spec['seconds'], `${where}, seconds`),
+        seconds: whole(spec['seconds'], `${where}, seconds`, longestWindow),
       })
-    } else if (!['HTTPRoute', 'Gateway', 'Backend', 'Mock', 'PrefixRewrite'].includes(kind)) {
+    } else if (!known.has(kind)) {
       throw new ConfigurationError(`${where}: this gateway does not know the kind ${kind}`)
     }
   }
@@ -219,30 +254,33 @@ class ResourceReader {
     return section === undefined ? name : `${name}/${text(section, `${where}, sectionName`)}`
   }
 
-  private httpRoute({ metadata, spec }: Resource): Route[] {
+  private httpRoute({ metadata, spec }: Resource, routes: Route[]): void {
     const where = `HTTPRoute ${metadata.name}`
     const hosts = list(spec['hostnames'], `${where}, hostnames`).map((host) =>
-      text(host, `${where}, hostnames`).toLowerCase(),
+      hostName(host, `${where}, hostnames`),
     )
     const rules = list(spec['rules'], `${where}, rules`)
-    return rules.flatMap((item, index) => {
+    rules.forEach((item, index) => {
       const here = `${where}, rule ${index + 1}`
       const rule = record(item, here)
       const name = rule['name'] === undefined ? `${index + 1}` : text(rule['name'], `${here}, name`)
       const common = {
         placement: metadata.labels?.[labels.placement] ?? '',
         version: metadata.labels?.[labels.version] ?? '',
-        revision: Number(metadata.labels?.[labels.revision] ?? 0),
+        revision: revisionOf(metadata.labels?.[labels.revision], where),
         name,
         target: this.target(rule, here),
         rewrite: this.rewrite(rule, here),
         key: this.keys.get(`${metadata.name}/${name}`) ?? this.keys.get(metadata.name),
         limit: this.limits.get(`${metadata.name}/${name}`) ?? this.limits.get(metadata.name),
       }
-      return list(rule['matches'], `${here}, matches`).flatMap((match) => {
-        const { method, path, open } = matchOf(match, here)
-        return hosts.map((host) => ({ ...common, host, method, path, open }))
-      })
+      for (const match of list(rule['matches'], `${here}, matches`)) {
+        const matched = matchOf(match, here)
+        requireBelow(common.rewrite, matched.path, here)
+        for (const host of hosts) routes.push({ ...common, host, ...matched })
+        if (routes.length > maxRoutes)
+          throw new ConfigurationError(`${here}: there are more than ${maxRoutes} routes`)
+      }
     })
   }
 
@@ -252,19 +290,23 @@ class ResourceReader {
     const kind = text(node['kind'], `${where}, backendRefs.kind`)
     const name = text(node['name'], `${where}, backendRefs.name`)
     const found = this.byName.get(`${kind} ${name}`)
-    if (!found || (kind !== 'Backend' && kind !== 'Mock')) {
+    if (!found || !['Backend', 'Mock', 'Withheld'].includes(kind)) {
       throw new ConfigurationError(`${where} sends to ${kind} ${name}, which does not exist`)
     }
+    if (kind === 'Withheld') return { kind: 'withheld' }
     if (kind === 'Mock') return { kind: 'mock', name, answer: mockOf(found.spec, `Mock ${name}`) }
     const url = text(found.spec['url'], `Backend ${name}, url`)
-    if (!/^https?:\/\/[^/\s]+/.test(url)) {
-      throw new ConfigurationError(`Backend ${name}: "${url}" is not an http or https address`)
-    }
+    const read = readBackendAddress(url, this.reserved)
+    if ('refused' in read) throw new ConfigurationError(`Backend ${name}: "${url}" ${read.refused}`)
     return {
       kind: 'backend',
       name: text(found.spec['name'] ?? name, `Backend ${name}, name`),
       url: url.replace(/\/+$/, ''),
-      timeoutMs: whole(found.spec['timeoutMs'] ?? 10_000, `Backend ${name}, timeoutMs`),
+      timeoutMs: whole(
+        found.spec['timeoutMs'] ?? 10_000,
+        `Backend ${name}, timeoutMs`,
+        longestTimeout,
+      ),
     }
   }
 
@@ -279,10 +321,12 @@ class ResourceReader {
     const found = this.byName.get(`PrefixRewrite ${name}`)
     if (!found)
       throw new ConfigurationError(`${where} uses PrefixRewrite ${name}, which does not exist`)
-    const from = text(found.spec['from'], `PrefixRewrite ${name}, from`)
-    const to = found.spec['to']
+    const from = plainPath(found.spec['from'], `PrefixRewrite ${name}, from`)
+    const to = found.spec['to'] ?? ''
     const prefix: Prefix =
-      typeof to === 'string' && to !== '' ? { kind: 'replace', with: to } : { kind: 'strip' }
+      to === ''
+        ? { kind: 'strip' }
+        : { kind: 'replace', with: plainPath(to, `PrefixRewrite ${name}, to`) }
     return { from, prefix }
   }
 }
@@ -290,27 +334,46 @@ class ResourceReader {
 function matchOf(value: unknown, where: string): { method: string; path: string; open: boolean } {
   const match = record(value, `${where}, matches`)
   const method =
-    match['method'] === undefined ? '*' : text(match['method'], `${where}, method`).toUpperCase()
+    match['method'] === undefined ? '*' : token(match['method'], `${where}, method`).toUpperCase()
   const path = record(match['path'], `${where}, path`)
   const type = text(path['type'], `${where}, path.type`)
   const written = text(path['value'], `${where}, path.value`)
-  if (!/^\^?\//.test(written))
-    throw new ConfigurationError(`${where}: the path "${written}" has no slash in front`)
-  if (type === 'Exact') return { method, path: written, open: false }
-  if (type === 'PathPrefix') return { method, path: written, open: true }
-  const template = type === 'RegularExpression' ? fromPattern(written) : undefined
+  const open = type === 'PathPrefix'
+  const template =
+    open || type === 'Exact'
+      ? written
+      : type === 'RegularExpression'
+        ? fromPattern(written)
+        : undefined
   if (template === undefined) {
     throw new ConfigurationError(
       `${where}: a path match is Exact, PathPrefix or a path template's expression; found ${type} "${written}"`,
     )
   }
-  return { method, path: template, open: false }
+  const why = whyNoTemplate(template)
+  if (why) throw new ConfigurationError(`${where}: the path "${template}" ${why}`)
+  return { method, path: template, open }
+}
+
+/** A rewrite takes the base path off; a route that is not below it would lose something else. */
+function requireBelow(rewrite: Route['rewrite'], path: string, where: string): void {
+  if (!rewrite || rewrite.from === '/' || path === rewrite.from) return
+  if (!path.startsWith(`${rewrite.from}/`))
+    throw new ConfigurationError(
+      `${where}: ${path} is not below ${rewrite.from}, which is rewritten`,
+    )
 }
 
 function mockOf(spec: Record<string, unknown>, where: string): MockAnswer {
-  const answer: MockAnswer = { status: whole(spec['status'], `${where}, status`) }
-  if (spec['mediaType'] !== undefined)
+  const status = whole(spec['status'], `${where}, status`)
+  if (status < 200 || status > 599)
+    throw new ConfigurationError(`${where}, status must be from 200 to 599`)
+  const answer: MockAnswer = { status }
+  if (spec['mediaType'] !== undefined) {
     answer.mediaType = text(spec['mediaType'], `${where}, mediaType`)
+    if (!isMediaType(answer.mediaType))
+      throw new ConfigurationError(`${where}: "${answer.mediaType}" is not a media type`)
+  }
   if (spec['body'] !== undefined) answer.body = text(spec['body'], `${where}, body`)
   return answer
 }
@@ -340,7 +403,40 @@ function text(value: unknown, where: string): string {
   throw new ConfigurationError(`${where} must be text`)
 }
 
-function whole(value: unknown, where: string): number {
-  if (typeof value === 'number' && Number.isInteger(value) && value > 0) return value
-  throw new ConfigurationError(`${where} must be a whole number above zero`)
+function whole(value: unknown, where: string, most = 1_000_000_000): number {
+  if (typeof value === 'number' && Number.isInteger(value) && value > 0 && value <= most)
+    return value
+  throw new ConfigurationError(`${where} must be a whole number from 1 to ${most}`)
+}
+
+/** A token (RFC 9110, section 5.6.2), as methods and header names are. */
+function token(value: unknown, where: string): string {
+  const written = text(value, where)
+  if (/^[\w!#$%&'*+.^`|~-]{1,100}$/.test(written)) return written
+  throw new ConfigurationError(`${where} must be a token of HTTP; found "${written.slice(0, 100)}"`)
+}
+
+/** A media type with parameters (RFC 9110, section 8.3.1); ranges are none. */
+const mediaTypePattern =
+  /^[\w!#$&^.+-]{1,100}\/[\w!#$&^.+-]{1,100}(?:; ?[\w!#$&^.+-]{1,100}=(?:[\w!#$&^.+-]{1,200}|"[ \w!#$%&'()*+,./:;<=>?@[\]^{|}~-]{0,200}"))*$/
+const isMediaType = (written: string) => mediaTypePattern.test(written)
+
+function hostName(value: unknown, where: string): string {
+  const written = text(value, where).toLowerCase()
+  if (written.length <= 253 && /^[a-z\d](?:[a-z\d.-]*[a-z\d])?$/.test(written)) return written
+  throw new ConfigurationError(`${where}: "${written.slice(0, 100)}" is not a host name`)
+}
+
+/** A path without parameters, and without a slash at its end. */
+function plainPath(value: unknown, where: string): string {
+  const written = text(value, where)
+  const why = whyNoTemplate(written) ?? (/[{}]/.test(written) ? 'has parameters' : undefined)
+  if (why) throw new ConfigurationError(`${where}: the path "${written.slice(0, 100)}" ${why}`)
+  return written
+}
+
+function revisionOf(label: string | undefined, where: string): number {
+  if (label === undefined) return 0
+  if (/^\d{1,9}$/.test(label)) return Number(label)
+  throw new ConfigurationError(`${where}: the revision "${label.slice(0, 100)}" is not a number`)
 }

@@ -1,16 +1,13 @@
 import type { MockAnswer } from '../contract/samples'
 import { joinPaths, type KeyDigest, type Prefix, type RateLimit } from './placement'
-import {
-  parseTemplate,
-  segmentMatches,
-  splitPath,
-  type PathTemplate,
-  type Segment,
-} from './template'
+import { plainSegment } from './target'
+import { parseTemplate, segmentMatches, splitPath, type Segment } from './template'
 
 export type RouteTarget =
   | { kind: 'backend'; name: string; url: string; timeoutMs: number }
   | { kind: 'mock'; name: string; answer: MockAnswer }
+  /** An operation that is not served here, although the template of another one would take its requests. */
+  | { kind: 'withheld' }
 
 /** A key requirement as a gateway holds it. */
 export interface KeyPolicy {
@@ -36,13 +33,22 @@ export interface Route {
   limit: RateLimit | undefined
 }
 
-/** The inside path of an outside path on a route. */
+/** Whether a route answers requests, instead of keeping them from another. */
+export const isServed = (route: Route) => route.target.kind !== 'withheld'
+
+/** The segments of a base path: none for `/`. */
+const baseSegments = (base: string) => (base === '/' ? [] : splitPath(base.replace(/\/$/, '')))
+
+/**
+ * The inside path of an outside path on a route. The base path goes segment by segment, however its letters were
+ * encoded; the rest stays byte for byte.
+ */
 export function rewritePath(route: Pick<Route, 'rewrite'>, outside: string): string {
   if (!route.rewrite || route.rewrite.prefix.kind === 'keep') return outside
   const { from, prefix } = route.rewrite
-  const below = from === '/' ? outside : outside.slice(from.length)
-  if (prefix.kind === 'strip') return below === '' ? '/' : below
-  return below === '' ? prefix.with : joinPaths(prefix.with, below)
+  const below = splitPath(outside).slice(baseSegments(from).length)
+  if (prefix.kind === 'strip') return `/${below.join('/')}`
+  return below.length === 0 ? prefix.with : joinPaths(prefix.with, below.join('/'))
 }
 
 /** The outside path of an inside path on a route: the inverse of {@link rewritePath} for paths it produced. */
@@ -54,17 +60,12 @@ export function restorePath(route: Pick<Route, 'rewrite'>, inside: string): stri
   return below === '' || below === '/' ? (from === '/' ? '/' : from) : joinPaths(from, below)
 }
 
-interface Entry {
-  route: Route
-  template: PathTemplate
-}
-
 interface Node {
   literals: Map<string, Node>
   mixed: { segment: Segment; node: Node }[]
   parameter: Node | undefined
-  here: Entry[]
-  below: Entry[]
+  here: Route[]
+  below: Route[]
 }
 
 const newNode = (): Node => ({
@@ -85,23 +86,24 @@ export interface RouteRequest {
 export type Match =
   | { kind: 'route'; route: Route }
   | { kind: 'host' }
-  | { kind: 'path'; nearest: Route | undefined }
+  | { kind: 'path' }
+  | { kind: 'withheld'; route: Route }
   | { kind: 'method'; allowed: string[] }
 
 /**
  * Matches requests to routes. Precedence follows HTTPRoute (Gateway API v1, HTTPRouteRule): literal text before
- * parameters, longer before shorter, earlier before later.
+ * parameters, longer before shorter, earlier before later. Segments are compared as they are once decoded.
  */
 export class Router {
   private readonly hosts = new Map<string, Node>()
 
-  constructor(private readonly routes: Route[]) {
+  constructor(readonly routes: Route[]) {
     for (const route of routes) {
       let node = this.hosts.get(route.host)
       if (!node) this.hosts.set(route.host, (node = newNode()))
-      const template = parseTemplate(route.path, route.open)
-      for (const segment of template.segments) node = descend(node, segment)
-      ;(route.open ? node.below : node.here).push({ route, template })
+      for (const segment of parseTemplate(route.path, route.open).segments)
+        node = descend(node, segment)
+      ;(route.open ? node.below : node.here).push(route)
     }
   }
 
@@ -109,53 +111,11 @@ export class Router {
     const root = this.hosts.get(host.toLowerCase())
     if (!root) return { kind: 'host' }
     const methods = new Set<string>()
-    const route = find(root, splitPath(path), 0, method, methods)
-    if (route) return { kind: 'route', route }
+    const route = find(root, splitPath(path).map(plainSegment), 0, method, methods)
+    if (route && isServed(route)) return { kind: 'route', route }
     if (methods.size > 0) return { kind: 'method', allowed: [...methods].sort() }
-    return { kind: 'path', nearest: this.nearest({ host, method, path }) }
+    return route ? { kind: 'withheld', route } : { kind: 'path' }
   }
-
-  /** The route of this host that comes closest to a path nothing matches: most segments agreeing, then method. */
-  private nearest({ host, method, path }: RouteRequest): Route | undefined {
-    const parts = splitPath(path)
-    let best: { route: Route; score: number } | undefined
-    for (const route of this.routes) {
-      if (route.host !== host.toLowerCase()) continue
-      const { segments } = parseTemplate(route.path)
-      const agree = agreement(segments, parts)
-      const score =
-        agree * 10 - Math.abs(segments.length - parts.length) + (route.method === method ? 0.5 : 0)
-      if (agree > 0 && (!best || score > best.score)) best = { route, score }
-    }
-    return best?.route
-  }
-}
-
-/** Segments in common, in order, whether or not one path has more in front. */
-function agreement(segments: Segment[], parts: string[]): number {
-  let previous = new Array<number>(parts.length + 1).fill(0)
-  for (const segment of segments) {
-    const row = [0]
-    parts.forEach((part, i) => {
-      const weight =
-        segment.kind === 'literal'
-          ? likeness(segment.text, part)
-          : segmentMatches(segment, part)
-            ? 0.4
-            : 0
-      row.push(Math.max(previous[i + 1]!, row[i]!, previous[i]! + weight))
-    })
-    previous = row
-  }
-  return previous.at(-1)!
-}
-
-/** 1 for the same word; less for words that only begin alike, as a typing mistake does. */
-function likeness(a: string, b: string): number {
-  if (a === b) return 1
-  let alike = 0
-  while (alike < a.length && a[alike] === b[alike]) alike++
-  return (0.6 * alike) / Math.max(a.length, b.length)
 }
 
 function descend(node: Node, segment: Segment): Node {
@@ -199,12 +159,11 @@ function find(
   return byMethod(node.below, method, methods)
 }
 
-function byMethod(entries: Entry[], method: string, methods: Set<string>): Route | undefined {
-  for (const { route } of entries) {
-    if (route.method === method || route.method === '*') return route
-    methods.add(route.method)
-  }
-  return undefined
+function byMethod(routes: Route[], method: string, methods: Set<string>): Route | undefined {
+  const found = routes.find((route) => route.method === method || route.method === '*')
+  if (found && isServed(found)) return found
+  for (const route of routes) if (isServed(route)) methods.add(route.method)
+  return found
 }
 
 /** Two routes that would answer the same requests; the first named belongs to `mine`. */

@@ -2,7 +2,8 @@ import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { adoptRunning, NotAdoptable } from '../drift/adopt'
 import { compareRoutes } from '../drift/compare'
-import { routeStep } from './explain'
+import { nearestText, routeStep } from './explain'
+import { nearestRoute } from './nearest'
 import {
   complaintsOf,
   operationKey,
@@ -18,7 +19,7 @@ import {
   routesOf,
   writeResources,
 } from './resources'
-import { conflicts, restorePath, rewritePath, Router } from './routes'
+import { conflicts, isServed, restorePath, rewritePath, Router } from './routes'
 import { fromPattern, parseTemplate, templateMatches, templateText, toPattern } from './template'
 
 const word = fc.stringMatching(/^[a-z][a-z0-9-]{0,6}$/)
@@ -110,10 +111,11 @@ describe('routes', () => {
       fc.property(spec, (value) => {
         const routes = routesFor(value)
         const router = new Router(routes)
-        for (const route of routes) {
+        for (const route of routes.filter(isServed)) {
           const asked = concrete(route.path)
           const match = router.match({ host: route.host, method: route.method, path: asked })
-          expect(match.kind).toBe('route')
+          // Parameters of the request could spell a word that somebody withholds.
+          if (match.kind !== 'withheld') expect(match.kind).toBe('route')
           expect(restorePath(route, rewritePath(route, asked))).toBe(asked)
         }
       }),
@@ -163,12 +165,14 @@ describe('routes', () => {
     expect(say('a.example', 'POST', '/supply/v2/notices/1').text).toMatch(
       /not for POST; it takes GET/,
     )
-    expect(say('a.example', 'GET', '/notices/1').text).toMatch(
+    const hint = (asked: string) => {
+      const wanted = { host: 'a.example', method: 'GET', path: asked }
+      return nearestText(wanted, nearestRoute(router.routes, wanted))
+    }
+    expect(hint('/notices/1')).toMatch(
       /nearest route is GET \/supply\/v2\/notices\/\{id\}; the base path is missing/,
     )
-    expect(say('a.example', 'GET', '/supply/v2/notises/1').text).toMatch(
-      /"notises" stands where "notices" is expected/,
-    )
+    expect(hint('/supply/v2/notises/1')).toMatch(/"notises" stands where "notices" is expected/)
   })
 
   it('of two placements conflict where they would answer the same', () => {

@@ -1,3 +1,5 @@
+import { plainSegment } from './target'
+
 /** A path as a gateway matches it: literal text and parameters, segment by segment. */
 export interface PathTemplate {
   segments: Segment[]
@@ -8,33 +10,25 @@ export interface PathTemplate {
 export type Segment =
   | { kind: 'literal'; text: string }
   | { kind: 'parameter'; name: string }
-  | { kind: 'mixed'; text: string; pattern: RegExp }
-
-const escapePattern = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
+  /** Literal text around parameters: `report-{year}.{format}` has the pieces `report-`, `.` and an empty one. */
+  | { kind: 'mixed'; text: string; pieces: string[] }
 
 function segmentOf(text: string): Segment {
   const whole = /^\{([^{}]+)\}$/.exec(text)
   if (whole) return { kind: 'parameter', name: whole[1]! }
-  if (!text.includes('{')) return { kind: 'literal', text }
-  const pattern = text
-    .split(/\{[^{}]*\}/)
-    .map(escapePattern)
-    .join('[^/]+?')
-  return { kind: 'mixed', text, pattern: new RegExp(`^${pattern}$`) }
+  if (!text.includes('{')) return { kind: 'literal', text: plainSegment(text) }
+  return { kind: 'mixed', text, pieces: text.split(/\{[^{}]*\}/).map(plainSegment) }
 }
 
 /** Reads `/notices/{id}` into a template. */
 export function parseTemplate(path: string, open = false): PathTemplate {
-  return { segments: splitPath(path).map(segmentOf), open }
+  const parts = splitPath(path)
+  if (open && parts.at(-1) === '') parts.pop()
+  return { segments: parts.map(segmentOf), open }
 }
 
-/** The segments of a path, without empty ones at either end. */
-export function splitPath(path: string): string[] {
-  const parts = path.split('/')
-  if (parts[0] === '') parts.shift()
-  if (parts.at(-1) === '') parts.pop()
-  return parts
-}
+/** The segments of a path. A slash at the end makes an empty last one: `/a/` is not `/a`. */
+export const splitPath = (path: string): string[] => path.slice(1).split('/')
 
 const segmentText = (segment: Segment) =>
   segment.kind === 'parameter' ? `{${segment.name}}` : segment.text
@@ -48,14 +42,47 @@ export function templateMatches(template: PathTemplate, path: string): boolean {
   const parts = splitPath(path)
   const { segments, open } = template
   if (open ? parts.length < segments.length : parts.length !== segments.length) return false
-  return segments.every((segment, index) => segmentMatches(segment, parts[index]!))
+  return segments.every((segment, index) => segmentMatches(segment, plainSegment(parts[index]!)))
 }
 
+/** Whether a segment takes a decoded part of a path, in one pass over it. */
 export function segmentMatches(segment: Segment, part: string): boolean {
   if (segment.kind === 'literal') return segment.text === part
   if (segment.kind === 'parameter') return part !== ''
-  return segment.pattern.test(part)
+  return piecesMatch(segment.pieces, part)
 }
+
+/** Each parameter between two pieces takes one character at least; the earliest place of a piece is always the best. */
+function piecesMatch(pieces: string[], part: string): boolean {
+  const [first = ''] = pieces
+  const last = pieces.at(-1)!
+  if (!part.startsWith(first) || !part.endsWith(last)) return false
+  let from = first.length
+  for (const piece of pieces.slice(1, -1)) {
+    const found = part.indexOf(piece, from + 1)
+    if (found === -1) return false
+    from = found + piece.length
+  }
+  return from + 1 + last.length <= part.length
+}
+
+/** Why a path cannot be a template; undefined where it can. */
+export function whyNoTemplate(path: string): string | undefined {
+  if (!path.startsWith('/')) return 'has no slash in front'
+  if (path.length > 2000) return 'is longer than 2,000 characters'
+  if (path.includes('}{')) return 'has two parameters with nothing between them'
+  if (/[\\?#]/.test(path) || hasControl(path)) return 'has a character that a path may not have'
+  if (/[{}]/.test(path.replace(/\{[^{}/]+\}/g, ''))) return 'has a brace that stands alone'
+  const literal = path.replace(/\{[^{}/]+\}/g, 'x')
+  if (/(?:^|\/)\.{1,2}(?:\/|$)/.test(literal)) return 'has a dot segment'
+  if (literal.includes('//')) return 'has an empty segment'
+  return undefined
+}
+
+const hasControl = (text: string) =>
+  [...text].some((character) => character < ' ' || character === '\u007f')
+
+const escapePattern = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')
 
 /**
  * A template as the value of a `RegularExpression` path match (HTTPPathMatch): anchored, one named group for each
@@ -79,16 +106,14 @@ export function toPattern(path: string): string {
 /** The template path of a pattern, or undefined where it is not of the shape {@link toPattern} writes. */
 export function fromPattern(pattern: string): string | undefined {
   if (!pattern.startsWith('^/') || !pattern.endsWith('$')) return undefined
+  const token = /\(\?P<(\w+)>\[\^\/\]\+\)|\\([.*+?^${}()|[\]\\])|([^.*+?^${}()|[\]\\])/y
+  const end = pattern.length - 1
   let path = ''
-  let rest = pattern.slice(1, -1)
-  while (rest !== '') {
-    const token =
-      /^\(\?P<(\w+)>\[\^\/\]\+\)/.exec(rest) ??
-      /^\\([.*+?^${}()|[\]\\])/.exec(rest) ??
-      /^([^.*+?^${}()|[\]\\])/.exec(rest)
-    if (!token) return undefined
-    path += token[0].startsWith('(') ? `{${token[1]!}}` : token[1]!
-    rest = rest.slice(token[0].length)
+  token.lastIndex = 1
+  while (token.lastIndex < end) {
+    const found = token.exec(pattern)
+    if (!found) return undefined
+    path += found[1] === undefined ? (found[2] ?? found[3])! : `{${found[1]}}`
   }
-  return path
+  return token.lastIndex === end ? path : undefined
 }

@@ -65,8 +65,11 @@ export async function ensurePostgresInstalled() {
   await installDebian(['postgresql'], 'PostgreSQL')
 }
 
-/** Starts a cluster of this installation's own on loopback, making it first where there is none. */
-export async function startPostgres({ folder: wanted, port, settings = {} }) {
+/**
+ * Starts a cluster of this installation's own on loopback, making it first where there is none. With `keepAlive` a server
+ * that ends by itself is started again.
+ */
+export async function startPostgres({ folder: wanted, port, settings = {}, keepAlive = false }) {
   const bin = binaries()
   const user = unprivileged()
   const folder = clusterFolder(wanted, user)
@@ -106,24 +109,42 @@ export async function startPostgres({ folder: wanted, port, settings = {} }) {
   chmodSync(`${wanted}.log`, 0o600)
   const options = { listen_addresses: '127.0.0.1', port, unix_socket_directories: '', ...settings }
   const args = Object.entries(options).flatMap(([name, value]) => ['-c', `${name}=${value}`])
-  const start = () =>
-    spawn(join(bin, 'postgres'), ['-D', folder, ...args], {
+  const url = `postgres://elm:${readFileSync(passwordFile, 'utf8')}@127.0.0.1:${port}`
+  let meant = false
+  let child
+  const start = () => {
+    meant = false
+    child = spawn(join(bin, 'postgres'), ['-D', folder, ...args], {
       ...run,
       stdio: ['ignore', log, log],
       detached: true,
     })
-  const url = `postgres://elm:${readFileSync(passwordFile, 'utf8')}@127.0.0.1:${port}`
-  let child = start()
-  await answering(url, child, `${wanted}.log`)
+    child.on('exit', (code, signal) => {
+      if (meant || !keepAlive) return
+      console.error(`PostgreSQL ended (${signal ?? code}); starting it again`)
+      setTimeout(() => {
+        if (meant) return
+        stopLeftover(bin, folder, run)
+        start()
+      }, 500)
+    })
+  }
+  const stop = () => {
+    meant = true
+    return ended(child, 'SIGINT')
+  }
+  start()
+  await answering(url, () => child.exitCode !== null, `${wanted}.log`)
   return {
     url,
+    pid: () => child.pid,
     /** Stops it within moments, ending open connections. */
-    stop: () => ended(child, 'SIGINT'),
+    stop,
     /** For tests of recovery. */
     restart: async () => {
-      await ended(child, 'SIGINT')
-      child = start()
-      await answering(url, child, `${wanted}.log`)
+      await stop()
+      start()
+      await answering(url, () => child.exitCode !== null, `${wanted}.log`)
     },
   }
 }
@@ -144,10 +165,10 @@ const ended = (child, signal) =>
     child.kill(signal)
   })
 
-async function answering(url, child, log) {
+async function answering(url, hasEnded, log) {
   const { default: pg } = await import('pg')
   for (let tries = 0; tries < 150; tries++) {
-    if (child.exitCode !== null) break
+    if (hasEnded()) break
     const client = new pg.Client({ connectionString: `${url}/postgres` })
     client.on('error', () => undefined)
     try {

@@ -70,6 +70,7 @@ export async function bringUp({
           folder: join(data, 'postgres'),
           port: ports.postgres,
           settings: postgresSettings,
+          keepAlive: true,
         })
         url = await ensureDatabase(postgres.url, 'elm', { fresh })
         return `on 127.0.0.1:${ports.postgres}`
@@ -85,12 +86,11 @@ export async function bringUp({
       ELM_DIST: dist,
       ELM_SESSION_SECRET: secrets.session,
       ELM_GATEWAY_SECRET: secrets.gateway,
-      ELM_GATEWAYS: ports.gateways
-        .map(({ name, data: d, admin }) => `${name}:${d}:${admin}`)
-        .join(','),
+      ELM_GATEWAYS: ports.gateways.map(addressesOf).join(','),
       ELM_GATEWAY_DATA: join(data, 'gateways'),
       ELM_STANDIN_PORT: String(ports.standins),
       ELM_ALLOWED_TARGETS: `127.0.0.1:${ports.standins}`,
+      ELM_RESERVED: reservedAddresses(ports, url).join(','),
       ELM_DEFINITIONS: join(root, 'demo/definitions'),
       ...env,
     }
@@ -99,10 +99,21 @@ export async function bringUp({
         .start('standins', join(dist, 'standins.mjs'), shared, { keepAlive: true })
         .then(() => `on 127.0.0.1:${ports.standins}`),
     )
+    const startGateways = () =>
+      Promise.all(
+        ports.gateways.map((gateway) =>
+          processes.start(
+            gateway.name,
+            join(dist, 'gateway.mjs'),
+            { ...shared, ELM_GATEWAY: addressesOf(gateway) },
+            { keepAlive: true },
+          ),
+        ),
+      )
     await step('Gateways', () =>
-      processes
-        .start('gateway', join(dist, 'gateway.mjs'), shared, { keepAlive: true })
-        .then(() => ports.gateways.map(({ name, data: d }) => `${name} on ${d}`).join(', ')),
+      startGateways().then(() =>
+        ports.gateways.map(({ name, data: d }) => `${name} on ${d}`).join(', '),
+      ),
     )
     await step('Schema and demo data', async () => {
       const said = await command(
@@ -135,12 +146,26 @@ export async function bringUp({
       postgres,
       env: shared,
       startWorker,
+      startGateways,
       down,
     }
   } catch (error) {
     await down()
     throw error
   }
+}
+
+/** A gateway with its data and its admin port, as processes are told. */
+const addressesOf = ({ name, data, admin }) => `${name}:${data}:${admin}`
+
+/** What listens here and is no backend: admin ports, the database, the app itself. */
+const reservedAddresses = ({ web, gateways }, databaseUrl) => {
+  const { hostname, port } = new URL(databaseUrl)
+  return [
+    ...gateways.map(({ admin }) => `http://127.0.0.1:${admin}`),
+    `http://127.0.0.1:${web}`,
+    `http://${hostname}:${port || 5432}`,
+  ]
 }
 
 async function reach(url) {

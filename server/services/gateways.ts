@@ -6,7 +6,7 @@ import {
   routesOf,
   type Resource,
 } from '../../core/routing/resources'
-import type { Route } from '../../core/routing/routes'
+import { isServed, type Route } from '../../core/routing/routes'
 import type { GatewayItem } from '../../shared/api/gateways'
 import type { Queries } from '../db/database'
 import { gateways, placements, snapshots } from '../db/schema'
@@ -112,7 +112,7 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     .set({
       seenAt: checkedAt,
       trouble: '',
-      routes: snapshot.routes.length,
+      routes: snapshot.routes.filter(isServed).length,
       unclaimed: unclaimed
         .slice(0, 200)
         .map((route) => `${route.method} ${route.host}${route.path}`),

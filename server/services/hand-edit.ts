@@ -1,4 +1,4 @@
-import { joinPaths } from '../../core/routing/placement'
+import { rowName } from '../../core/routing/placement'
 import { belongsTo, type Resource } from '../../core/routing/resources'
 import type { HandEdit } from '../../shared/api/placements'
 import type { PlacementRow } from './compiled'
@@ -41,13 +41,12 @@ function serveWithheld(resources: Resource[], { id, spec }: PlacementRow): Resou
     throw conflict('This placement withholds no operation with a plain path.')
   return resources.map((resource) => {
     if (resource.kind !== 'HTTPRoute' || !belongsTo(resource, id)) return resource
-    const rules = resource.spec['rules'] as Record<string, unknown>[]
-    const path = { type: 'Exact', value: joinPaths(spec.basePath, withheld.path) }
-    const rule = {
-      ...rules[0],
-      name: `${withheld.method} ${withheld.path}`,
-      matches: [{ method: withheld.method, path }],
-    }
-    return { ...resource, spec: { ...resource.spec, rules: [...rules, rule] } }
+    const rules = resource.spec['rules'] as { name: string; backendRefs: { kind: string }[] }[]
+    const served = rules.find(({ backendRefs }) => backendRefs[0]?.kind === 'Backend')
+    if (!served) throw conflict('This placement sends nothing to a backend.')
+    const edited = rules.map((rule) =>
+      rule.name === rowName(withheld) ? { ...rule, backendRefs: served.backendRefs } : rule,
+    )
+    return { ...resource, spec: { ...resource.spec, rules: edited } }
   })
 }

@@ -88,7 +88,7 @@ describe('placing', () => {
     })
     const text = await configuration()
     expect(text).toMatch(/kind: HTTPRoute/)
-    expect(text).not.toMatch(/interruptions\/export/)
+    expect(text).toMatch(/interruptions\/export[\s\S]*kind: Withheld/)
   })
 
   it('refuses an address that another placement serves', async () => {
