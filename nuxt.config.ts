@@ -7,14 +7,7 @@ export default defineNuxtConfig({
   devtools: { enabled: false },
   modules: ['@pinia/nuxt', '@primevue/nuxt-module'],
   routeRules: {
-    '/**': {
-      ssr: false,
-      headers: {
-        'X-Content-Type-Options': 'nosniff',
-        'X-Frame-Options': 'DENY',
-        'Referrer-Policy': 'same-origin',
-      },
-    },
+    '/**': { ssr: false },
   },
   css: [
     '@fontsource-variable/literata/wght.css',

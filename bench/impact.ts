@@ -96,8 +96,11 @@ export async function impact(): Promise<void> {
     actor,
     now,
     examiner: directExaminer,
-    queue: queueOver(boss),
+    queue: queueOver(boss, db),
     gatewaySecret: 's',
+    lock: (_, work) => work(),
+    heads: { keyFile: '', headsFile: '', witness: '' },
+    setupCode: '',
     allowedTargets: [],
   }
   const worker = await startWorker(url)

@@ -10,6 +10,7 @@ import { formats } from './formats'
 import { impact } from './impact'
 import { lines } from './measure'
 import { register } from './register'
+import { rollouts } from './rollouts'
 import { rules } from './rules'
 import { searching } from './search'
 
@@ -87,6 +88,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   register,
   impact,
   gateway: proxies,
+  rollouts,
 }
 const part = parts[process.argv[2] ?? '']
 if (!part) throw new Error(`There is ${Object.keys(parts).join(', ')} to measure`)

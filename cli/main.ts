@@ -9,6 +9,7 @@ import { addRules } from './rules'
 import type { SourceTask } from './open'
 import { writeAll } from './output'
 import { runAll } from './threads'
+import { addVerify } from './verify'
 import { version } from './version'
 
 async function runInspect(paths: string[], { json }: { json?: boolean }): Promise<void> {
@@ -47,6 +48,7 @@ program
 addConvert(program)
 addLint(program)
 addRules(program)
+addVerify(program)
 
 // Whoever reads the output may have seen enough, as `head` has.
 process.stdout.on('error', (error: NodeJS.ErrnoException) => {

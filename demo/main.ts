@@ -1,25 +1,27 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
+import pg from 'pg'
 import { configuration } from '../server/configuration'
-import { migrateDatabase, openDatabase } from '../server/db/database'
+import { openDatabase, openLocks } from '../server/db/database'
 import { threadedExaminer } from '../server/jobs/examiner'
 import { checkAllGateways } from '../server/services/gateways'
-import { rebuildDerived } from '../server/services/rebuild'
-import { beginRulebook } from '../server/services/rulebooks'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
+import { groupOf } from './world'
 
-/** Brings the schema up to date and fills an empty database with the demo. */
-const { databaseUrl, gatewaySecret, allowedTargets, distribution } = configuration()
+/** Fills an empty product with the demo. */
+const { databaseUrl, gatewaySecret, heads, setupCode, allowedTargets, distribution } =
+  configuration()
 const root = process.env['ELM_ROOT'] ?? process.cwd()
 const { db, pool } = openDatabase(databaseUrl)
-const house = readFileSync(join(root, 'rulebooks/house.yaml'), 'utf8')
-await migrateDatabase(db, join(root, 'server/db/migrations'))
 const examiner = threadedExaminer(distribution)
 const services = {
   db,
   examiner,
   queue: idleQueue,
   gatewaySecret,
+  lock: openLocks(databaseUrl),
+  heads,
+  setupCode,
   allowedTargets,
   now: () => new Date(),
 }
@@ -28,6 +30,7 @@ if (await isEmpty(db)) {
     const [name = '', dataPort, adminPort] = entry.split(':')
     return {
       name,
+      group: groupOf[name] ?? name,
       dataUrl: `http://127.0.0.1:${dataPort}`,
       adminUrl: `http://127.0.0.1:${adminPort}`,
     }
@@ -37,28 +40,23 @@ if (await isEmpty(db)) {
     gateways,
     standins,
     definitions: join(root, 'demo/definitions'),
-    rulebook: house,
+    rulebook: readFileSync(join(root, 'rulebooks/house.yaml'), 'utf8'),
   }
   try {
     await new DemoSeed(services, options, (step) => console.log(`  ${step}`)).run()
   } catch (error) {
     // Half a demo would pass for a whole one at the next start.
-    await pool.query(
+    const owner = new pg.Client({
+      connectionString: process.env['ELM_OWNER_URL'] ?? databaseUrl,
+    })
+    await owner.connect()
+    await owner.query(
       'DROP SCHEMA public CASCADE; DROP SCHEMA drizzle CASCADE; CREATE SCHEMA public',
     )
+    await owner.end()
     throw error
   }
   await checkAllGateways(services)
-} else {
-  const actor = {
-    name: 'elm',
-    displayName: 'Elm Ledger',
-    role: 'governance' as const,
-    team: undefined,
-  }
-  await db.transaction((tx) => beginRulebook(tx, house, { ...services, actor }))
-  const rebuilt = await rebuildDerived(services)
-  if (rebuilt > 0) console.log(`  ${rebuilt} revisions read anew`)
 }
 await examiner.close()
 await pool.end()

@@ -26,20 +26,35 @@ export const people: { name: string; displayName: string; role: Role; team?: str
   { name: 'oskar', displayName: 'Oskar Lindley', role: 'operator' },
   { name: 'ruth', displayName: 'Ruth Amadi', role: 'reviewer' },
   { name: 'wren', displayName: 'Wren Sadler', role: 'reader' },
+  { name: 'ada', displayName: 'Ada Marsh', role: 'administrator' },
 ]
 
 /** Everybody's password in the demo. */
 export const password = 'elm-demo-2026'
 
-export const stages: { name: string; hosts: Record<Audience, string> }[] = [
-  { name: 'Trial', hosts: hosts('trial.') },
-  { name: 'Rehearsal', hosts: hosts('rehearsal.') },
-  { name: 'Live', hosts: hosts('') },
-]
+export const stages = [{ name: 'Trial' }, { name: 'Rehearsal' }, { name: 'Live' }]
 
-function hosts(stage: string): Record<Audience, string> {
-  const outside = `${stage}api.brackenmere.example`
-  return { private: `${stage}inner.brackenmere.example`, partner: outside, public: outside }
+/** Each stage has a host outside and one inside. */
+export const hosts: { name: string; stage: string; audiences: Audience[] }[] = stages.flatMap(
+  ({ name: stage }) => {
+    const before = stage === 'Live' ? '' : `${stage.toLowerCase()}.`
+    return [
+      { name: `${before}api.${domain}`, stage, audiences: ['partner', 'public'] as Audience[] },
+      { name: `${before}inner.${domain}`, stage, audiences: ['private'] as Audience[] },
+    ]
+  },
+)
+
+/** Which gateways serve the same. */
+export const groupOf: Record<string, string> = {
+  'north-edge': 'edge',
+  'south-edge': 'edge',
+  inner: 'inner',
+}
+
+export const groups: Record<string, { serves: string; audiences: Audience[] }> = {
+  edge: { serves: 'Public and partner traffic, at two sites', audiences: ['partner', 'public'] },
+  inner: { serves: 'Company only', audiences: ['private'] },
 }
 
 export const gatewaysServe: Record<string, string> = {

@@ -12,6 +12,7 @@ interface Running {
 /** The configuration a gateway runs. A new one replaces it whole or not at all, and outlives the process. */
 export class Configuration {
   private running: Running
+  private generation = 0
 
   /** `reserved` are addresses that no backend may have. */
   constructor(
@@ -31,7 +32,9 @@ export class Configuration {
   }
 
   private load(text: string): Running {
-    const etag = `"${createHash('sha256').update(text).digest('hex').slice(0, 16)}"`
+    const digest = createHash('sha256').update(text).digest('hex').slice(0, 16)
+    // A tag is never used again, so that a write that was long on its way cannot come to pass after a later one.
+    const etag = `"${digest}-${this.generation++}"`
     return { text, etag, router: new Router(routesOf(readResources(text), this.reserved)) }
   }
 

@@ -9,7 +9,9 @@ const root = dirname(dirname(fileURLToPath(import.meta.url)))
 const port = Number(process.env.ELM_BENCH_PORT ?? 4690)
 const asked = process.argv.slice(2)
 const parts =
-  asked.length > 0 ? asked : ['formats', 'rules', 'search', 'register', 'impact', 'gateway']
+  asked.length > 0
+    ? asked
+    : ['formats', 'rules', 'search', 'register', 'impact', 'gateway', 'rollouts']
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))

@@ -6,6 +6,7 @@ const entries = {
   standins: 'standins/main.ts',
   worker: 'server/jobs/worker.ts',
   'analysis-thread': 'server/jobs/analysis-thread.ts',
+  migrate: 'server/migrate.ts',
   demo: 'demo/main.ts',
   cli: 'cli/main.ts',
   thread: 'cli/thread.ts',

@@ -6,12 +6,12 @@ import { bringUp } from './lib/system.mjs'
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
 
 await run(async () => {
-  const known = ['--fresh']
+  const known = ['--fresh', '--demo']
   const wrong = process.argv.slice(2).find((argument) => !known.includes(argument))
   if (wrong)
     throw new StepError(
       `"${wrong}" is not an option.`,
-      'npm start, or npm start -- --fresh to rebuild the demo data.',
+      'npm start; with -- --fresh everything is made anew, and with -- --demo the demo comes into the database of DATABASE_URL too.',
     )
   const port = Number(process.env.ELM_PORT ?? 4310)
   if (!Number.isInteger(port) || port < 1024 || port > 65_500) {
@@ -27,15 +27,20 @@ await run(async () => {
     port,
     fresh: process.argv.includes('--fresh'),
     databaseUrl: process.env.DATABASE_URL,
+    ownerUrl: process.env.ELM_OWNER_URL ?? process.env.DATABASE_URL,
+    demo: process.env.DATABASE_URL === undefined || process.argv.includes('--demo'),
   })
-  console.log(`
-Open ${system.address}
-Demo sign-ins, all with the password elm-demo-2026:
+  console.log(`\nOpen ${system.address}`)
+  console.log(
+    system.demo
+      ? `Demo sign-ins, all with the password elm-demo-2026:
   imara  governance               oskar  operator
   tomas  owner, Network Control   ruth   reviewer
   nadia  owner, Metering          wren   reader
-  edwin  owner, Customer
-Ctrl-C stops everything.`)
+  edwin  owner, Customer          ada    administrator`
+      : `If nobody has set it up yet, this code makes the first administrator: ${system.env.ELM_SETUP_CODE}`,
+  )
+  console.log('Ctrl-C stops everything.')
   let stopping = false
   const stop = async () => {
     if (stopping) return

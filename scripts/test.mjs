@@ -151,9 +151,30 @@ async function controlServer({ processes, postgres, ports, env, startWorker, sta
       })
     },
   }
+  const headers = { 'x-admin-secret': env.ELM_GATEWAY_SECRET }
+  const limitAt = async ({ admin }) => {
+    const answer = await fetch(`http://127.0.0.1:${admin}/configuration`, { headers })
+    const limit =
+      /kind: RateLimitPolicy\n(?:(?!---)[\s\S])*name: leak-sensors-trial-1\n(?:(?!---)[\s\S])*requests: (\d+)/
+    return Number(limit.exec(await answer.text())?.[1] ?? 0)
+  }
+  /** Ends a process between any two of its lines; whatever supervises it starts it again. */
+  const kill = (name) => {
+    const pid = name === 'database' ? postgres.pid() : processes.pid(name)
+    if (pid !== undefined) process.kill(pid, 'SIGKILL')
+  }
   const server = http.createServer(async (request, response) => {
-    await acts[request.url]?.()
-    response.writeHead(acts[request.url] ? 204 : 404).end()
+    const victim = /^\/kill\/([\w-]+)$/.exec(request.url)?.[1]
+    if (request.url === '/limits') {
+      const limits = await Promise.all(
+        ports.gateways.filter(({ name }) => name.endsWith('-edge')).map(limitAt),
+      ).catch(() => [])
+      response.end(JSON.stringify(limits))
+      return
+    }
+    if (victim) kill(victim)
+    else await acts[request.url]?.()
+    response.writeHead(victim || acts[request.url] ? 204 : 404).end()
   })
   await new Promise((resolve) => server.listen(0, '127.0.0.1', resolve))
   return {

@@ -11,6 +11,12 @@ export function configuration() {
     databaseUrl: needed('DATABASE_URL'),
     sessionSecret: needed('ELM_SESSION_SECRET'),
     gatewaySecret: needed('ELM_GATEWAY_SECRET'),
+    heads: {
+      keyFile: join(needed('ELM_KEYS'), 'ledger-key.pem'),
+      headsFile: join(needed('ELM_KEYS'), 'ledger-heads.jsonl'),
+      witness: process.env['ELM_WITNESS'] ?? '',
+    },
+    setupCode: process.env['ELM_SETUP_CODE'] ?? '',
     allowedTargets: (process.env['ELM_ALLOWED_TARGETS'] ?? '').split(',').filter(Boolean),
     distribution: process.env['ELM_DIST'] ?? join(process.cwd(), 'dist'),
   }

@@ -7,7 +7,14 @@ export const lifecycles = ['writing', 'active', 'deprecated', 'retired'] as cons
 export type Lifecycle = (typeof lifecycles)[number]
 
 /** What a person may do, as one word. */
-export const roles = ['governance', 'owner', 'operator', 'reviewer', 'reader'] as const
+export const roles = [
+  'governance',
+  'owner',
+  'operator',
+  'reviewer',
+  'reader',
+  'administrator',
+] as const
 export type Role = (typeof roles)[number]
 
 /** How a fix stands that somebody proposed to an API's owner. */

@@ -2,6 +2,7 @@ import { customerAccounts, meterReadings, paymentsDesk } from './customers'
 import { reservoirLevels, supplyInterruptions } from './network'
 import { billing, connections, hydrants, laboratory, tankers } from './older'
 import { restServer, type Handlers } from './rest'
+import { witness } from './witness'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 
@@ -38,6 +39,9 @@ services['/definitions'] = Object.fromEntries(
     () => ({ status: 200, mediaType, body: readFileSync(join(definitions, file), 'utf8') }),
   ]),
 )
+
+const kept = process.env['ELM_STANDIN_DATA'] ?? join(process.cwd(), '.data')
+services['/witness'] = witness(join(kept, 'witness.jsonl'))
 
 restServer(services).listen(port, '127.0.0.1', () => {
   process.send?.('ready')

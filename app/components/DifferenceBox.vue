@@ -10,7 +10,10 @@ const { left = 'ledger', right = 'gateway' } = defineProps<{
 
 <template>
   <div class="difference">
-    <div>{{ difference.where }} · {{ difference.what }}</div>
+    <div>
+      {{ difference.where }} · {{ difference.what
+      }}<span v-if="difference.on" class="on">, on {{ difference.on }}</span>
+    </div>
     <dl>
       <dt>{{ left }}</dt>
       <dd class="ledger">{{ difference.ledger }}</dd>
@@ -22,6 +25,9 @@ const { left = 'ledger', right = 'gateway' } = defineProps<{
 </template>
 
 <style scoped>
+.on {
+  color: var(--soft);
+}
 .cause {
   font: 11.5px var(--body);
   color: var(--soft);

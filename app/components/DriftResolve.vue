@@ -1,5 +1,7 @@
 <script setup lang="ts">
 import type { PlacementItem } from '~~/shared/api/placements'
+import type { PromotionDetail } from '~~/shared/api/promotions'
+import type { RolloutItem } from '~~/shared/api/rollouts'
 
 /** What differs at one placement, and the two ways to put it right. */
 const props = defineProps<{ placement: PlacementItem; most?: number }>()
@@ -7,12 +9,31 @@ const emit = defineEmits<{ resolved: [] }>()
 const { busy, refusal, act } = useAct()
 const asking = ref<'put-back' | 'keep'>()
 
+const session = useSession()
+/** Beyond the first stage this is asked for, and somebody else approves it. */
+const reviewed = computed(() => props.placement.stage !== session.shell?.stages[0])
+const note = ref('')
+
 async function resolve() {
-  const done = await act(() =>
-    api.post<PlacementItem>(`/placements/${props.placement.id}/${asking.value}`),
-  )
+  const kind = asking.value
+  const { id, edition } = props.placement
+  if (reviewed.value) {
+    const headers = { 'If-Match': `"placement-${edition}"` }
+    const asked = await act(() =>
+      api.post<PromotionDetail>(
+        `/placements/${id}/requests`,
+        { kind, note: note.value },
+        { headers },
+      ),
+    )
+    asking.value = undefined
+    if (asked) await navigateTo(`/promotions/${asked.id}`)
+    return
+  }
+  const done = await act(() => api.post<PlacementItem | RolloutItem>(`/placements/${id}/${kind}`))
   asking.value = undefined
-  if (done) emit('resolved')
+  if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
+  else if (done) emit('resolved')
 }
 const shown = computed(() => props.placement.differences.slice(0, props.most ?? 5))
 </script>
@@ -21,7 +42,7 @@ const shown = computed(() => props.placement.differences.slice(0, props.most ?? 
   <div>
     <DifferenceBox
       v-for="difference in shown"
-      :key="difference.where + difference.what"
+      :key="`${difference.on} ${difference.where} ${difference.what}`"
       :difference="difference"
     />
     <NuxtLink v-if="shown.length < placement.differences.length" class="plain" to="/drift"
@@ -42,22 +63,31 @@ const shown = computed(() => props.placement.differences.slice(0, props.most ?? 
       @update:visible="asking = undefined"
     >
       <p v-if="asking === 'keep'">
-        What {{ placement.gateway }} runs becomes the approved placement of {{ placement.title }}
+        What {{ placement.group }} runs becomes the approved placement of {{ placement.title }}
         {{ placement.version }} in {{ placement.stage }}. The ledger records it with both values.
       </p>
       <p v-else>
-        {{ placement.gateway }} is made to run what was approved for {{ placement.title }}
+        {{ placement.group }} is made to run what was approved for {{ placement.title }}
         {{ placement.version }} in {{ placement.stage }}. Calls notice at once.
       </p>
       <DifferenceBox
         v-for="difference in placement.differences"
-        :key="difference.where + difference.what"
+        :key="`${difference.on} ${difference.where} ${difference.what}`"
         :difference="difference"
       />
+      <label v-if="reviewed" class="field"
+        ><span>What reviewers should know</span><Textarea v-model="note" rows="3"
+      /></label>
       <template #footer>
         <button class="ghost" @click="asking = undefined">Leave it</button>
         <button class="fill" :disabled="busy" @click="resolve()">
-          {{ asking === 'keep' ? 'Keep the gateway’s' : 'Put the ledger back' }}
+          {{
+            reviewed
+              ? 'Ask for it'
+              : asking === 'keep'
+                ? 'Keep the gateway’s'
+                : 'Put the ledger back'
+          }}
         </button>
       </template>
     </Dialog>

@@ -54,7 +54,10 @@ const passed = (promotion: PromotionItem) =>
   <template v-for="placement in differing" :key="placement.id">
     <h3>
       What differs in {{ placement.stage }}
-      <small>{{ placement.gateway }}, {{ moment(placement.checkedAt!) }}</small>
+      <small
+        >{{ placement.group
+        }}{{ placement.checkedAt ? `, ${moment(placement.checkedAt)}` : '' }}</small
+      >
     </h3>
     <DriftResolve :placement="placement" @resolved="placements.reload()" />
   </template>

@@ -19,9 +19,13 @@ const tabs = computed(() => [
   { to: '/promotions', label: 'Promotions', number: numbers.value['promotions'] },
   { head: 'Runtime' },
   { to: '/gateways', label: 'Gateways', number: numbers.value['gateways'] },
+  { to: '/rollouts', label: 'Rollouts' },
   { to: '/desk', label: 'Request desk' },
   { head: 'Record' },
   { to: '/ledger', label: 'Ledger' },
+  ...(session.person?.role === 'administrator'
+    ? [{ to: '/administration', label: 'Administration' }]
+    : []),
 ])
 const isOn = (to: string) =>
   to === '/'

@@ -1,9 +1,9 @@
 /** Sends people who have not signed in to the sign-in page, and back to where they wanted to go. */
 export default defineNuxtRouteMiddleware(async (to) => {
-  if (to.path === '/sign-in') return
+  if (['/sign-in', '/setup', '/welcome'].includes(to.path)) return
   const session = useSession()
   if (session.person) return
-  let signedIn: boolean
+  let signedIn: 'yes' | 'no' | 'not set up'
   try {
     signedIn = await session.load()
   } catch (error) {
@@ -11,5 +11,6 @@ export default defineNuxtRouteMiddleware(async (to) => {
       createError({ statusCode: 503, statusMessage: asRefusal(error).message }),
     )
   }
-  if (!signedIn) return navigateTo({ path: '/sign-in', query: { to: to.fullPath } })
+  if (signedIn === 'not set up') return navigateTo('/setup')
+  if (signedIn === 'no') return navigateTo({ path: '/sign-in', query: { to: to.fullPath } })
 })

@@ -284,7 +284,10 @@ async function back() {
         <tbody>
           <tr v-for="(problem, i) in intake.problems" :key="i">
             <td class="mono place">{{ problem.file }}:{{ problem.line }}:{{ problem.column }}</td>
-            <td>{{ problem.message }}</td>
+            <td>
+              {{ problem.message }}
+              <pre v-if="problem.excerpt" tabindex="0">{{ problem.excerpt }}</pre>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -461,6 +464,12 @@ async function back() {
   to {
     background-position: -200% 0;
   }
+}
+.problems pre {
+  font: 11.5px/1.5 var(--mono);
+  color: var(--soft);
+  margin: 4px 0 2px;
+  overflow-x: auto;
 }
 .problems {
   max-width: 900px;

@@ -71,8 +71,8 @@ const pretty = computed(() => {
     return text
   }
 })
-const placementLabel = ({ title, version, stage, gateway }: PlacementItem) =>
-  `${title} ${version} in ${stage}, ${gateway}`
+const placementLabel = ({ title, version, stage, group }: PlacementItem) =>
+  `${title} ${version} in ${stage}, ${group}`
 const operationLabel = (row: RouteRowBody) =>
   `${nameOf(row)}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
 const labels: Record<string, string> = {

@@ -6,7 +6,7 @@ const {
   data: page,
   refusal,
   reload,
-} = useLoad(() => api.get<{ items: PlacementItem[] }>('/placements'))
+} = useLoad(() => api.all<{ items: PlacementItem[]; nextCursor?: string }>('/placements'))
 const { data: gateways } = useLoad(() => api.get<{ items: GatewayItem[] }>('/gateways'))
 const { filters, set, toggle, clear, any } = useFilters([
   'mark',
@@ -17,14 +17,16 @@ const { filters, set, toggle, clear, any } = useFilters([
 const session = useSession()
 const all = computed(() => page.value?.items ?? [])
 const having = (mark: string) => all.value.filter((placement) => placement.mark === mark).length
+const groupOf = (name: string) =>
+  gateways.value?.items.find((gateway) => gateway.name === name)?.group
 const rank = { differs: 0, unseen: 1, 'in-step': 2 }
 const shown = computed(() =>
   all.value
     .filter(
-      ({ mark, stage, gateway }) =>
+      ({ mark, stage, group }) =>
         (!filters.value.mark || mark === filters.value.mark) &&
         (!filters.value.stage || stage === filters.value.stage) &&
-        (!filters.value.gateway || gateway === filters.value.gateway),
+        (!filters.value.gateway || group === groupOf(filters.value.gateway)),
     )
     .sort(
       (a, b) =>
@@ -38,6 +40,9 @@ const { selected, current } = useRows(() => shown.value, {
   naming: { key: (row) => row.id, wanted: () => filters.value.placement },
 })
 
+const sites = ({ differences }: PlacementItem) =>
+  [...new Set(differences.map(({ on }) => on))].join(', ')
+
 const reading = useAct()
 const readAll = () =>
   reading.act(async () => {
@@ -48,6 +53,13 @@ const lastRead = computed(
   () => (gateways.value?.items ?? []).map(({ seenAt }) => seenAt ?? '').sort()[0],
 )
 const silent = computed(() => (gateways.value?.items ?? []).filter(({ trouble }) => trouble))
+
+/** Routes on a gateway that belong to no placement: somebody put them there past the ledger. */
+const strangers = computed(() =>
+  (gateways.value?.items ?? [])
+    .filter(({ name }) => !filters.value.gateway || name === filters.value.gateway)
+    .flatMap(({ name, unclaimed }) => unclaimed.map((route) => ({ gateway: name, route }))),
+)
 
 const chips = computed(() => [
   { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
@@ -82,6 +94,12 @@ const chips = computed(() => [
       >
         {{ having('in-step') }} are in step</button
       >.
+      <template v-if="strangers.length"
+        ><a class="copper" href="#strangers">{{
+          count(strangers.length, 'route belongs', 'routes belong')
+        }}</a>
+        to nobody.</template
+      >
       <template v-if="lastRead"
         >Gateways are read every minute; the last reading was at {{ moment(lastRead) }}.</template
       >
@@ -110,7 +128,7 @@ const chips = computed(() => [
           <th>API</th>
           <th>Version</th>
           <th>Stage</th>
-          <th>Gateway</th>
+          <th>Gateways</th>
           <th>What differs</th>
           <th>State</th>
         </tr>
@@ -128,7 +146,7 @@ const chips = computed(() => [
           </td>
           <td class="mono">{{ placement.version }}</td>
           <td>{{ placement.stage }}</td>
-          <td>{{ placement.gateway }}</td>
+          <td>{{ placement.group }}</td>
           <td class="small">
             {{ placement.differences.map(({ what }) => what).join(', ') || 'nothing' }}
           </td>
@@ -138,6 +156,23 @@ const chips = computed(() => [
         </tr>
       </tbody>
     </table>
+    <template v-if="strangers.length">
+      <h3 id="strangers">
+        Routes nobody placed <small>{{ strangers.length }}</small>
+      </h3>
+      <p class="soft">
+        A gateway serves these, and no placement asks for them. Place an API there, or have them
+        taken off the gateway.
+      </p>
+      <table class="ruled">
+        <tbody>
+          <tr v-for="{ gateway, route } in strangers" :key="gateway + route">
+            <td class="mono">{{ route }}</td>
+            <td>{{ gateway }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <template #margin>
       <template v-if="current">
         <h2>
@@ -149,17 +184,21 @@ const chips = computed(() => [
         </p>
         <template v-if="current.differences.length">
           <h3>
-            Side by side <small>{{ current.gateway }}, {{ moment(current.checkedAt!) }}</small>
+            Side by side
+            <small
+              >{{ sites(current)
+              }}{{ current.checkedAt ? `, ${moment(current.checkedAt)}` : '' }}</small
+            >
           </h3>
           <DriftResolve :placement="current" :most="50" @resolved="reload()" />
         </template>
         <p v-else-if="current.mark === 'in-step'">
-          {{ current.gateway }} runs exactly what was approved; last read
+          {{ current.group }} runs exactly what was approved; last read
           {{ moment(current.checkedAt!) }}.
         </p>
         <p v-else>
-          {{ current.gateway }} has not been read since it was due, so nobody knows. Read it now, or
-          look at its trouble under Gateways.
+          A gateway of {{ current.group }} has not been read since it was due, so nobody knows. Read
+          it now, or look at its trouble under Gateways.
         </p>
       </template>
     </template>

@@ -30,12 +30,15 @@ const read = (name: string) =>
           ? `${count(trouble, 'gateway does', 'gateways do')} not answer.`
           : 'All of them answer.'
       }}
+      What is placed on a group runs on all its gateways.
+      <NuxtLink class="plain" to="/rollouts">Rollouts</NuxtLink> carry changes out.
     </p>
     <Trouble :refusal="refusal ?? actRefusal" />
     <table class="ruled">
       <thead>
         <tr>
           <th>Gateway</th>
+          <th>Group</th>
           <th>Traffic goes in at</th>
           <th class="right">Routes</th>
           <th class="right">Placements</th>
@@ -55,6 +58,7 @@ const read = (name: string) =>
             <b>{{ gateway.name }}</b>
             <div class="soft small">{{ gateway.serves }}</div>
           </td>
+          <td>{{ gateway.group }}</td>
           <td class="mono small">{{ gateway.dataUrl }}</td>
           <td class="right mono">{{ gateway.routes }}</td>
           <td class="right mono">

@@ -1,15 +1,28 @@
 <script setup lang="ts">
+import { valueChanges } from '~~/core/ledger/differences'
 import type { LedgerEntry, Verification } from '~~/shared/api/ledger'
 
-const { filters, set, typed } = useFilters(['search', 'entry'] as const)
+const { filters, set, typed, clear, any } = useFilters([
+  'search',
+  'api',
+  'action',
+  'person',
+  'since',
+  'until',
+  'entry',
+] as const)
 const search = typed('search')
 const entries = ref<LedgerEntry[]>([])
 const cursor = ref<string>()
 const { refusal, busy, act } = useAct()
+const asked = computed(() => {
+  const { search: words, api: slug, action, person, since, until } = filters.value
+  return { search: words, api: slug, action, person, since, until }
+})
 async function load(more = false) {
   await act(async () => {
     const page = await api.get<{ items: LedgerEntry[]; nextCursor?: string }>('/ledger', {
-      search: filters.value.search,
+      ...asked.value,
       limit: 60,
       ...(more && { cursor: cursor.value }),
     })
@@ -19,10 +32,36 @@ async function load(more = false) {
 }
 void load()
 useChanges(() => load())
-watch(
-  () => filters.value.search,
-  () => load(),
-)
+watch(asked, (now, before) => {
+  if (JSON.stringify(now) !== JSON.stringify(before)) void load()
+})
+const session = useSession()
+const chips = computed(() => [
+  {
+    name: 'person' as const,
+    label: 'Person',
+    options: (session.shell?.people ?? []).map(({ name, displayName }) => ({
+      value: name,
+      label: displayName,
+    })),
+  },
+  {
+    name: 'action' as const,
+    label: 'Action',
+    options: [
+      ['api', 'APIs'],
+      ['revision', 'revisions'],
+      ['placement', 'placements'],
+      ['rollout', 'rollouts'],
+      ['key', 'keys'],
+      ['drift', 'drift'],
+      ['promotion', 'promotions'],
+      ['request', 'changes by review'],
+      ['rulebook', 'the rulebook'],
+      ['waiver', 'waivers'],
+    ].map(([value, label]) => ({ value: value!, label: label! })),
+  },
+])
 const { selected, current } = useRows(() => entries.value, {
   naming: { key: (row) => String(row.number), wanted: () => filters.value.entry },
 })
@@ -36,30 +75,46 @@ const verify = () =>
   verifying.act(async () => {
     verdict.value = await api.post<Verification>('/ledger/verify')
   })
-const show = (value: unknown) => (value === null ? 'nothing' : JSON.stringify(value, null, 2))
-const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
+const show = (value: unknown) =>
+  value === undefined || value === null
+    ? 'nothing'
+    : typeof value === 'string'
+      ? value
+      : JSON.stringify(value, null, 1)
+const changes = computed(() =>
+  current.value ? valueChanges(current.value.before, current.value.after) : [],
+)
+const isLong = (value: unknown) => show(value).length > 60
+const fileOf = '/api/v1/ledger/export'
+const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
 </script>
 
 <template>
   <Leaf>
     <h1>Ledger</h1>
     <p class="sentence">
-      Every change, by whom and when, chained by hash: each entry quotes the one before it, and the
-      database refuses to change or delete any.
+      Every change, by whom and when, chained by hash under a tree whose heads are signed and kept
+      outside of the database as well.
     </p>
     <Trouble :refusal="refusal ?? verifying.refusal.value" />
     <div v-if="verdict && verdict.brokenAt === undefined" class="good" role="status">
-      The chain holds: {{ count(verdict.checked, 'entry', 'entries') }} computed again. Head
-      <code>{{ verdict.head.slice(0, 16) }}…</code>
+      The ledger holds: {{ count(verdict.checked, 'entry', 'entries') }} computed again, held
+      against {{ count(verdict.heads, 'signed head') }}. Root
+      <code>{{ verdict.root.slice(0, 16) }}…</code>
+      <template v-if="verdict.witness !== 'none'"> Witness: {{ verdict.witness }}.</template>
+      <template v-if="verdict.alterable">
+        The application’s own role could alter entries here; give it one of its own, with
+        ELM_OWNER_URL for the other.</template
+      >
     </div>
     <div v-else-if="verdict" class="trouble" role="alert">
-      <b>The chain breaks at entry {{ verdict.brokenAt }}.</b> {{ verdict.why }}. Everything before
+      <b>The ledger breaks at entry {{ verdict.brokenAt }}.</b> {{ verdict.why }}. Everything before
       it holds.
       <button class="plain" @click="set({ entry: String(verdict.brokenAt), search: '' })">
         Show it
       </button>
     </div>
-    <div class="bar">
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()">
       <InputText
         v-model="search"
         type="search"
@@ -67,12 +122,34 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
         aria-label="Filter the ledger"
         class="search"
       />
-      <button class="fill end" :disabled="verifying.busy.value" @click="verify()">
-        {{ verifying.busy.value ? 'Verifying …' : 'Verify the chain' }}
+      <InputText
+        v-model="filters.api"
+        placeholder="API"
+        aria-label="Only about this API"
+        class="short"
+        @change="set({ api: ($event.target as HTMLInputElement).value })"
+      />
+      <label class="day"
+        >Since
+        <input
+          type="date"
+          :value="filters.since"
+          @change="set({ since: ($event.target as HTMLInputElement).value })"
+      /></label>
+      <label class="day"
+        >until
+        <input
+          type="date"
+          :value="filters.until"
+          @change="set({ until: ($event.target as HTMLInputElement).value })"
+      /></label>
+      <a class="ghost end" :href="fileOf" download>Download</a>
+      <button class="fill" :disabled="verifying.busy.value" @click="verify()">
+        {{ verifying.busy.value ? 'Verifying …' : 'Verify' }}
       </button>
-    </div>
+    </FilterBar>
     <div v-if="!busy && !entries.length" class="empty">
-      <p>{{ filters.search ? 'No entry has this word.' : 'Nothing has been changed yet.' }}</p>
+      <p>{{ any ? 'No entry fits these filters.' : 'Nothing has been changed yet.' }}</p>
     </div>
     <table v-else class="ruled">
       <thead>
@@ -96,7 +173,7 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
             <button class="plain" @click="choose(index)">{{ entry.number }}</button>
           </td>
           <td class="nowrap" :title="entry.at">{{ moment(entry.at) }}</td>
-          <td>{{ entry.actor }}</td>
+          <td>{{ entry.actorName ?? entry.actor }}</td>
           <td>{{ phrase(entry.action) }}</td>
           <td class="mono small">{{ entry.subject }}</td>
           <td class="mono small soft">{{ entry.hash.slice(0, 10) }}</td>
@@ -114,10 +191,23 @@ const phrase = (action: string) => action.replace('.', ' ').replace('-', ' ')
             current.at
           }}
         </p>
-        <h3>Before</h3>
-        <pre tabindex="0">{{ show(current.before) }}</pre>
-        <h3>After</h3>
-        <pre tabindex="0">{{ show(current.after) }}</pre>
+        <h3>
+          What changed <small>{{ changes.length }}</small>
+        </h3>
+        <p v-if="!changes.length" class="soft">
+          The entry says that it happened, and nothing more.
+        </p>
+        <div v-for="change in changes" :key="change.path" class="change">
+          <div class="path">{{ change.path || 'value' }}</div>
+          <div :class="{ beside: !isLong(change.before) && !isLong(change.after) }">
+            <pre v-if="change.before !== undefined" class="was" tabindex="0">{{
+              show(change.before)
+            }}</pre>
+            <pre v-if="change.after !== undefined" class="is" tabindex="0">{{
+              show(change.after)
+            }}</pre>
+          </div>
+        </div>
         <h3>Chain</h3>
         <dl class="chain">
           <dt>quotes</dt>
@@ -145,6 +235,31 @@ pre {
   margin: 0;
   max-height: 300px;
   overflow: auto;
+}
+.short {
+  width: 150px;
+}
+.day {
+  color: var(--soft);
+}
+.change {
+  margin-bottom: 7px;
+}
+.path {
+  font: 11.5px var(--mono);
+  color: var(--soft);
+  overflow-wrap: anywhere;
+}
+.beside {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 4px;
+}
+.was {
+  color: var(--copper);
+}
+.is {
+  color: var(--elm);
 }
 .chain {
   font: 11px var(--mono);

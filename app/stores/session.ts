@@ -6,13 +6,15 @@ export const useSession = defineStore('session', () => {
   const person = ref<Person>()
   const shell = ref<Shell>()
 
-  async function load(): Promise<boolean> {
+  async function load(): Promise<'yes' | 'no' | 'not set up'> {
     try {
       person.value = await api.get<Person>('/self')
       await refresh()
-      return true
+      return 'yes'
     } catch (error) {
-      if (asRefusal(error).status === 401) return false
+      const refusal = asRefusal(error)
+      if (refusal.type === '/problems/not-set-up') return 'not set up'
+      if (refusal.status === 401) return 'no'
       throw error
     }
   }

@@ -6,9 +6,12 @@ export class Refusal extends Error {
   readonly title: string
   readonly faults: Fault[]
   readonly etag: string | undefined
+  /** The kind of problem, from the published list. */
+  readonly type: string
 
-  constructor({ status, title, detail, faults }: Partial<Problem>, etag?: string) {
+  constructor({ type, status, title, detail, faults }: Partial<Problem>, etag?: string) {
     super(detail ?? title ?? 'The server did not say why.')
+    this.type = type ?? 'about:blank'
     this.status = status ?? 0
     this.title = title ?? 'It did not work'
     this.faults = faults ?? []

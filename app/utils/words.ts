@@ -47,3 +47,26 @@ export const markWords = (mark: string, differences = 0) =>
     : mark === 'unseen'
       ? 'the gateway has not been read'
       : 'in step'
+
+/** What is asked for, beyond a promotion. */
+export const kindWord = ({ kind }: { kind: string }) =>
+  ({ change: 'a change', removal: 'removal', 'put-back': 'put back', keep: 'keep what runs' })[
+    kind
+  ] ?? 'a promotion'
+
+/** A request in a line. */
+export function requestTitle(request: {
+  kind: string
+  title: string
+  version: string
+  to: string
+}): string {
+  const what = `${request.title} ${request.version}`
+  const titles: Record<string, string> = {
+    change: `Change ${what} in ${request.to}`,
+    removal: `Remove ${what} from ${request.to}`,
+    'put-back': `Put ${what} back in ${request.to}`,
+    keep: `Keep what runs of ${what} in ${request.to}`,
+  }
+  return titles[request.kind] ?? `${what} into ${request.to}`
+}

@@ -8,19 +8,29 @@ export interface Gate {
   text: string
 }
 
-export interface GateFacts {
+/** Who has spoken for a request. */
+export interface ReviewFacts {
+  requester: string
+  /** `voided` says why an approval does not hold any more: it was given to another plan. */
+  approvals: { by: string; name: string; voided?: string }[]
+  /** Who went past the approval in an emergency. */
+  override?: { name: string; reason: string }
+}
+
+export interface GateFacts extends ReviewFacts {
   mustFindings: number
   fromStage: string
   /** Placements of the version in the stage it stands in. */
   standing: { name: string; checked: boolean; differences: number }[]
-  requester: string
-  approvals: { by: string; name: string }[]
 }
 
-/** Judges the gates from facts; the order is the order they are shown in. */
+/** Judges the gates of a promotion from facts; the order is the order they are shown in. */
 export function judgeGates(facts: GateFacts): Gate[] {
   return [findings(facts), drift(facts), approval(facts)]
 }
+
+/** Judges the gate of a change where a version stands already. */
+export const judgeChange = (facts: ReviewFacts): Gate[] => [approval(facts)]
 
 /** Whether every gate stands open. */
 export const open = (gates: Gate[]) => gates.every((gate) => gate.state === 'passed')
@@ -62,10 +72,19 @@ function drift({ standing, fromStage }: GateFacts): Gate {
   return { ...gate, state: 'passed', text: 'What runs is what was approved' }
 }
 
-function approval({ approvals, requester }: GateFacts): Gate {
+function approval({ approvals, requester, override }: ReviewFacts): Gate {
   const gate = { id: 'approval' as const, title: 'One approval by somebody else' }
-  const other = approvals.find((given) => given.by !== requester)
-  return other
-    ? { ...gate, state: 'passed', text: `Approved by ${other.name}` }
-    : { ...gate, state: 'waiting', text: 'A reviewer who did not ask for it has to approve' }
+  const others = approvals.filter((given) => given.by !== requester)
+  const valid = others.find((given) => given.voided === undefined)
+  if (valid) return { ...gate, state: 'passed', text: `Approved by ${valid.name}` }
+  if (override) {
+    const text = `${override.name} went past it in an emergency: ${override.reason}`
+    return { ...gate, state: 'passed', text }
+  }
+  const [void_] = others
+  if (void_) {
+    const text = `The approval by ${void_.name} is void: ${void_.voided}`
+    return { ...gate, state: 'waiting', text }
+  }
+  return { ...gate, state: 'waiting', text: 'A reviewer who did not ask for it has to approve' }
 }

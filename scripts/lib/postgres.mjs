@@ -200,6 +200,71 @@ export async function ensureDatabase(serverUrl, name, { fresh = false } = {}) {
   return `${serverUrl}/${name}`
 }
 
+const literal = (text) => `'${text.replaceAll("'", "''")}'`
+
+/**
+ * Two roles for a database of this installation's own: one owns the schema and runs migrations, the other is what the
+ * application connects as. Neither is superuser, and only grants decide what the second may do to the first's tables.
+ */
+export async function ensureRoles(serverUrl, name, { owner, application }) {
+  const { default: pg } = await import('pg')
+  const client = new pg.Client({ connectionString: `${serverUrl}/${name}` })
+  await client.connect()
+  try {
+    for (const [role, password] of [
+      ['elm_owner', owner],
+      ['elm_app', application],
+    ]) {
+      const { rowCount } = await client.query('SELECT 1 FROM pg_roles WHERE rolname = $1', [role])
+      await client.query(
+        `${rowCount ? 'ALTER' : 'CREATE'} ROLE ${role} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE NOBYPASSRLS PASSWORD ${literal(password)}`,
+      )
+    }
+    await client.query(`ALTER DATABASE "${name}" OWNER TO elm_owner`)
+    await client.query(`REVOKE CREATE, TEMPORARY ON DATABASE "${name}" FROM PUBLIC`)
+    await client.query(`GRANT CONNECT, CREATE ON DATABASE "${name}" TO elm_app`)
+    await client.query(`DO $$
+      DECLARE part record;
+      BEGIN
+        FOR part IN SELECT nspname FROM pg_namespace WHERE nspname IN ('public', 'drizzle', 'pgboss') LOOP
+          EXECUTE format('ALTER SCHEMA %I OWNER TO %I', part.nspname,
+            CASE part.nspname WHEN 'pgboss' THEN 'elm_app' ELSE 'elm_owner' END);
+        END LOOP;
+        FOR part IN
+          SELECT n.nspname, c.relname, c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+          WHERE n.nspname IN ('public', 'drizzle', 'pgboss') AND c.relkind IN ('r', 'p', 'v', 'S')
+            AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = c.oid AND d.deptype IN ('a', 'i', 'e') AND c.relkind = 'S')
+        LOOP
+          EXECUTE format('ALTER %s %I.%I OWNER TO %I',
+            CASE part.relkind WHEN 'v' THEN 'VIEW' WHEN 'S' THEN 'SEQUENCE' ELSE 'TABLE' END, part.nspname, part.relname,
+            CASE part.nspname WHEN 'pgboss' THEN 'elm_app' ELSE 'elm_owner' END);
+        END LOOP;
+        FOR part IN
+          SELECT n.nspname, p.oid::regprocedure AS signature FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+          WHERE n.nspname IN ('public', 'pgboss') AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.objid = p.oid AND d.deptype = 'e')
+        LOOP
+          EXECUTE format('ALTER FUNCTION %s OWNER TO %I', part.signature,
+            CASE part.nspname WHEN 'pgboss' THEN 'elm_app' ELSE 'elm_owner' END);
+        END LOOP;
+        FOR part IN
+          SELECT n.nspname, t.typname FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace
+          WHERE n.nspname = 'pgboss' AND t.typtype = 'e'
+        LOOP
+          EXECUTE format('ALTER TYPE %I.%I OWNER TO elm_app', part.nspname, part.typname);
+        END LOOP;
+      END $$`)
+  } finally {
+    await client.end()
+  }
+  const as = (role, password) => {
+    const url = new URL(`${serverUrl}/${name}`)
+    url.username = role
+    url.password = password
+    return url.href
+  }
+  return { owner: as('elm_owner', owner), application: as('elm_app', application) }
+}
+
 /** Empties a database that somebody else made. */
 export async function emptyDatabase(url) {
   const { default: pg } = await import('pg')

@@ -9,19 +9,21 @@ import {
   emptyDatabase,
   ensureDatabase,
   ensurePostgresInstalled,
+  ensureRoles,
   startPostgres,
 } from './postgres.mjs'
 import { Processes } from './processes.mjs'
 import { step, StepError } from './steps.mjs'
 
-/** Secrets of this installation, made once. */
+/** Secrets of this installation, each made once. */
 function secretsOf(data) {
   const file = join(data, 'secrets.json')
-  if (!existsSync(file)) {
-    const secret = () => randomBytes(32).toString('base64url')
-    writeFileSync(file, JSON.stringify({ session: secret(), gateway: secret() }), { mode: 0o600 })
-  }
-  return JSON.parse(readFileSync(file, 'utf8'))
+  const kept = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {}
+  const secret = (name) => kept[name] ?? randomBytes(32).toString('base64url')
+  const names = ['session', 'gateway', 'owner', 'application']
+  const secrets = Object.fromEntries(names.map((name) => [name, secret(name)]))
+  writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 })
+  return secrets
 }
 
 /**
@@ -34,6 +36,8 @@ export async function bringUp({
   port,
   fresh = false,
   databaseUrl,
+  ownerUrl = databaseUrl,
+  demo = databaseUrl === undefined,
   env = {},
   postgresSettings = {},
 }) {
@@ -59,10 +63,10 @@ export async function bringUp({
         ]),
       ]),
     )
-    let url = databaseUrl
+    let [url, owner] = [databaseUrl, ownerUrl]
     if (databaseUrl) {
       await step('Database (the one DATABASE_URL names)', () => reach(databaseUrl))
-      if (fresh) await step('Emptying the database', () => emptyDatabase(databaseUrl))
+      if (fresh) await step('Emptying the database', () => emptyDatabase(ownerUrl))
     } else {
       await step('PostgreSQL', ensurePostgresInstalled)
       await step('Database', async () => {
@@ -72,12 +76,17 @@ export async function bringUp({
           settings: postgresSettings,
           keepAlive: true,
         })
-        url = await ensureDatabase(postgres.url, 'elm', { fresh })
+        await ensureDatabase(postgres.url, 'elm', { fresh })
+        const roles = await ensureRoles(postgres.url, 'elm', secrets)
+        ;[url, owner] = [roles.application, roles.owner]
         return `on 127.0.0.1:${ports.postgres}`
       })
     }
     await step('Build', () => ensureBuild(root))
-    if (fresh) rmSync(join(data, 'gateways'), { recursive: true, force: true })
+    if (fresh) {
+      for (const name of ['gateways', 'keys', 'standins'])
+        rmSync(join(data, name), { recursive: true, force: true })
+    }
     const dist = join(root, 'dist')
     const shared = {
       NODE_ENV: 'production',
@@ -90,6 +99,10 @@ export async function bringUp({
       ELM_GATEWAY_DATA: join(data, 'gateways'),
       ELM_STANDIN_PORT: String(ports.standins),
       ELM_ALLOWED_TARGETS: `127.0.0.1:${ports.standins}`,
+      ELM_SETUP_CODE: demo ? '' : setupCode(),
+      ELM_STANDIN_DATA: join(data, 'standins'),
+      ELM_KEYS: join(data, 'keys'),
+      ELM_WITNESS: `http://127.0.0.1:${ports.standins}/witness`,
       ELM_RESERVED: reservedAddresses(ports, url).join(','),
       ELM_DEFINITIONS: join(root, 'demo/definitions'),
       ...env,
@@ -115,17 +128,18 @@ export async function bringUp({
         ports.gateways.map(({ name, data: d }) => `${name} on ${d}`).join(', '),
       ),
     )
-    await step('Schema and demo data', async () => {
-      const said = await command(
-        process.execPath,
-        ['--enable-source-maps', join(dist, 'demo.mjs')],
-        {
-          env: { ...process.env, ...shared },
-          mend: 'npm start -- --fresh rebuilds the demo data.',
-        },
-      )
-      return said.trim() === '' ? 'already there' : 'seeded'
-    })
+    const once = (script, more = {}) =>
+      command(process.execPath, ['--enable-source-maps', join(dist, script)], {
+        env: { ...process.env, ...shared, ...more },
+        mend: 'npm start -- --fresh rebuilds the demo data.',
+      })
+    await step('Schema', () => once('migrate.mjs', { ELM_OWNER_URL: owner }).then(() => undefined))
+    if (demo) {
+      await step('Demo data', async () => {
+        const said = await once('demo.mjs', { ELM_OWNER_URL: owner })
+        return said.trim() === '' ? 'already there' : 'seeded'
+      })
+    }
     const startWorker = () =>
       processes.start('worker', join(dist, 'worker.mjs'), shared, { keepAlive: true })
     await step('Worker', () => startWorker().then(() => undefined))
@@ -145,6 +159,7 @@ export async function bringUp({
       processes,
       postgres,
       env: shared,
+      demo,
       startWorker,
       startGateways,
       down,
@@ -154,6 +169,9 @@ export async function bringUp({
     throw error
   }
 }
+
+/** A code to read from the terminal, in groups that are easily told apart. */
+const setupCode = () => randomBytes(12).toString('hex').match(/.{6}/g).join('-')
 
 /** A gateway with its data and its admin port, as processes are told. */
 const addressesOf = ({ name, data, admin }) => `${name}:${data}:${admin}`

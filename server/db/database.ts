@@ -1,6 +1,7 @@
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
 import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
+import { locksOver, type Lock } from './locks'
 import * as schema from './schema'
 
 export type Database = NodePgDatabase<typeof schema>
@@ -10,9 +11,48 @@ export type Queries = Database | Transaction
 
 /** Opens a pool. Connections lost while idle are dropped and replaced, so a database restart needs none of ours. */
 export function openDatabase(url: string): { db: Database; pool: pg.Pool } {
-  const pool = new pg.Pool({ connectionString: url, max: 12, connectionTimeoutMillis: 5000 })
+  const pool = openPool(url, 12)
+  return { db: databaseOver(pool), pool }
+}
+
+type BeforeCommit = (tx: Transaction) => Promise<void>
+
+const finishing = new WeakMap<Transaction, BeforeCommit[]>()
+
+/** Has work done as the last thing of a transaction, so that what it locks is locked for that moment alone. */
+export function beforeCommit(tx: Transaction, work: BeforeCommit): void {
+  const works = finishing.get(tx)
+  if (!works) throw new Error('Only transactions of databaseOver() can do work before they commit')
+  works.push(work)
+}
+
+/** A database over a pool, whose transactions may have work to do before they commit. */
+export function databaseOver(pool: pg.Pool): Database {
+  const db: Database = drizzle(pool, { schema })
+  const transaction = db.transaction.bind(db)
+  db.transaction = (work, config) =>
+    transaction(async (tx) => {
+      const works: BeforeCommit[] = []
+      finishing.set(tx, works)
+      const result = await work(tx)
+      for (const last of works) await last(tx)
+      return result
+    }, config)
+  return db
+}
+
+/** A pool of its own for locks, which are held for as long as a gateway takes to answer. */
+export const openLocks = (url: string): Lock => locksOver(openPool(url, 20))
+
+function openPool(url: string, max: number): pg.Pool {
+  const pool = new pg.Pool({
+    connectionString: url,
+    max,
+    connectionTimeoutMillis: 5000,
+    allowExitOnIdle: true,
+  })
   pool.on('error', (error) => console.warn('database connection lost:', error.message))
-  return { db: drizzle(pool, { schema }), pool }
+  return pool
 }
 
 /** Brings the schema up to date. */

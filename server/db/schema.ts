@@ -18,6 +18,9 @@ import {
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Difference } from '../../core/drift/compare'
+import type { PlanBasis } from '../../core/pipeline/plan'
+import type { RolloutState, StepState } from '../../core/pipeline/rollout'
+import type { AllowedBackends } from '../../core/routing/backend-address'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Reach, RuleFault } from '../../core/rules/engine'
 import type { EstatePart } from '../../core/rules/estate'
@@ -26,6 +29,7 @@ import type { Report } from '../../core/report/model'
 import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
+import type { ProblemTitle } from '../../shared/api/problem-types'
 import type { IntakeShown } from '../../shared/api/batches'
 import type { ApiLink } from '../../shared/api/catalog'
 import type { TokenScope } from '../../shared/api/tokens'
@@ -51,6 +55,52 @@ export interface StoredFile {
   bytes: number
 }
 
+/** A placement as it should be: what its row becomes once the gateways have confirmed it. */
+export interface WantedPlacement {
+  id: string
+  /** The state it follows on; 0 where there is none yet. */
+  edition: number
+  api: number
+  version: string
+  revision: number
+  stage: string
+  group: string
+  spec: PlacementSpec
+}
+
+/** What a rollout brings about. */
+export type RolloutChange =
+  | { kind: 'place'; wanted: WantedPlacement[]; promotion?: { id: number; evidence: Evidence } }
+  | {
+      kind: 'remove'
+      placement: string
+      edition: number
+      promotion?: { id: number; evidence: Evidence }
+    }
+  /** As it is approved, with the keys there are: put back, or a key that comes or goes. */
+  | {
+      kind: 'apply'
+      placement: string
+      key?: string
+      promotion?: { id: number; evidence: Evidence }
+    }
+
+/** What is asked for beyond the first stage. */
+export type RequestKind = 'promotion' | 'change' | 'removal' | 'put-back' | 'keep'
+
+/** The gates and the plan as they stood when a promotion was carried out. */
+export interface Evidence {
+  gates: GateItem[]
+  plan: PlacementPlan[]
+}
+
+/** Why a rollout goes back, as it is told to whoever asked for it. */
+export interface RolloutTrouble {
+  status: 409 | 422 | 502
+  title: ProblemTitle
+  detail: string
+}
+
 const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' })
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
 const moment = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
@@ -61,8 +111,26 @@ export const people = pgTable('people', {
   displayName: text('display_name').notNull(),
   role: text().$type<Role>().notNull(),
   team: text(),
+  /** Empty for somebody who has not set a password, or signs in elsewhere. */
   passwordHash: text('password_hash').notNull(),
+  /** Since when they may not sign in any more. */
+  endedAt: moment('ended_at'),
+  /** Of the link by which they set a password; it works once, until then. */
+  invitationSha256: text('invitation_sha256'),
+  invitedUntil: moment('invited_until'),
 })
+
+/** Wrong passwords, counted by name and by address before anything is hashed. */
+export const signInAttempts = pgTable(
+  'sign_in_attempts',
+  {
+    id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
+    name: text().notNull(),
+    address: text().notNull(),
+    at: moment('at').notNull(),
+  },
+  (table) => [index().on(table.name, table.at), index().on(table.address, table.at)],
+)
 
 export const sessions = pgTable('sessions', {
   id: uuid().primaryKey(),
@@ -70,6 +138,10 @@ export const sessions = pgTable('sessions', {
     .notNull()
     .references(() => people.id),
   expiresAt: moment('expires_at').notNull(),
+  startedAt: moment('started_at').notNull().defaultNow(),
+  /** Where it was begun: the address, and what the browser calls itself. */
+  address: text().notNull().default(''),
+  agent: text().notNull().default(''),
 })
 
 /** What a person made for programs to act with; of the token itself only a digest is kept. */
@@ -523,12 +595,40 @@ export const proposals = pgTable(
 export const stages = pgTable('stages', {
   name: text().primaryKey(),
   position: integer().notNull(),
-  /** Host names by audience, as `{ "private": "trial.inner…", "public": … }`. */
-  hosts: jsonb().$type<Record<Audience, string>>().notNull(),
+  /** Where its backends may be. */
+  backends: jsonb()
+    .$type<AllowedBackends>()
+    .notNull()
+    .default({ schemes: ['http', 'https'], hosts: ['*'], networks: ['0.0.0.0/0', '::/0'] }),
+})
+
+/** A name that gateways answer for: it belongs to one stage, and to those whom it is for. */
+export const hosts = pgTable(
+  'hosts',
+  {
+    name: text().primaryKey(),
+    stage: text()
+      .notNull()
+      .references(() => stages.name),
+    audiences: text().array().$type<Audience[]>().notNull(),
+  },
+  (table) => [index().on(table.stage)],
+)
+
+/** A logical gateway: what is placed on it runs on all its members. */
+export const gatewayGroups = pgTable('gateway_groups', {
+  name: text().primaryKey(),
+  serves: text().notNull(),
+  /** Whose APIs it serves. */
+  audiences: text().array().$type<Audience[]>().notNull(),
+  position: integer().notNull(),
 })
 
 export const gateways = pgTable('gateways', {
   name: text().primaryKey(),
+  group: text()
+    .notNull()
+    .references(() => gatewayGroups.name),
   serves: text().notNull(),
   position: integer().notNull(),
   dataUrl: text('data_url').notNull(),
@@ -567,16 +667,89 @@ export const placements = pgTable(
     stage: text()
       .notNull()
       .references(() => stages.name),
-    gateway: text()
+    group: text()
       .notNull()
-      .references(() => gateways.name),
+      .references(() => gatewayGroups.name),
     spec: jsonb().$type<PlacementSpec>().notNull(),
     appliedAt: moment('applied_at').notNull(),
     appliedBy: text('applied_by').notNull(),
-    checkedAt: moment('checked_at'),
-    differences: jsonb().$type<Difference[]>().notNull().default([]),
   },
-  (table) => [index().on(table.api), index().on(table.gateway)],
+  (table) => [index().on(table.api), index().on(table.group)],
+)
+
+/** What a member of the group did with a placement when it was last read. */
+export const placementSites = pgTable(
+  'placement_sites',
+  {
+    placement: text()
+      .notNull()
+      .references(() => placements.id, { onDelete: 'cascade' }),
+    gateway: text()
+      .notNull()
+      .references(() => gateways.name, { onDelete: 'cascade' }),
+    checkedAt: moment('checked_at').notNull(),
+    differences: jsonb().$type<Difference[]>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.placement, table.gateway] })],
+)
+
+/** The carrying out of a change on gateways: what is wanted, and how far it has come. */
+export const rollouts = pgTable(
+  'rollouts',
+  {
+    id: serial().primaryKey(),
+    by: text().notNull(),
+    at: moment('at').notNull(),
+    /** The ledger's word for the change. */
+    action: text().notNull(),
+    title: text().notNull(),
+    change: jsonb().$type<RolloutChange>().notNull(),
+    state: text().$type<RolloutState>().notNull(),
+    /** Why it goes back, or went. */
+    trouble: jsonb().$type<RolloutTrouble>(),
+    endedAt: moment('ended_at'),
+  },
+  (table) => [
+    index('rollouts_unfinished')
+      .on(table.id)
+      .where(sql`ended_at is null`),
+  ],
+)
+
+/** Which placements a rollout is about; those of one placement are carried out one after the other. */
+export const rolloutPlacements = pgTable(
+  'rollout_placements',
+  {
+    rollout: integer()
+      .notNull()
+      .references(() => rollouts.id),
+    placement: text().notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.rollout, table.placement] }),
+    index().on(table.placement),
+  ],
+)
+
+/** A gateway's part in a rollout. */
+export const rolloutSteps = pgTable(
+  'rollout_steps',
+  {
+    rollout: integer()
+      .notNull()
+      .references(() => rollouts.id),
+    gateway: text()
+      .notNull()
+      .references(() => gateways.name),
+    position: integer().notNull(),
+    state: text().$type<StepState>().notNull(),
+    /** The placements' resources as they ran before the first write. */
+    before: text(),
+    detail: text().notNull().default(''),
+    attempts: integer().notNull().default(0),
+    at: moment('at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.rollout, table.gateway] })],
 )
 
 export const keys = pgTable(
@@ -587,6 +760,8 @@ export const keys = pgTable(
       .references(() => placements.id, { onDelete: 'cascade' }),
     name: text().notNull(),
     sha256: text().notNull(),
+    /** A key works once its rollout is done; one that is being withdrawn is on no gateway any more. */
+    state: text().$type<'issuing' | 'active' | 'withdrawing'>().notNull().default('active'),
   },
   (table) => [primaryKey({ columns: [table.placement, table.name] })],
 )
@@ -615,17 +790,29 @@ export const promotions = pgTable(
     version: text().notNull(),
     fromStage: text('from_stage').notNull(),
     toStage: text('to_stage').notNull(),
-    state: text().$type<'waiting' | 'done' | 'withdrawn'>().notNull(),
+    state: text().$type<'waiting' | 'under-way' | 'done' | 'withdrawn'>().notNull(),
     requestedBy: text('requested_by').notNull(),
     requestedAt: moment('requested_at').notNull(),
     note: text().notNull(),
     /** The gates and the plan as they stood when it was done. */
-    evidence: jsonb().$type<{ gates: GateItem[]; plan: PlacementPlan[] }>(),
+    evidence: jsonb().$type<Evidence>(),
+    /** A promotion, or what is asked for at a placement beyond the first stage; from and to are the same then. */
+    kind: text().$type<RequestKind>().notNull().default('promotion'),
+    placement: text(),
+    /** What a change makes of the placement. */
+    wanted: jsonb().$type<PlacementSpec>(),
+    /** Who went past the approval in an emergency, and why; it stands out until somebody else confirms it. */
+    override: jsonb().$type<{ by: string; at: string; reason: string }>(),
+    confirmedBy: text('confirmed_by'),
+    confirmedAt: moment('confirmed_at'),
   },
   (table) => [
     uniqueIndex('promotions_one_waiting')
       .on(table.api, table.version, table.toStage)
-      .where(sql`state = 'waiting'`),
+      .where(sql`state in ('waiting', 'under-way') and kind = 'promotion'`),
+    uniqueIndex('promotions_one_change_waiting')
+      .on(table.placement)
+      .where(sql`state in ('waiting', 'under-way') and kind <> 'promotion'`),
   ],
 )
 
@@ -638,6 +825,8 @@ export const approvals = pgTable(
     by: text().notNull(),
     at: moment('at').notNull(),
     note: text().notNull(),
+    /** The plan it was given to. */
+    basis: jsonb().$type<PlanBasis>(),
   },
   (table) => [primaryKey({ columns: [table.promotion, table.by] })],
 )
@@ -664,6 +853,8 @@ export const batches = pgTable('batches', {
   done: integer().notNull().default(0),
   /** What stopped it, where something did. */
   trouble: text().notNull().default(''),
+  /** In whose name they are entered. */
+  acceptedBy: text('accepted_by'),
   /** Whose they become, and for whom they are. */
   team: text(),
   audience: text().$type<Audience>(),
@@ -717,6 +908,17 @@ export const ledger = pgTable(
     hash: text().notNull(),
   },
   (table) => [index().on(table.subject)],
+)
+
+/** Whole subtrees of the Merkle tree over the ledger's entries; append-only like them. */
+export const ledgerNodes = pgTable(
+  'ledger_nodes',
+  {
+    level: integer().notNull(),
+    index: bigint({ mode: 'number' }).notNull(),
+    hash: text().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.level, table.index] })],
 )
 
 export const settings = pgTable('settings', {

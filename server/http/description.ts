@@ -1,25 +1,40 @@
 import { Describer, exampleOf } from '../../shared/api/describe'
 import { fieldsOf, type ApiClass, type FieldSchema } from '../../shared/api/fields'
 import { Problem } from '../../shared/api/problem'
+import { problemTypes, type ProblemType } from '../../shared/api/problem-types'
 import type { Operation } from './operation'
 import { prefix } from './router'
 
-const errorWords: Record<number, [name: string, says: string]> = {
-  400: ['BadRequest', 'The body or a parameter is not understood.'],
-  401: ['NotSignedIn', 'There is no session, or it has ended.'],
-  403: ['RoleRefused', 'The role may not do this; the detail says which one may.'],
-  404: ['NotFound', 'There is nothing with this name.'],
-  409: ['NotPossibleNow', 'The state does not allow this; the detail says why.'],
-  412: ['ChangedInBetween', 'Somebody else saved first; ETag names the state that stands.'],
-  413: ['TooLarge', 'The text is larger than what is read.'],
-  422: ['NotAccepted', 'A field, or a place in the text, is at fault; each is named.'],
-  428: ['MatchMissing', 'If-Match has to name the state that was changed.'],
-  429: ['TooManyTries', 'Too many tries; Retry-After says when to come back.'],
-  502: ['GatewayAway', 'The gateway does not answer; nothing was changed.'],
+const errorWords: Record<number, [name: string, says: string, type: ProblemType]> = {
+  400: ['BadRequest', 'The body or a parameter is not understood.', 'bad-request'],
+  401: ['NotSignedIn', 'There is no session, or it has ended.', 'not-signed-in'],
+  403: ['RoleRefused', 'The role may not do this; the detail says which one may.', 'role-refused'],
+  404: ['NotFound', 'There is nothing with this name.', 'not-found'],
+  409: [
+    'NotPossibleNow',
+    'The state does not allow this; the detail says why.',
+    'not-possible-now',
+  ],
+  412: [
+    'ChangedInBetween',
+    'Somebody else saved first; ETag names the state that stands.',
+    'changed-in-between',
+  ],
+  413: ['TooLarge', 'The text is larger than what is read.', 'too-large'],
+  422: [
+    'NotAccepted',
+    'A field, or a place in the text, is at fault; each is named.',
+    'not-accepted',
+  ],
+  428: ['MatchMissing', 'If-Match has to name the state that was changed.', 'if-match-missing'],
+  429: ['TooManyTries', 'Too many tries; Retry-After says when to come back.', 'too-many-tries'],
+  502: ['GatewayAway', 'The gateway does not answer; nothing was changed.', 'gateway-away'],
+  503: ['Busy', 'The store is away or busy; Retry-After says when to try again.', 'busy'],
 }
 
 /** What the operations of each tag are for. */
 const tagWords: Record<string, string> = {
+  Administration: 'People, teams, stages, hosts and gateways, kept by administrators.',
   Definitions: 'Bringing definitions in, reading, saving, converting and comparing them.',
   Drift: 'Where gateways do something else than was approved, and putting it right.',
   Gateways: 'What serves traffic, and what it says it runs.',
@@ -64,6 +79,12 @@ export function describeApi(operations: Operation[], version: string): Record<st
           scheme: 'basic',
           description: 'A name and a password, for signing in.',
         },
+        code: {
+          type: 'apiKey',
+          in: 'header',
+          name: 'X-One-Time-Code',
+          description: 'A code that works once: of an invitation, or from the terminal.',
+        },
         token: {
           type: 'http',
           scheme: 'bearer',
@@ -77,7 +98,7 @@ export function describeApi(operations: Operation[], version: string): Record<st
         },
       },
       responses: Object.fromEntries(
-        Object.entries(errorWords).map(([status, [name, description]]) => [
+        Object.entries(errorWords).map(([status, [name, description, type]]) => [
           name,
           {
             description,
@@ -85,8 +106,8 @@ export function describeApi(operations: Operation[], version: string): Record<st
               'application/problem+json': {
                 schema: problem,
                 example: {
-                  type: 'about:blank',
-                  title: name.replace(/([a-z])([A-Z])/g, '$1 $2'),
+                  type: `/problems/${type}`,
+                  title: problemTypes[type].title,
                   status: Number(status),
                   detail: description,
                 },
@@ -131,6 +152,17 @@ function describeOperation(operation: Operation, describer: Describer): Record<s
     ...(requestBody && { requestBody }),
     responses: {
       [success.status]: { description: success.says, ...contentOf(success, describer) },
+      ...(success.accepted && {
+        202: {
+          description: 'It goes on: the rollout that carries it out',
+          content: {
+            'application/json': {
+              schema: describer.reference(success.accepted),
+              example: exampleOf(success.accepted),
+            },
+          },
+        },
+      }),
       ...Object.fromEntries(
         errorsOf(operation).map((status) => [
           status,
@@ -139,6 +171,7 @@ function describeOperation(operation: Operation, describer: Describer): Record<s
       ),
     },
     ...(calledWith === 'password' && { security: [{ password: [] }] }),
+    ...(calledWith === 'code' && { security: [{ code: [] }] }),
     ...(calledWith === 'session' && { security: [{ session: [] }] }),
   }
 }

@@ -2,6 +2,7 @@ import type { ApiClass } from '../../shared/api/fields'
 import type { TokenScope } from '../../shared/api/tokens'
 import type { Credentials } from '../../shared/api/people'
 import type { Context, Services } from '../services/context'
+import type { Place } from '../services/sign-in'
 
 export interface Asked<B, Q> {
   params: Record<string, string>
@@ -10,6 +11,10 @@ export interface Asked<B, Q> {
   ifMatch: string | undefined
   /** The session of the caller, where there is one. */
   session: string | undefined
+  /** A code that works once; empty where the operation asks for none. */
+  code: string
+  /** Where the request comes from. */
+  place: Place
   /** Name and password, for the operation that is called with them. */
   credentials: Credentials | undefined
   /** The raw body, for operations that take a text as it is. */
@@ -20,8 +25,12 @@ export interface Asked<B, Q> {
 export interface Answer<T> {
   body: T
   headers?: Record<string, string>
+  /** Where what was asked for goes on after the answer. */
+  status?: 202
   /** A session to keep in the sealed cookie, or `null` to forget the one that is there. */
   session?: string | null
+  /** Who has signed in here: the browser is known for them from then on. */
+  known?: string
 }
 
 interface Described {
@@ -59,12 +68,14 @@ export interface Operation<
     page?: ApiClass
     mediaType?: string
     example?: unknown
+    /** What 202 carries, where it may take longer than a request waits. */
+    accepted?: ApiClass
   }
   /**
-   * Who calls: somebody with a session or a token; only with a session, as for making tokens; or for signing in a name
-   * and password by HTTP Basic (RFC 7617).
+   * Who calls: somebody with a session or a token; only with a session, as for making tokens; for signing in a name and
+   * password by HTTP Basic (RFC 7617); or whoever was given a code that works once.
    */
-  calledWith?: 'any' | 'session' | 'password'
+  calledWith?: 'any' | 'session' | 'password' | 'code'
   /** What a token has to be made for; reading asks for `read` and everything else for `write` unless it is given. */
   scope?: TokenScope
   handle(asked: Asked<B, Q>, context: Context): Promise<Answer<T>>
@@ -84,6 +95,14 @@ export const ok = async <T>(body: Promise<T> | T): Promise<Answer<T>> => ({ body
 export async function done(work: Promise<unknown>): Promise<Answer<undefined>> {
   await work
   return { body: undefined }
+}
+
+/** Answers what was made, or with 202 the rollout that still makes it. */
+export async function settled<T extends object>(
+  work: Promise<T | undefined>,
+): Promise<Answer<T | undefined>> {
+  const body = await work
+  return body !== undefined && 'steps' in body ? { body, status: 202 } : { body }
 }
 
 export type { Context, Services }

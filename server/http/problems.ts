@@ -1,9 +1,13 @@
 import { setResponseHeader, setResponseStatus, type H3Event } from 'h3'
 import type { Problem } from '../../shared/api/problem'
+import { typeOf } from '../../shared/api/problem-types'
 import { Failure } from '../services/failure'
 
-/** Connection trouble by its code (PostgreSQL class 08, 57P0x; socket errors): the store is away, not broken. */
-const away = /^(08|57P0|53300)|^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT)$/
+/**
+ * Trouble of the store by its code (PostgreSQL classes 08 and 53, 57P0x, deadlocks, waits that took too long; socket
+ * errors): it is away or busy, not broken.
+ */
+const away = /^(08|53|57P0|40001|40P01|55P03|57014)|^(ECONNREFUSED|ECONNRESET|EPIPE|ETIMEDOUT)$/
 
 function codesOf(error: unknown): string[] {
   const { code, cause, errors } = error as { code?: unknown; cause?: unknown; errors?: unknown[] }
@@ -22,7 +26,7 @@ export function problemOf(error: unknown): Failure {
     return new Failure(
       503,
       'The store does not answer',
-      'The database is away for a moment. Nothing was changed; try again.',
+      'The database is away or busy for a moment. Nothing was changed; try again.',
       undefined,
       { 'Retry-After': '2' },
     )
@@ -40,5 +44,5 @@ export function sendProblem(event: H3Event, failure: Failure): Problem {
   setResponseStatus(event, status)
   setResponseHeader(event, 'Content-Type', 'application/problem+json')
   for (const [name, value] of Object.entries(headers)) setResponseHeader(event, name, value)
-  return { type: 'about:blank', title, status, detail, ...(faults && { faults }) }
+  return { type: typeOf(title), title, status, detail, ...(faults && { faults }) }
 }

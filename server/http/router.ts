@@ -1,25 +1,24 @@
 import {
-  createRouter,
   defineEventHandler,
   getQuery,
   getRequestHeader,
-  getRouterParams,
   send,
   setResponseHeader,
   setResponseStatus,
+  type EventHandler,
   type H3Event,
-  type Router,
 } from 'h3'
 import { limits } from '../../core/text/limits'
 import { Credentials } from '../../shared/api/people'
-import { Failure } from '../services/failure'
+import { Failure, notFound } from '../services/failure'
 import { tooLarge } from '../services/catalog'
+import { isSetUp } from '../services/administration'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
 import { problemOf, sendProblem } from './problems'
-import { forgetSession, keepSession, sessionOf } from './session'
-import { accept, queryOf } from './validate'
+import { forgetSession, keepKnown, keepSession, placeOf, sessionOf } from './session'
+import { accept, queryOf, requirePlain } from './validate'
 
 /** What a request is served with. */
 export interface Serving {
@@ -29,34 +28,67 @@ export interface Serving {
 
 export const prefix = '/api/v1'
 
-/** Routes every operation; h3 takes its parameters with a colon. */
-export function apiRouter(operations: Operation[], serving: Serving): Router {
-  const router = createRouter()
-  for (const operation of operations) {
-    const path = prefix + operation.path.replace(/\{(\w+)\}/g, ':$1')
-    router.add(path, handler(operation, serving), operation.method.toLowerCase() as 'get')
-  }
-  return router
+interface Route {
+  operation: Operation
+  pattern: RegExp
+  names: string[]
 }
 
-function handler(operation: Operation, serving: Serving) {
+/** An operation's path as it is matched; those without parameters come first. */
+function routesOf(operations: Operation[]): Route[] {
+  const routes = operations.map((operation): Route => {
+    const names = [...operation.path.matchAll(/\{(\w+)\}/g)].map((match) => match[1]!)
+    const pattern = new RegExp(`^${operation.path.replace(/\{\w+\}/g, '([^/]+)')}$`)
+    return { operation, pattern, names }
+  })
+  return routes.sort((a, b) => a.names.length - b.names.length)
+}
+
+/** Serves every operation, and says of anything else that it is not there or is not done so. */
+export function apiHandler(operations: Operation[], serving: Serving): EventHandler {
+  const routes = routesOf(operations)
   return defineEventHandler(async (event) => {
+    setResponseHeader(event, 'Cache-Control', 'no-store')
     try {
-      return await answer(event, operation, serving)
+      const path = event.path.split('?')[0]!
+      const below = path.startsWith(`${prefix}/`) ? path.slice(prefix.length) : ''
+      const here = routes.filter(({ pattern }) => pattern.test(below))
+      const found = here.find(({ operation }) => operation.method === event.method)
+      if (found) return await answer(event, found, serving)
+      if (here.length === 0) throw notFound(`operation at ${path.slice(0, 200)}`)
+      const allowed = [...new Set(here.map(({ operation }) => operation.method))].sort().join(', ')
+      throw new Failure(
+        405,
+        'Method not allowed',
+        `${path.slice(0, 200)} takes ${allowed}.`,
+        undefined,
+        { Allow: allowed },
+      )
     } catch (error) {
       return sendProblem(event, problemOf(error))
     }
   })
 }
 
+/** The parameters of a path, each decoded. */
+function paramsOf({ pattern, names }: Route, path: string): Record<string, string> {
+  const values = pattern.exec(path)!.slice(1)
+  const params = Object.fromEntries(names.map((name, i) => [name, decode(values[i]!)]))
+  requirePlain(params, 'path')
+  return params
+}
+
 async function answer(
   event: H3Event,
-  operation: Operation,
+  route: Route,
   { services, sessionSecret }: Serving,
 ): Promise<unknown> {
-  if (operation.method !== 'GET') requireSameOrigin(event)
+  const { operation } = route
+  requireSameSite(event)
   const session = await sessionOf(event, sessionSecret)
   const context = await contextOf(operation, services, session, bearerOf(event))
+  const code = operation.calledWith === 'code' ? codeOf(event) : ''
+  const params = paramsOf(route, event.path.split('?')[0]!.slice(prefix.length))
   const query = operation.query
     ? await accept(operation.query, queryOf(operation.query, getQuery(event)))
     : undefined
@@ -65,21 +97,29 @@ async function answer(
       ? new Uint8Array()
       : await bodyOf(event, operation.largest ?? (operation.raw ? limits.bytes : 8 * 1024 * 1024))
   const body = operation.body ? await accept(operation.body, parse(bytes)) : undefined
-  const params = Object.fromEntries(
-    Object.entries(getRouterParams(event)).map(([name, value]) => [name, decode(value)]),
-  )
-  const ifMatch = getRequestHeader(event, 'if-match')
+  const ifMatch = getRequestHeader(event, 'if-match')?.slice(0, 200)
   const credentials = operation.calledWith === 'password' ? await credentialsOf(event) : undefined
   const answered = await operation.handle(
-    { params, query, body, bytes, ifMatch, session, credentials },
+    {
+      params,
+      query,
+      body,
+      bytes,
+      ifMatch,
+      session,
+      credentials,
+      code,
+      place: await placeOf(event, sessionSecret, credentials?.name),
+    },
     context,
   )
   if (answered.session) await keepSession(event, sessionSecret, answered.session)
+  if (answered.known !== undefined) await keepKnown(event, sessionSecret, answered.known)
   if (answered.session === null) await forgetSession(event, sessionSecret)
-  setResponseStatus(event, operation.success.status)
+  setResponseStatus(event, answered.status ?? operation.success.status)
   for (const [name, value] of Object.entries(answered.headers ?? {}))
     setResponseHeader(event, name, value)
-  if (operation.success.status === 204) return send(event, '')
+  if (answered.body === undefined) return send(event, '')
   if (operation.success.mediaType)
     return send(
       event,
@@ -96,7 +136,8 @@ async function contextOf(
   session: string | undefined,
   token: string | undefined,
 ): Promise<Context> {
-  if (token !== undefined && operation.calledWith !== 'password') {
+  const anybody = operation.calledWith === 'password' || operation.calledWith === 'code'
+  if (token !== undefined && !anybody) {
     if (operation.calledWith === 'session') {
       throw new Failure(403, 'The token may not do this', 'This is only done signed in.')
     }
@@ -105,13 +146,27 @@ async function contextOf(
   }
   const actor = session === undefined ? undefined : await actorOf(services, session)
   if (actor) return { ...services, actor }
-  if (operation.calledWith === 'password')
+  if (anybody)
     return { ...services, actor: { name: '', displayName: '', role: 'reader', team: undefined } }
+  if (!(await isSetUp(services.db))) {
+    throw new Failure(
+      401,
+      'Not set up yet',
+      'Nobody has set the product up. The code on its terminal makes the first administrator.',
+    )
+  }
   throw new Failure(
     401,
     'Not signed in',
     'Sign in to go on; what you were writing is kept in this browser.',
   )
+}
+
+/** A code that works once, in a header of its own so that no log of bodies or addresses keeps it. */
+function codeOf(event: H3Event): string {
+  const code = getRequestHeader(event, 'x-one-time-code') ?? ''
+  if (code !== '' && code.length <= 100) return code
+  throw new Failure(401, 'Not signed in', 'Give the code in X-One-Time-Code.')
 }
 
 /** A token as RFC 6750 carries it. */
@@ -129,22 +184,27 @@ function credentialsOf(event: H3Event): Promise<Credentials> {
   return accept(Credentials, { name: text.slice(0, colon), password: text.slice(colon + 1) })
 }
 
-/** Browsers name the page a change comes from; one from elsewhere is refused. */
-function requireSameOrigin(event: H3Event): void {
+/**
+ * Browsers name the page that a request comes from: nothing is done for one from elsewhere. Programs with a token of
+ * their own send no cookie that a page could misuse.
+ */
+function requireSameSite(event: H3Event): void {
+  const refused = new Failure(
+    403,
+    'From another site',
+    'Requests are only taken from this application’s own pages.',
+  )
+  if (bearerOf(event) !== undefined) return
+  const site = getRequestHeader(event, 'sec-fetch-site')
+  if (site !== undefined && site !== 'same-origin' && site !== 'none') throw refused
   const origin = getRequestHeader(event, 'origin')
-  if (origin === undefined) return
-  if (URL.parse(origin)?.host !== getRequestHeader(event, 'host')) {
-    throw new Failure(
-      403,
-      'From another site',
-      'Changes are only taken from this application’s own pages.',
-    )
-  }
+  if (origin !== undefined && URL.parse(origin)?.host !== getRequestHeader(event, 'host'))
+    throw refused
 }
 
 function parse(bytes: Uint8Array): unknown {
   try {
-    return JSON.parse(Buffer.from(bytes).toString('utf8'))
+    return JSON.parse(new TextDecoder('utf-8', { fatal: true }).decode(bytes))
   } catch (error) {
     throw new Failure(400, 'Bad request', `The body is not JSON: ${(error as Error).message}.`)
   }
@@ -154,7 +214,7 @@ function decode(value: string): string {
   try {
     return decodeURIComponent(value)
   } catch {
-    return value
+    throw new Failure(400, 'Bad request', 'The path is not UTF-8 once it is decoded.')
   }
 }
 

@@ -1,4 +1,15 @@
-import { getSession, updateSession, clearSession, type H3Event, type SessionConfig } from 'h3'
+import { isSecure } from './security'
+import { randomUUID } from 'node:crypto'
+import {
+  clearSession,
+  getRequestHeader,
+  getRequestIP,
+  getSession,
+  updateSession,
+  type H3Event,
+  type SessionConfig,
+} from 'h3'
+import type { Place } from '../services/sign-in'
 
 interface Sealed {
   session?: string
@@ -13,7 +24,7 @@ const configuration = (secret: string): SessionConfig => ({
     httpOnly: true,
     sameSite: 'lax',
     path: '/',
-    secure: process.env['ELM_SECURE_COOKIES'] === 'true',
+    secure: isSecure(),
   },
 })
 
@@ -25,3 +36,42 @@ export const keepSession = (event: H3Event, secret: string, session: string) =>
 
 export const forgetSession = (event: H3Event, secret: string) =>
   clearSession(event, configuration(secret))
+
+interface Known {
+  browser?: string
+  names?: string[]
+}
+
+/** A sealed cookie that says who has signed in with this browser before; it lets nobody in. */
+const knownConfiguration = (secret: string): SessionConfig => ({
+  ...configuration(secret),
+  name: 'elm_known',
+  maxAge: 400 * 86_400,
+})
+
+/** Where a request comes from: behind a proxy that is trusted, what that says, and otherwise the connection. */
+export async function placeOf(
+  event: H3Event,
+  secret: string,
+  name: string | undefined,
+): Promise<Place> {
+  const address = getRequestIP(event, {
+    xForwardedFor: process.env['ELM_TRUST_PROXY'] === 'true',
+  })
+  const place = {
+    address: address ?? '',
+    agent: getRequestHeader(event, 'user-agent')?.replace(/[^\x20-\x7e]/g, '') ?? '',
+  }
+  if (name === undefined) return place
+  const { browser, names } = (await getSession<Known>(event, knownConfiguration(secret))).data
+  const isKnown = browser !== undefined && names?.includes(name.trim().toLowerCase())
+  return isKnown ? { ...place, known: browser } : place
+}
+
+export async function keepKnown(event: H3Event, secret: string, name: string): Promise<void> {
+  const { browser, names } = (await getSession<Known>(event, knownConfiguration(secret))).data
+  await updateSession<Known>(event, knownConfiguration(secret), {
+    browser: browser ?? randomUUID(),
+    names: [...new Set([name, ...(names ?? [])])].slice(0, 20),
+  })
+}

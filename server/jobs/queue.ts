@@ -1,4 +1,5 @@
 import PgBoss from 'pg-boss'
+import type { Database } from '../db/database'
 import type { Queue, Services } from '../services/context'
 import { checkAllGateways } from '../services/gateways'
 import { workBatch } from '../services/batches'
@@ -84,14 +85,17 @@ const sendPlan = async (boss: PgBoss) => {
   await boss.send(planQueue, {}, { retryLimit: 3, retryDelay: 1, expireInSeconds: 3600 })
 }
 
-/** Everything that a service may put into the queue. */
-export const queueOver = (boss: PgBoss): Queue => ({
+/** Everything that a service may put into the queue. Rollouts stand in a table of their own and are only announced. */
+export const queueOver = (boss: PgBoss, db: Database): Queue => ({
   readIntake: (id) => sendReadIntake(boss, id),
   workBatch: (id) => sendWorkBatch(boss, id),
   recheck: () => sendRecheck(boss),
   measure: (id) => sendMeasure(boss, id),
   check: (id) => sendCheck(boss, id),
   plan: () => sendPlan(boss),
+  rollOut: async () => {
+    await announce(db, 'rollout')
+  },
 })
 
 /** Takes jobs: reading what was brought in, checking again, and reading the gateways every minute. */

@@ -12,14 +12,13 @@ import {
   Saved,
 } from '../../shared/api/catalog'
 import { ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import { definitionTypes, textTypes } from './bodies'
 import * as catalog from '../services/catalog'
 import * as intakes from '../services/intakes'
 import { FileQuery, SaveQuery } from '../../shared/api/reading'
 import { Shell } from '../../shared/api/shell'
 import { readRegister, readShell } from '../services/register'
-
-const revisionNumber = (params: Record<string, string>) => Number(params['revision']) || 0
 
 export const catalogOperations: Operation[] = [
   operation({
@@ -101,7 +100,7 @@ export const catalogOperations: Operation[] = [
       body: RevisionDetail,
     },
     handle: ({ params }, { db }) =>
-      ok(catalog.readRevision(db, params['api']!, revisionNumber(params))),
+      ok(catalog.readRevision(db, params['api']!, numberIn(params, 'revision'))),
   }),
   operation<undefined, FileQuery>({
     id: 'getRevisionText',
@@ -117,7 +116,7 @@ export const catalogOperations: Operation[] = [
       example: 'openapi: 3.1.0\n',
     },
     async handle({ params, query }, { db }) {
-      const number = revisionNumber(params)
+      const number = numberIn(params, 'revision')
       const { bytes, file } = await catalog.readText(db, params['api']!, number, query.file)
       return {
         body: bytes,

@@ -1,6 +1,7 @@
 import { describeApi } from '../http/description'
 import { operation, type Operation } from '../http/operation'
 import { apiVersion } from '../http/version'
+import { administrationOperations } from './administration'
 import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
 import { checkOperations } from './checks'
@@ -16,6 +17,7 @@ import { tokenOperations } from './tokens'
 /** Every operation of the API; its definition among them describes them all. */
 export const operations: Operation[] = [
   ...peopleOperations,
+  ...administrationOperations,
   ...tokenOperations,
   ...catalogOperations,
   ...readingOperations,

@@ -1,7 +1,8 @@
 import { PageQuery } from '../../shared/api/catalog'
 import { DeskAnswer, DeskRequest } from '../../shared/api/desk'
-import { GatewayItem } from '../../shared/api/gateways'
+import { GatewayItem, GroupItem } from '../../shared/api/gateways'
 import {
+  ChangeRequest,
   DraftQuery,
   HandEdit,
   IssuedKey,
@@ -12,13 +13,18 @@ import {
   PlacementRequest,
   SpecBody,
 } from '../../shared/api/placements'
-import { done, ok, operation, type Operation } from '../http/operation'
+import { PromotionDetail } from '../../shared/api/promotions'
+import { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
+import { ok, operation, settled, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import { sendRequest } from '../services/desk'
-import { listGateways, readGatewayNow } from '../services/gateways'
+import { listGateways, listGroups, readGatewayNow } from '../services/gateways'
 import { pageFrom } from '../services/paging'
 import * as drift from '../services/drift'
 import * as keys from '../services/keys'
 import * as placements from '../services/placements'
+import { requestChange } from '../services/promotions'
+import { cancelRollout, listRollouts, readRollout } from '../services/rollouts'
 
 export const placementOperations: Operation[] = [
   operation<undefined, DraftQuery>({
@@ -50,11 +56,16 @@ export const placementOperations: Operation[] = [
     tag: 'Placements',
     summary: 'Place a version in the first stage',
     description:
-      'Writes the gateway’s configuration, has it loaded, and confirms what runs. Later stages are reached by promotion.',
+      'Writes down what is wanted, and carries it out on every gateway of the group: written, read again and confirmed, or put back everywhere. Later stages are reached by promotion.',
     body: PlacementRequest,
-    success: { status: 201, says: 'The placement as it runs', body: PlacementItem },
+    success: {
+      status: 201,
+      says: 'The placement as it runs',
+      body: PlacementItem,
+      accepted: RolloutItem,
+    },
     errors: [403, 409, 502],
-    handle: ({ body }, context) => ok(placements.place(context, body)),
+    handle: ({ body }, context) => settled(placements.place(context, body)),
   }),
   operation({
     id: 'getPlacement',
@@ -76,10 +87,15 @@ export const placementOperations: Operation[] = [
     summary: 'Change how a version is served where it stands',
     body: SpecBody,
     conditional: true,
-    success: { status: 200, says: 'The placement as it runs', body: PlacementItem },
+    success: {
+      status: 200,
+      says: 'The placement as it runs',
+      body: PlacementItem,
+      accepted: RolloutItem,
+    },
     errors: [403, 409, 502],
     handle: ({ params, body, ifMatch }, context) =>
-      ok(placements.changePlacement(context, params['placement']!, body, ifMatch)),
+      settled(placements.changePlacement(context, params['placement']!, body, ifMatch)),
   }),
   operation({
     id: 'removePlacement',
@@ -87,10 +103,23 @@ export const placementOperations: Operation[] = [
     path: '/placements/{placement}',
     tag: 'Placements',
     summary: 'Take a placement off its gateway',
-    success: { status: 204, says: 'It is served no more' },
-    errors: [403, 502],
+    success: { status: 204, says: 'It is served no more', accepted: RolloutItem },
+    errors: [403, 409, 502],
     handle: ({ params }, context) =>
-      done(placements.removePlacement(context, params['placement']!)),
+      settled(placements.removePlacement(context, params['placement']!)),
+  }),
+  operation<ChangeRequest>({
+    id: 'requestChange',
+    method: 'POST',
+    path: '/placements/{placement}/requests',
+    tag: 'Placements',
+    summary: 'Ask for a change beyond the first stage, where nothing changes without review',
+    body: ChangeRequest,
+    conditional: true,
+    success: { status: 201, says: 'The request with its plan', body: PromotionDetail },
+    errors: [403, 409, 502],
+    handle: ({ params, body, ifMatch }, context) =>
+      ok(requestChange(context, params['placement']!, body, ifMatch)),
   }),
   operation<KeyRequest>({
     id: 'issueKey',
@@ -110,10 +139,10 @@ export const placementOperations: Operation[] = [
     path: '/placements/{placement}/keys/{key}',
     tag: 'Placements',
     summary: 'Withdraw a key by the name it was issued for',
-    success: { status: 204, says: 'It works no more' },
+    success: { status: 204, says: 'It works no more', accepted: RolloutItem },
     errors: [403, 502],
     handle: ({ params }, context) =>
-      done(keys.withdrawKey(context, params['placement']!, params['key']!)),
+      settled(keys.withdrawKey(context, params['placement']!, params['key']!)),
   }),
   operation({
     id: 'putLedgerBack',
@@ -121,9 +150,14 @@ export const placementOperations: Operation[] = [
     path: '/placements/{placement}/put-back',
     tag: 'Drift',
     summary: 'Make the gateway run what was approved again',
-    success: { status: 200, says: 'The placement, in step', body: PlacementItem },
+    success: {
+      status: 200,
+      says: 'The placement, in step',
+      body: PlacementItem,
+      accepted: RolloutItem,
+    },
     errors: [403, 409, 502],
-    handle: ({ params }, context) => ok(drift.putBack(context, params['placement']!)),
+    handle: ({ params }, context) => settled(drift.putBack(context, params['placement']!)),
   }),
   operation({
     id: 'keepRunning',
@@ -131,9 +165,14 @@ export const placementOperations: Operation[] = [
     path: '/placements/{placement}/keep',
     tag: 'Drift',
     summary: 'Approve what the gateway runs as the placement from now on',
-    success: { status: 200, says: 'The placement, in step', body: PlacementItem },
+    success: {
+      status: 200,
+      says: 'The placement, in step',
+      body: PlacementItem,
+      accepted: RolloutItem,
+    },
     errors: [403, 409, 502],
-    handle: ({ params }, context) => ok(drift.keepRunning(context, params['placement']!)),
+    handle: ({ params }, context) => settled(drift.keepRunning(context, params['placement']!)),
   }),
   operation<HandEdit>({
     id: 'changeByHand',
@@ -177,5 +216,44 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'The gateway', body: GatewayItem },
     errors: [403, 502],
     handle: ({ params }, context) => ok(readGatewayNow(context, params['gateway']!)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listGatewayGroups',
+    method: 'GET',
+    path: '/gateway-groups',
+    tag: 'Gateways',
+    summary: 'List the gateway groups: what is placed on one runs on all its gateways',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of groups', page: GroupItem },
+    handle: async ({ query }, { db }) => ok(pageFrom(await listGroups(db), query)),
+  }),
+  operation<undefined, RolloutQuery>({
+    id: 'listRollouts',
+    method: 'GET',
+    path: '/rollouts',
+    tag: 'Gateways',
+    summary: 'List rollouts, unfinished ones first',
+    query: RolloutQuery,
+    success: { status: 200, says: 'A page of rollouts', page: RolloutItem },
+    handle: ({ query }, context) => ok(listRollouts(context, query)),
+  }),
+  operation({
+    id: 'getRollout',
+    method: 'GET',
+    path: '/rollouts/{rollout}',
+    tag: 'Gateways',
+    summary: 'Read a rollout: how far each gateway has come',
+    success: { status: 200, says: 'The rollout', body: RolloutItem },
+    handle: ({ params }, { db }) => ok(readRollout(db, numberIn(params, 'rollout'))),
+  }),
+  operation({
+    id: 'cancelRollout',
+    method: 'POST',
+    path: '/rollouts/{rollout}/cancel',
+    tag: 'Gateways',
+    summary: 'Cancel an unfinished rollout: what ran before is put back',
+    success: { status: 200, says: 'The rollout', body: RolloutItem },
+    errors: [403, 409],
+    handle: ({ params }, context) => ok(cancelRollout(context, numberIn(params, 'rollout'))),
   }),
 ]

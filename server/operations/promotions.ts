@@ -1,11 +1,13 @@
 import {
   Approval,
+  Override,
   PromotionDetail,
   PromotionItem,
   PromotionQuery,
   PromotionRequest,
 } from '../../shared/api/promotions'
 import { ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import * as promotions from '../services/promotions'
 
 export const promotionOperations: Operation[] = [
@@ -38,7 +40,7 @@ export const promotionOperations: Operation[] = [
     summary: 'Read a promotion: gates, approvals, and what would change',
     success: { status: 200, says: 'The promotion', body: PromotionDetail },
     handle: ({ params }, context) =>
-      ok(promotions.readPromotion(context, Number(params['promotion']))),
+      ok(promotions.readPromotion(context, numberIn(params, 'promotion'))),
   }),
   operation<Approval>({
     id: 'approvePromotion',
@@ -50,7 +52,7 @@ export const promotionOperations: Operation[] = [
     success: { status: 201, says: 'The promotion', body: PromotionDetail },
     errors: [403, 409],
     handle: ({ params, body }, context) =>
-      ok(promotions.approve(context, Number(params['promotion']), body.note)),
+      ok(promotions.approve(context, numberIn(params, 'promotion'), body.note)),
   }),
   operation({
     id: 'promoteVersion',
@@ -60,7 +62,7 @@ export const promotionOperations: Operation[] = [
     summary: 'Bring the version into the next stage',
     success: { status: 200, says: 'The promotion, done', body: PromotionDetail },
     errors: [403, 409, 502],
-    handle: ({ params }, context) => ok(promotions.promote(context, Number(params['promotion']))),
+    handle: ({ params }, context) => ok(promotions.promote(context, numberIn(params, 'promotion'))),
   }),
   operation({
     id: 'withdrawPromotion',
@@ -71,6 +73,29 @@ export const promotionOperations: Operation[] = [
     success: { status: 200, says: 'The promotion, withdrawn', body: PromotionDetail },
     errors: [403, 409],
     handle: ({ params }, context) =>
-      ok(promotions.withdrawPromotion(context, Number(params['promotion']))),
+      ok(promotions.withdrawPromotion(context, numberIn(params, 'promotion'))),
+  }),
+  operation<Override>({
+    id: 'skipApproval',
+    method: 'POST',
+    path: '/promotions/{promotion}/override',
+    tag: 'Promotions',
+    summary: 'Go past the approval in an emergency, with a reason',
+    body: Override,
+    success: { status: 201, says: 'The request', body: PromotionDetail },
+    errors: [403, 409],
+    handle: ({ params, body }, context) =>
+      ok(promotions.overrideApproval(context, numberIn(params, 'promotion'), body.reason)),
+  }),
+  operation({
+    id: 'confirmOverride',
+    method: 'POST',
+    path: '/promotions/{promotion}/confirm',
+    tag: 'Promotions',
+    summary: 'Confirm, as a second person, that an emergency was one',
+    success: { status: 200, says: 'The request', body: PromotionDetail },
+    errors: [403, 409],
+    handle: ({ params }, context) =>
+      ok(promotions.confirmOverride(context, numberIn(params, 'promotion'))),
   }),
 ]

@@ -9,6 +9,7 @@ import {
   ProposedText,
 } from '../../shared/api/proposals'
 import { done, ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import {
   decideProposal,
   listProposals,
@@ -16,8 +17,6 @@ import {
   readProposal,
   withdrawProposal,
 } from '../services/proposals'
-
-const numberOf = (text: string | undefined) => Number(text) || 0
 
 export const proposalOperations: Operation[] = [
   operation<ProposalStart>({
@@ -51,7 +50,7 @@ export const proposalOperations: Operation[] = [
     query: PageQuery,
     success: { status: 200, says: 'The texts', page: ProposedText },
     handle: ({ params, query }, context) =>
-      ok(readProposal(context, numberOf(params['proposal']), query)),
+      ok(readProposal(context, numberIn(params, 'proposal'), query)),
   }),
   operation<ProposalDecision>({
     id: 'acceptProposal',
@@ -63,7 +62,7 @@ export const proposalOperations: Operation[] = [
     success: { status: 200, says: 'What it became', body: ProposalOutcome },
     errors: [403, 409, 412],
     handle: ({ params, body }, context) =>
-      ok(decideProposal(context, numberOf(params['proposal']), body)),
+      ok(decideProposal(context, numberIn(params, 'proposal'), body)),
   }),
   operation({
     id: 'withdrawProposal',
@@ -73,6 +72,6 @@ export const proposalOperations: Operation[] = [
     summary: 'Take a proposal back',
     success: { status: 204, says: 'It waits for nobody any more' },
     errors: [403, 409],
-    handle: ({ params }, context) => done(withdrawProposal(context, numberOf(params['proposal']))),
+    handle: ({ params }, context) => done(withdrawProposal(context, numberIn(params, 'proposal'))),
   }),
 ]

@@ -8,12 +8,10 @@ import {
   SearchQuery,
 } from '../../shared/api/reading'
 import { ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import { pageFrom } from '../services/paging'
 import { archiveRevision, changesBetween, convertRevision, readPart } from '../services/reading'
 import { search } from '../services/search'
-
-const revisionNumber = (params: Record<string, string>) => Number(params['revision']) || 0
-const position = (text: string | undefined) => Number(text) || 0
 
 export const readingOperations: Operation[] = [
   operation<undefined, SearchQuery>({
@@ -41,9 +39,9 @@ export const readingOperations: Operation[] = [
         readPart(
           db,
           params['api']!,
-          revisionNumber(params),
+          numberIn(params, 'revision'),
           'operation',
-          position(params['operation']),
+          numberIn(params, 'operation'),
         ),
       ),
   }),
@@ -59,9 +57,9 @@ export const readingOperations: Operation[] = [
         readPart(
           db,
           params['api']!,
-          revisionNumber(params),
+          numberIn(params, 'revision'),
           'webhook',
-          position(params['webhook']),
+          numberIn(params, 'webhook'),
         ),
       ),
   }),
@@ -73,7 +71,7 @@ export const readingOperations: Operation[] = [
     summary: 'Read one named schema of a revision',
     success: { status: 200, says: 'The schema in JSON Schema 2020-12', body: PartReading },
     handle: ({ params }, { db }) =>
-      ok(readPart(db, params['api']!, revisionNumber(params), 'schema', params['schema']!)),
+      ok(readPart(db, params['api']!, numberIn(params, 'revision'), 'schema', params['schema']!)),
   }),
   operation<ConversionRequest>({
     id: 'convertRevision',
@@ -85,7 +83,7 @@ export const readingOperations: Operation[] = [
     success: { status: 200, says: 'The document, and what it could not hold', body: Converted },
     errors: [422],
     handle: ({ params, body }, context) =>
-      ok(convertRevision(context, params['api']!, revisionNumber(params), body)),
+      ok(convertRevision(context, params['api']!, numberIn(params, 'revision'), body)),
   }),
   operation({
     id: 'getArchive',
@@ -95,7 +93,11 @@ export const readingOperations: Operation[] = [
     summary: 'Read the original files of a revision as a ZIP',
     success: { status: 200, says: 'The archive', mediaType: 'application/zip', example: 'PK' },
     async handle({ params }, { db }) {
-      const { bytes, file } = await archiveRevision(db, params['api']!, revisionNumber(params))
+      const { bytes, file } = await archiveRevision(
+        db,
+        params['api']!,
+        numberIn(params, 'revision'),
+      )
       return {
         body: Buffer.from(bytes),
         headers: {
@@ -117,7 +119,7 @@ export const readingOperations: Operation[] = [
       const changes = await changesBetween(
         context,
         params['api']!,
-        revisionNumber(params),
+        numberIn(params, 'revision'),
         query.from,
       )
       return { body: pageFrom(changes, query) }

@@ -24,14 +24,13 @@ import {
   WaiverRequest,
 } from '../../shared/api/rules'
 import { done, ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import { dictionaryWords } from '../jobs/dictionary'
 import * as drafts from '../services/drafts'
 import * as impact from '../services/impact'
 import * as findings from '../services/findings'
 import { readRulebook } from '../services/rulebooks'
 import * as waivers from '../services/waivers'
-
-const numberOf = (text: string | undefined) => Number(text) || 0
 
 export const ruleOperations: Operation[] = [
   operation<undefined, RulebookQuery>({
@@ -193,7 +192,7 @@ export const ruleOperations: Operation[] = [
       example: 'rulebook: 1\n',
     },
     async handle({ params }, { db }) {
-      const text = await drafts.editionText(db, numberOf(params['edition']))
+      const text = await drafts.editionText(db, numberIn(params, 'edition'))
       return { body: Buffer.from(text), headers: { 'X-Content-Type-Options': 'nosniff' } }
     },
   }),
@@ -322,7 +321,7 @@ export const ruleOperations: Operation[] = [
     success: { status: 204, says: 'It is decided' },
     errors: [403, 409],
     handle: ({ params, body }, context) =>
-      done(waivers.decideWaiver(context, numberOf(params['waiver']), body)),
+      done(waivers.decideWaiver(context, numberIn(params, 'waiver'), body)),
   }),
   operation({
     id: 'withdrawWaiver',
@@ -333,6 +332,6 @@ export const ruleOperations: Operation[] = [
     success: { status: 204, says: 'What it took out counts again' },
     errors: [403, 409],
     handle: ({ params }, context) =>
-      done(waivers.withdrawWaiver(context, numberOf(params['waiver']))),
+      done(waivers.withdrawWaiver(context, numberIn(params, 'waiver'))),
   }),
 ]

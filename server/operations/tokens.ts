@@ -1,6 +1,7 @@
 import { PageQuery } from '../../shared/api/catalog'
 import { IssuedToken, NewToken, TokenItem } from '../../shared/api/tokens'
 import { done, ok, operation, type Operation } from '../http/operation'
+import { numberIn } from '../http/validate'
 import { endToken, issueToken, listTokens } from '../services/tokens'
 
 export const tokenOperations: Operation[] = [
@@ -37,6 +38,6 @@ export const tokenOperations: Operation[] = [
     calledWith: 'session',
     success: { status: 204, says: 'It works no more' },
     errors: [403],
-    handle: ({ params }, context) => done(endToken(context, Number(params['token']) || 0)),
+    handle: ({ params }, context) => done(endToken(context, numberIn(params, 'token'))),
   }),
 ]

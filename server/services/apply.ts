@@ -1,28 +1,34 @@
-import { and, eq } from 'drizzle-orm'
+import { and, asc, eq, inArray, ne, sql } from 'drizzle-orm'
+import { overlaps } from '../../core/routing/addresses'
+import { readBackendAddress, whyNotAllowed } from '../../core/routing/backend-address'
 import {
   complaintsOf,
   operationKey,
   type PlacementSpec,
   type RouteRow,
 } from '../../core/routing/placement'
-import { belongsTo, routesOf, writeResources, type Resource } from '../../core/routing/resources'
-import { conflicts } from '../../core/routing/routes'
 import type { Queries, Transaction } from '../db/database'
-import { apis, backends, placements, revisions, versions } from '../db/schema'
+import {
+  apis,
+  gatewayGroups,
+  gateways,
+  hosts,
+  placements,
+  revisions,
+  stages,
+  type WantedPlacement,
+} from '../db/schema'
 import type { ApiRow } from './catalog'
-import { compiled, type PlacementRow } from './compiled'
-import type { Context } from './context'
-import { conflict, Failure, invalid, notFound } from './failure'
-import { writeConfiguration } from './gateway-client'
-import { checkGateway, findGateway, runningFor, takeSnapshot } from './gateways'
-import { record } from './ledger'
+import type { PlacementRow } from './compiled'
+import { conflict, invalid, notFound } from './failure'
+import { comingPlacements } from './rollouts'
 
 export interface Target {
   api: ApiRow
   version: string
   revision: { id: number; number: number; version: string }
   stage: string
-  gateway: string
+  group: string
   spec: PlacementSpec
 }
 
@@ -32,26 +38,51 @@ export async function findPlacement(db: Queries, id: string): Promise<PlacementR
   return row
 }
 
+export async function findGroup(db: Queries, name: string) {
+  const [row] = await db.select().from(gatewayGroups).where(eq(gatewayGroups.name, name))
+  if (!row) throw notFound(`gateway group called "${name}"`)
+  return row
+}
+
 /** The API a row belongs to. */
 export const apiOf = async (db: Queries, { api }: { api: number }): Promise<ApiRow> =>
   (await db.select().from(apis).where(eq(apis.id, api)))[0]!
 
-/** The placement that stands at the same address of a gateway, which a new version takes over. */
+/** The placement that stands at the same address of a group, which a new version takes over. */
 export async function standingAt(
   db: Queries,
-  { api, stage, gateway, spec }: Omit<Target, 'version' | 'revision'>,
+  { api, stage, group, spec }: Omit<Target, 'version' | 'revision'>,
 ): Promise<PlacementRow | undefined> {
   const rows = await db
     .select()
     .from(placements)
     .where(
-      and(eq(placements.api, api.id), eq(placements.stage, stage), eq(placements.gateway, gateway)),
+      and(eq(placements.api, api.id), eq(placements.stage, stage), eq(placements.group, group)),
     )
   return rows.find((row) => row.spec.host === spec.host && row.spec.basePath === spec.basePath)
 }
 
-/** Checks that every operation of the version is decided about, and that nothing foreign is routed. */
-async function requirePlaceable(db: Queries, { revision, spec }: Target): Promise<void> {
+/**
+ * Checks that a target could be served: every operation is decided about, nothing foreign is routed, the host is the
+ * stage's and for such an API, the backends are where the stage allows them, and nobody else has the address.
+ */
+export async function requirePlaceable(tx: Transaction, target: Target): Promise<void> {
+  const faults = [
+    ...(await routeFaults(tx, target)),
+    ...(await groupFaults(tx, target)),
+    ...(await hostFaults(tx, target)),
+    ...(await backendFaults(tx, target)),
+  ]
+  if (faults.length > 0) throw invalid(faults)
+  await requireFreeAddress(tx, target)
+}
+
+interface Fault {
+  field: string
+  message: string
+}
+
+async function routeFaults(db: Queries, { revision, spec }: Target): Promise<Fault[]> {
   const [row] = await db
     .select({ summary: revisions.summary })
     .from(revisions)
@@ -77,140 +108,143 @@ async function requirePlaceable(db: Queries, { revision, spec }: Target): Promis
       message: `${foreign[0].method} ${foreign[0].path} is not an operation of ${revision.version}`,
     })
   }
-  if (faults.length > 0) throw invalid(faults)
+  return faults
+}
+
+/** Whom an API may be served to: what is for partners also inside the company, never the reverse. */
+const within: Record<ApiRow['audience'], ApiRow['audience'][]> = {
+  private: ['private'],
+  partner: ['partner', 'private'],
+  public: ['public', 'partner', 'private'],
+}
+
+/** Whether something that serves some audiences may serve an API of one. */
+export const mayServe = (audiences: ApiRow['audience'][], audience: ApiRow['audience']) =>
+  audiences.some((served) => within[audience].includes(served))
+
+async function groupFaults(db: Queries, { api, group }: Target): Promise<Fault[]> {
+  const { audiences } = await findGroup(db, group)
+  if (mayServe(audiences, api.audience)) return []
+  const message = `${group} serves ${audiences.join(' and ')} APIs; ${api.title} is ${api.audience}`
+  return [{ field: 'group', message }]
+}
+
+async function hostFaults(db: Queries, { api, stage, spec }: Target): Promise<Fault[]> {
+  const [host] = await db.select().from(hosts).where(eq(hosts.name, spec.host))
+  const fault = (message: string) => [{ field: 'host', message }]
+  if (!host) {
+    const own = await db.select({ name: hosts.name }).from(hosts).where(eq(hosts.stage, stage))
+    const names = own.map(({ name }) => name).join(', ') || 'none yet'
+    return fault(`"${spec.host}" is not a host of ${stage}; its hosts are ${names}`)
+  }
+  if (host.stage !== stage) return fault(`${spec.host} belongs to ${host.stage}, not to ${stage}`)
+  if (!mayServe(host.audiences, api.audience)) {
+    return fault(
+      `${spec.host} is for ${host.audiences.join(' and ')} APIs; ${api.title} is ${api.audience}`,
+    )
+  }
+  return []
+}
+
+async function backendFaults(db: Queries, { stage, spec }: Target): Promise<Fault[]> {
+  const [row] = await db
+    .select({ allowed: stages.backends })
+    .from(stages)
+    .where(eq(stages.name, stage))
+  const reserved = (await db.select({ url: gateways.adminUrl }).from(gateways)).map(
+    ({ url }) => url,
+  )
+  return spec.backends.flatMap(({ name, url }) => {
+    const read = readBackendAddress(url, reserved)
+    const why =
+      'refused' in read
+        ? read.refused
+        : whyNotAllowed(read.url, row!.allowed)?.concat(`, which ${stage} does not allow`)
+    return why ? [{ field: 'backends', message: `The backend ${name}, ${url}, ${why}` }] : []
+  })
 }
 
 /**
- * Applies a target to its gateway and records it. The row and its ledger entry are written first and committed only
- * once the gateway confirms; a gateway that refuses or is down leaves everything as it was.
+ * No other API has the address, one inside of it or one around it, on the same host: whoever writes first has it. Held
+ * against others by a lock of the host until the transaction ends.
  */
-export async function applyTarget(
-  context: Context,
-  target: Target,
-  before: PlacementRow | undefined,
-  action: string,
-  inSameAct?: (tx: Transaction, placement: string) => Promise<void>,
-): Promise<string> {
-  const { db, now, actor } = context
-  await requirePlaceable(db, target)
-  const gateway = await findGateway(db, target.gateway)
-  const id = before?.id ?? (await newPlacementId(db, target))
-  await db.transaction(async (tx) => {
-    const [locked] = before
-      ? await tx.select().from(placements).where(eq(placements.id, id)).for('update')
-      : []
-    if (before && locked?.edition !== before.edition)
-      throw conflict('Somebody changed this placement in between. Look at it again.')
-    const row: PlacementRow = {
-      id,
-      edition: (before?.edition ?? 0) + 1,
-      api: target.api.id,
-      version: target.version,
-      revision: target.revision.id,
-      stage: target.stage,
-      gateway: target.gateway,
-      spec: target.spec,
-      appliedAt: now(),
-      appliedBy: actor.name,
-      checkedAt: now(),
-      differences: [],
-    }
-    await tx.insert(placements).values(row).onConflictDoUpdate({ target: placements.id, set: row })
-    await tx
-      .insert(versions)
-      .values({ api: target.api.id, version: target.version, revision: target.revision.id })
-      .onConflictDoNothing()
-    for (const backend of target.spec.backends) {
-      const known = { api: target.api.slug, stage: target.stage, ...backend }
-      await tx
-        .insert(backends)
-        .values(known)
-        .onConflictDoUpdate({
-          target: [backends.api, backends.stage, backends.name],
-          set: { url: backend.url, timeoutMs: backend.timeoutMs },
-        })
-    }
-    await record(tx, context, {
-      action,
-      subject: id,
-      before: before && described(before),
-      after: { ...described(row), revision: target.revision.number, api: target.api.slug },
-    })
-    await inSameAct?.(tx, id)
-    await writePlacement(context, tx, row, gateway.name)
-  })
-  await checkGateway(context, target.gateway)
-  return id
+async function requireFreeAddress(
+  tx: Transaction,
+  { api, group, spec: { host, basePath } }: Target,
+): Promise<void> {
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120413, hashtext(${host}))`)
+  const placed = await tx
+    .select({ api: placements.api, spec: placements.spec })
+    .from(placements)
+    .where(and(sql`${placements.spec} ->> 'host' = ${host}`, ne(placements.api, api.id)))
+  const coming = (await comingPlacements(tx)).filter((wanted) => wanted.spec.host === host)
+  const same = coming.find(
+    (wanted) =>
+      wanted.api === api.id &&
+      wanted.edition === 0 &&
+      wanted.group === group &&
+      wanted.spec.basePath === basePath,
+  )
+  if (same) throw conflict(`${same.id} is being placed there at this moment. Wait for its rollout.`)
+  const clash = [...placed, ...coming.filter((wanted) => wanted.api !== api.id)].find(({ spec }) =>
+    overlaps(spec.basePath, basePath),
+  )
+  if (!clash) return
+  const [other] = await tx.select({ title: apis.title }).from(apis).where(eq(apis.id, clash.api))
+  throw conflict(
+    `https://${host}${clash.spec.basePath} belongs to ${other!.title} already, and ${basePath} would ${
+      clash.spec.basePath === basePath ? 'be the same address' : 'answer in part of it'
+    }. Choose another host or base path.`,
+  )
 }
 
-export const described = ({ version, stage, gateway, spec }: PlacementRow) => ({
+/** What a target becomes once the gateways have confirmed it. */
+export const wantedBy = (
+  { api, version, revision, stage, group, spec }: Target,
+  id: string,
+  edition: number,
+): WantedPlacement => ({
+  id,
+  edition,
+  api: api.id,
   version,
+  revision: revision.id,
   stage,
-  gateway,
+  group,
   spec,
 })
 
-async function newPlacementId(db: Queries, { api, stage }: Target): Promise<string> {
-  const base = `${api.slug}-${stage.toLowerCase()}`
-  const taken = new Set(
-    (await db.select({ id: placements.id }).from(placements).where(eq(placements.api, api.id))).map(
-      (row) => row.id,
-    ),
-  )
+/** A name for a placement that nothing has or is about to have. */
+export async function newPlacementId(
+  tx: Transaction,
+  { api, stage }: Target,
+  besides: WantedPlacement[] = [],
+): Promise<string> {
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120414, ${api.id}::int)`)
+  const base = `${api.slug}-${stage.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`
+  const [placed, coming] = [
+    await tx.select({ id: placements.id }).from(placements).where(eq(placements.api, api.id)),
+    await comingPlacements(tx),
+  ]
+  const taken = new Set([...placed, ...coming, ...besides].map(({ id }) => id))
   for (let n = 1; ; n++) if (!taken.has(`${base}-${n}`)) return `${base}-${n}`
 }
 
-/** Writes a placement's resources in place of its earlier ones, leaves all others alone, and confirms what runs. */
-export async function writePlacement(
-  context: Context,
-  tx: Queries,
-  row: PlacementRow,
-  gatewayName: string,
-  remove = false,
-): Promise<void> {
-  const gateway = await findGateway(context.db, gatewayName)
-  const mine = remove ? [] : await compiled(tx, row)
-  for (let attempt = 1; attempt <= 3; attempt++) {
-    const snapshot = await takeSnapshot(context, gateway)
-    const others = snapshot.resources.filter((resource) => !belongsTo(resource, row.id))
-    if (!remove) {
-      const own = new Set(runningFor(row, snapshot.routes))
-      const taken = conflicts(
-        routesOf(mine),
-        snapshot.routes.filter((route) => !own.has(route)),
-      )
-      if (taken[0]) {
-        const { other } = taken[0]
-        throw conflict(
-          `${other.method} https://${other.host}${other.path} is served on ${gateway.name} already, by ${other.placement || 'a route nobody placed'}. Choose another host or base path.`,
-        )
-      }
-    }
-    const kept = others.filter((resource) => !isStrangerOf(row, resource))
-    const body = writeResources([...kept, ...mine])
-    if (
-      (await writeConfiguration(gateway, context.gatewaySecret, body, snapshot.etag)) === 'written'
-    )
-      break
-    if (attempt === 3)
-      throw conflict(`${gateway.name} is being changed by somebody else. Try again.`)
-  }
-  const after = await takeSnapshot(context, gateway)
-  const running = after.resources.filter((resource) => belongsTo(resource, row.id))
-  if (writeResources(running) !== writeResources(mine)) {
-    throw new Failure(
-      502,
-      'The gateway did not confirm',
-      `${gateway.name} took the configuration, but does not run it as written. Read it under Gateways.`,
-    )
-  }
+/** Where a new placement of an API in a stage would be reached: the stage's host for its audience. */
+export async function usualHost(db: Queries, stage: string, audience: ApiRow['audience']) {
+  const rows = await db.select().from(hosts).where(eq(hosts.stage, stage)).orderBy(asc(hosts.name))
+  return (
+    rows.find((host) => host.audiences.includes(audience)) ??
+    rows.find((host) => mayServe(host.audiences, audience))
+  )
 }
 
-/** Routes somebody added by hand inside a placement's own address space go when the ledger is put back. */
-function isStrangerOf({ spec }: PlacementRow, resource: Resource): boolean {
-  if (resource.kind !== 'HTTPRoute' || resource.metadata.labels) return false
-  const hosts = resource.spec['hostnames']
-  const rules = resource.spec['rules']
-  if (!Array.isArray(hosts) || !hosts.includes(spec.host) || !Array.isArray(rules)) return false
-  return rules.every((rule) => JSON.stringify(rule).includes(`${spec.basePath}/`))
-}
+/** The gateways of some groups, in order. */
+export const membersOf = async (db: Queries, groups: string[]): Promise<string[]> =>
+  (
+    await db
+      .select({ name: gateways.name })
+      .from(gateways)
+      .where(inArray(gateways.group, groups))
+      .orderBy(asc(gateways.position))
+  ).map(({ name }) => name)

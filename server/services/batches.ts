@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { and, asc, eq, getTableColumns, inArray, sql } from 'drizzle-orm'
 import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
-import type { Queries, Transaction } from '../db/database'
+import type { Queries } from '../db/database'
 import { batches, intakes } from '../db/schema'
 import { findApi } from './catalog'
 import type { Actor, Context, Services } from './context'
@@ -96,17 +96,29 @@ function toItem({
   return item
 }
 
-/** Stops a batch: what was being read is left, and what was being entered is as if it had never begun. */
+/** A batch is decided about by whoever began it, or by governance. */
+function requireOwn(actor: Actor, { by }: BatchRow): void {
+  requirePermission(actor, 'edit')
+  if (actor.name === by || actor.role === 'governance') return
+  throw new Failure(
+    403,
+    'Your role may not do this',
+    `${by} began this batch; they decide about it, or governance does.`,
+  )
+}
+
+/** Stops a batch: what was being read is left, and nothing more is entered. */
 export async function cancelBatch(context: Context, id: string): Promise<Batch> {
-  requirePermission(context.actor, 'edit')
-  const { state } = await findBatch(context.db, id)
+  const row = await findBatch(context.db, id)
+  requireOwn(context.actor, row)
+  const { state } = row
   if (state === 'done') throw conflict('This batch has been brought in already.')
   await context.db.update(batches).set({ state: 'stopped' }).where(eq(batches.id, id))
   await announce(context.db, 'batch')
   return readBatch(context.db, id)
 }
 
-/** Has everything in a batch that can be entered into the register, all of it or nothing. */
+/** Has everything in a batch that can be entered into the register, in the name of whoever accepts it. */
 export async function acceptBatch(
   context: Context,
   id: string,
@@ -114,18 +126,22 @@ export async function acceptBatch(
 ): Promise<Batch> {
   const { db } = context
   requirePermission(context.actor, 'edit', team)
-  const { state } = await findBatch(db, id)
-  if (state !== 'ready') throw conflict('The batch has not been read to its end, or is done.')
+  const row = await findBatch(db, id)
+  requireOwn(context.actor, row)
+  const notReady = conflict('The batch has not been read to its end, or is done.')
+  if (row.state !== 'ready') throw notReady
   if (without.length > 0) {
     await db
       .update(intakes)
       .set({ outcome: 'refused', result: { api: '', revision: 0, says: 'Left out on request' } })
       .where(and(eq(intakes.batch, id), inArray(intakes.id, without)))
   }
-  await db
+  const begun = await db
     .update(batches)
-    .set({ state: 'accepting', team, audience, done: 0 })
-    .where(eq(batches.id, id))
+    .set({ state: 'accepting', acceptedBy: context.actor.name, team, audience, done: 0 })
+    .where(and(eq(batches.id, id), eq(batches.state, 'ready')))
+    .returning({ id: batches.id })
+  if (begun.length === 0) throw notReady
   await context.queue.workBatch(id)
   await announce(db, 'batch')
   return readBatch(db, id)
@@ -296,36 +312,58 @@ async function fateOf(
   return { outcome: 'revised', result: { api: twin.api, revision: 0 } }
 }
 
-/** Enters all of a batch in one transaction, so that stopping it leaves nothing half done. */
+/**
+ * Enters a batch definition by definition, each in a transaction of its own with the note that it is in: a worker that
+ * takes over from a dead one enters none twice, and nobody waits for the whole.
+ */
 async function enter(services: Services, batch: BatchRow): Promise<void> {
   const { db } = services
-  const actor = await actorNamed(db, batch.by)
+  const actor = await actorNamed(db, batch.acceptedBy ?? batch.by)
   const rows = await db
-    .select({ id: intakes.id })
+    .select({ id: intakes.id, state: intakes.state })
     .from(intakes)
     .where(and(ofBatch(batch.id), inArray(intakes.outcome, ['added', 'revised'])))
     .orderBy(asc(intakes.source))
   await db.update(batches).set({ total: rows.length }).where(eq(batches.id, batch.id))
-  await db.transaction(async (tx) => {
-    for (const [done, { id }] of rows.entries()) {
-      // Progress is told outside of the transaction, so that others see it before the end.
-      await progress(db, batch.id, done)
-      const fate = await enterOne({ ...services, db: tx }, actor, batch, await findIntake(tx, id))
-      await tx.update(intakes).set(fate).where(eq(intakes.id, id))
-    }
-    await progress(db, batch.id, rows.length)
-    await tx.update(batches).set({ state: 'done' }).where(eq(batches.id, batch.id))
-  })
+  for (const [done, { id, state }] of rows.entries()) {
+    await progress(db, batch.id, done)
+    if (state === 'accepted') continue
+    const row = await findIntake(db, id)
+    const fate = await fateOnEntry(services, actor, batch, row)
+    await db.transaction(async (tx) => {
+      const [locked] = await tx.select().from(intakes).where(eq(intakes.id, id)).for('update')
+      if (locked!.state === 'accepted') return
+      const [now] = await tx
+        .select({ state: batches.state })
+        .from(batches)
+        .where(eq(batches.id, batch.id))
+        .for('share')
+      if (now!.state !== 'accepting') throw new Stopped()
+      const settled =
+        'entry' in fate
+          ? {
+              state: 'accepted' as const,
+              result: await enterRegister(tx, { actor, now: services.now }, fate.entry),
+            }
+          : fate
+      await tx.update(intakes).set(settled).where(eq(intakes.id, id))
+    })
+  }
+  await progress(db, batch.id, rows.length)
+  await db
+    .update(batches)
+    .set({ state: 'done' })
+    .where(and(eq(batches.id, batch.id), eq(batches.state, 'accepting')))
 }
 
-/** Enters one definition of a batch, after those before it: what was entered a moment ago is there already. */
-async function enterOne(
-  services: Omit<Services, 'db'> & { db: Transaction },
+/** What becomes of one definition now, after those before it: what was entered a moment ago is there already. */
+async function fateOnEntry(
+  services: Services,
   actor: Actor,
   { team: ofNew, audience }: BatchRow,
   row: IntakeRow,
-): Promise<Partial<IntakeRow>> {
-  const { db, now } = services
+): Promise<Partial<IntakeRow> | { entry: Awaited<ReturnType<typeof prepareEntry>> }> {
+  const { db } = services
   const [twin] = await twinsOf(db, row)
   if (twin?.same === 'content') {
     return { outcome: 'unchanged', result: { api: twin.api, revision: twin.revision } }
@@ -337,6 +375,5 @@ async function enterOne(
     return { outcome: 'refused', result: { api: twin?.api ?? '', revision: 0, says } }
   }
   const destination = { api: twin?.api, team, audience: existing?.audience ?? audience! }
-  const entry = await prepareEntry(services, row, destination)
-  return { state: 'accepted', result: await enterRegister(db, { actor, now }, entry) }
+  return { entry: await prepareEntry(services, row, destination) }
 }

@@ -65,7 +65,10 @@ async function firstSeen(tx: Transaction, api: number, number: number): Promise<
 }
 
 /** Checks the newest revision again: findings depend on the day, on what the register knows, and on the edition. */
-export async function recheck(context: Services, slug: string): Promise<void> {
+export async function recheck(
+  context: Pick<Services, 'db' | 'examiner' | 'now'>,
+  slug: string,
+): Promise<void> {
   const { db } = context
   const [api] = await db.select().from(apis).where(eq(apis.slug, slug))
   if (!api) return
@@ -246,7 +249,9 @@ export async function settleAll(
 }
 
 /** Checks again what a new edition or a new day may have changed. Safe to repeat: what is up to date is left alone. */
-export async function recheckAll(context: Services): Promise<number> {
+export async function recheckAll(
+  context: Pick<Services, 'db' | 'examiner' | 'now'>,
+): Promise<number> {
   const { db } = context
   const today = dayOf(context.now())
   const rows = await db

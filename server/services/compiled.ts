@@ -1,4 +1,4 @@
-import { asc, eq } from 'drizzle-orm'
+import { and, asc, eq, ne } from 'drizzle-orm'
 import { operationKey } from '../../core/routing/placement'
 import { compilePlacement, type Resource } from '../../core/routing/resources'
 import type { Queries } from '../db/database'
@@ -15,14 +15,14 @@ export async function compiled(db: Queries, placement: PlacementRow): Promise<Re
   const issued = await db
     .select({ name: keys.name, sha256: keys.sha256 })
     .from(keys)
-    .where(eq(keys.placement, placement.id))
+    .where(and(eq(keys.placement, placement.id), ne(keys.state, 'withdrawing')))
     .orderBy(asc(keys.name))
   const mocks = new Map(
     revision!.summary.operations.map((operation) => [operationKey(operation), operation.mock]),
   )
   return compilePlacement(placement.spec, {
     name: placement.id,
-    gateway: placement.gateway,
+    gateway: placement.group,
     version: placement.version,
     revision: revision!.number,
     keys: issued,

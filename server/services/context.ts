@@ -5,7 +5,9 @@ import type { Role } from '../../shared/words'
 import type { Change } from '../../core/compare/contracts'
 import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database } from '../db/database'
+import type { Lock } from '../db/locks'
 import type { Mending } from '../../core/mend'
+import type { HeadStore } from './heads'
 import type { Conversion, FileSet, MendedFiles, Named, Unpacked } from '../jobs/analysis'
 
 /** Who acts. */
@@ -56,6 +58,8 @@ export interface Queue {
   check(id: string): Promise<void>
   /** Work out what proposed fixes do. */
   plan(): Promise<void>
+  /** Carry a rollout out. */
+  rollOut(id: number): Promise<void>
 }
 
 /** What every use case needs: the store, and the world outside. */
@@ -64,6 +68,12 @@ export interface Services {
   examiner: Examiner
   queue: Queue
   gatewaySecret: string
+  /** Does work on a gateway while nobody else does. */
+  lock: Lock
+  /** Where the ledger's heads are signed and kept. */
+  heads: HeadStore
+  /** The code on the terminal that makes the first administrator; empty where there is none. */
+  setupCode: string
   /** Targets the guard lets through although they are private: `host:port`. */
   allowedTargets: string[]
   now: () => Date

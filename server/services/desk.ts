@@ -2,10 +2,11 @@ import { request } from 'undici'
 import type { Step } from '../../core/routing/explain'
 import type { DeskAnswer, DeskRequest } from '../../shared/api/desk'
 import type { Context } from './context'
+import { notFound } from './failure'
 import { gatewayDown, readLogEntry } from './gateway-client'
 import { findGateway } from './gateways'
 import { requirePermission } from './permissions'
-import { findPlacement } from './apply'
+import { findPlacement, membersOf } from './apply'
 
 const mostBytes = 1_000_000
 
@@ -13,7 +14,11 @@ const mostBytes = 1_000_000
 export async function sendRequest(context: Context, asked: DeskRequest): Promise<DeskAnswer> {
   requirePermission(context.actor, 'send')
   const placement = await findPlacement(context.db, asked.placement)
-  const gateway = await findGateway(context.db, placement.gateway)
+  const members = await membersOf(context.db, [placement.group])
+  const name = asked.gateway ?? members[0]
+  if (name === undefined || !members.includes(name))
+    throw notFound(`gateway called "${asked.gateway ?? ''}" in ${placement.group}`)
+  const gateway = await findGateway(context.db, name)
   const { key } = placement.spec
   const header = key.required ? key.header : 'X-Api-Key'
   const started = performance.now()

@@ -1,10 +1,11 @@
 import type { Fault } from '../../shared/api/problem'
+import type { ProblemTitle } from '../../shared/api/problem-types'
 
 /** A refusal with its HTTP status and words for the person; becomes problem details (RFC 9457). */
 export class Failure extends Error {
   constructor(
     readonly status: number,
-    readonly title: string,
+    readonly title: ProblemTitle,
     readonly detail: string,
     readonly faults?: Fault[],
     readonly headers: Record<string, string> = {},

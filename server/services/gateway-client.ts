@@ -20,7 +20,8 @@ export const gatewayDown = ({ name, adminUrl }: GatewayAddress, why: string) =>
     `${name} at ${adminUrl} ${why}. Nothing was changed; try again when it is back.`,
   )
 
-const timeouts = { headersTimeout: 8000, bodyTimeout: 8000 }
+/** A gateway may take its time: nobody else waits for it. In milliseconds. */
+const timeouts = { headersTimeout: 20_000, bodyTimeout: 20_000 }
 
 async function call(
   gateway: GatewayAddress,

@@ -7,15 +7,16 @@ import {
   type Resource,
 } from '../../core/routing/resources'
 import { isServed, type Route } from '../../core/routing/routes'
-import type { GatewayItem } from '../../shared/api/gateways'
+import type { GatewayItem, GroupItem } from '../../shared/api/gateways'
 import type { Queries } from '../db/database'
-import { gateways, placements, snapshots } from '../db/schema'
+import { gatewayGroups, gateways, placements, placementSites, snapshots } from '../db/schema'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
 import { Failure, notFound } from './failure'
 import { readConfiguration, type Running } from './gateway-client'
 import { announce } from './ledger'
 import { requirePermission } from './permissions'
+import { unfinishedByPlacement } from './rollouts'
 
 export type GatewayRow = typeof gateways.$inferSelect
 
@@ -26,17 +27,24 @@ export async function findGateway(db: Queries, name: string): Promise<GatewayRow
 }
 
 export async function listGateways(db: Queries): Promise<GatewayItem[]> {
+  const differing = sql`(
+    select count(*)::int from placement_sites site
+    where site.gateway = gateways.name and jsonb_array_length(site.differences) > 0)`
   const rows = await db
     .select({
       gateway: gateways,
-      placements: sql<number>`(select count(*)::int from ${placements} where ${placements.gateway} = ${gateways.name})`,
-      differing: sql<number>`(select count(*)::int from ${placements} where ${placements.gateway} = ${gateways.name} and jsonb_array_length(${placements.differences}) > 0)`,
+      placements: sql<number>`(select count(*)::int from placements where placements."group" = gateways."group")`,
+      differing: sql<number>`${differing}`,
     })
     .from(gateways)
     .orderBy(asc(gateways.position))
   return rows.map(
-    ({ gateway: { name, serves, dataUrl, seenAt, trouble, routes, unclaimed }, ...counts }) => ({
+    ({
+      gateway: { name, group, serves, dataUrl, seenAt, trouble, routes, unclaimed },
+      ...counts
+    }) => ({
       name,
+      group,
       serves,
       dataUrl,
       trouble,
@@ -47,6 +55,19 @@ export async function listGateways(db: Queries): Promise<GatewayItem[]> {
     }),
   )
 }
+
+export const listGroups = async (db: Queries): Promise<GroupItem[]> =>
+  db
+    .select({
+      name: gatewayGroups.name,
+      serves: gatewayGroups.serves,
+      members: sql<
+        string[]
+      >`array(select ${gateways.name} from ${gateways} where ${gateways.group} = ${gatewayGroups.name} order by ${gateways.position})`,
+      placements: sql<number>`(select count(*)::int from placements where placements."group" = gateway_groups.name)`,
+    })
+    .from(gatewayGroups)
+    .orderBy(asc(gatewayGroups.position))
 
 /** What a gateway runs, as resources and as routes. */
 export interface Snapshot extends Running {
@@ -87,30 +108,36 @@ export async function takeSnapshot(services: Services, gateway: GatewayRow): Pro
   }
 }
 
-/** Reads a gateway and compares it with every placement approved for it. */
+/**
+ * Reads a gateway and compares it with every placement approved for its group. What a rollout is changing is left to
+ * it, and a reading never replaces a later one.
+ */
 export async function checkGateway(services: Services, name: string): Promise<void> {
   const { db, now } = services
   const gateway = await findGateway(db, name)
+  const takenAt = now()
   const snapshot = await takeSnapshot(services, gateway)
-  const placed = await db.select().from(placements).where(eq(placements.gateway, name))
-  const checkedAt = now()
-  const claimed = new Set<Route>()
+  const changing = await unfinishedByPlacement(db)
+  const placed = await db.select().from(placements).where(eq(placements.group, gateway.group))
+  const claimed = new Set(snapshot.routes.filter((route) => changing.has(route.placement)))
   for (const placement of placed) {
     const mine = runningFor(placement, snapshot.routes)
     for (const route of mine) claimed.add(route)
+    if (changing.has(placement.id)) continue
     const differences = await differencesOf(db, placement, mine)
-    await db
-      .update(placements)
-      .set({ differences, checkedAt })
-      .where(
-        sql`${placements.id} = ${placement.id} and ${placements.edition} = ${placement.edition}`,
-      )
+    await db.execute(sql`
+      insert into ${placementSites} ("placement", "gateway", "checked_at", "differences")
+      select ${placement.id}, ${name}, ${takenAt}, ${JSON.stringify(differences)}::jsonb
+      from ${placements} where ${placements.id} = ${placement.id} and ${placements.edition} = ${placement.edition}
+      on conflict ("placement", "gateway") do update
+      set checked_at = excluded.checked_at, differences = excluded.differences
+      where ${placementSites.checkedAt} <= excluded.checked_at`)
   }
-  const unclaimed = snapshot.routes.filter((route) => !claimed.has(route))
+  const unclaimed = snapshot.routes.filter((route) => isServed(route) && !claimed.has(route))
   await db
     .update(gateways)
     .set({
-      seenAt: checkedAt,
+      seenAt: takenAt,
       trouble: '',
       routes: snapshot.routes.filter(isServed).length,
       unclaimed: unclaimed

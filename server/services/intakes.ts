@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { desc, eq, sql } from 'drizzle-orm'
 import type { Examination } from '../../core/definition'
+import { excerptAt } from '../../core/text/excerpt'
 import { limits } from '../../core/text/limits'
 import { isRemote } from '../../core/text/place'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
@@ -80,7 +81,7 @@ export async function readIntake(db: Queries, id: string): Promise<Intake> {
     state: row.state,
     source: row.source,
     bytes: row.bytes,
-    problems: row.problems.slice(0, 500),
+    problems: await withExcerpts(db, row),
     twins: row.state === 'ready' ? await twinsOf(db, row) : [],
     files: row.files.map(({ name }) => name),
     remote: row.agreed ? [] : row.missing.filter(isRemote),
@@ -100,6 +101,23 @@ export async function readIntake(db: Queries, id: string): Promise<Intake> {
     }
   }
   return intake
+}
+
+/** How many problems are shown with the lines around them. */
+const mostExcerpts = 50
+
+/** The problems of a text, the first ones with the lines around them. */
+async function withExcerpts(db: Queries, row: IntakeRow): Promise<Intake['problems']> {
+  const shown = row.problems.slice(0, 500)
+  if (row.state !== 'problems' || row.sha256 === null || row.bytes > 4_000_000) return shown
+  const text = (await bytesOf(db, row.sha256)).toString('utf8')
+  const lines = text.split(/\r?\n/)
+  const main = row.file || row.source
+  return shown.map((problem, i) =>
+    i < mostExcerpts && problem.file === main
+      ? { ...problem, excerpt: excerptAt(lines, problem.line, problem.column) }
+      : problem,
+  )
 }
 
 export async function intakeText(db: Queries, id: string): Promise<Buffer> {

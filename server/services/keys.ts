@@ -1,13 +1,15 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { and, eq } from 'drizzle-orm'
 import type { IssuedKey } from '../../shared/api/placements'
+import type { RolloutItem } from '../../shared/api/rollouts'
+import type { Transaction } from '../db/database'
 import { keys } from '../db/schema'
-import { apiOf, findPlacement, writePlacement } from './apply'
+import { apiOf, findPlacement } from './apply'
+import type { PlacementRow } from './compiled'
 import type { Context } from './context'
 import { conflict, notFound } from './failure'
-import { checkGateway } from './gateways'
-import { record } from './ledger'
 import { requirePermission } from './permissions'
+import { carryOut, intend, readRollout } from './rollouts'
 
 /** Issues a key for a placement; only its digest is kept, so it is shown this once. */
 export async function issueKey(context: Context, id: string, name: string): Promise<IssuedKey> {
@@ -18,33 +20,51 @@ export async function issueKey(context: Context, id: string, name: string): Prom
     throw conflict('This placement asks for no key. Change the placement first.')
   const secret = `elm_${randomBytes(24).toString('base64url')}`
   const sha256 = createHash('sha256').update(secret).digest('hex')
-  await db.transaction(async (tx) => {
+  const rollout = await db.transaction(async (tx) => {
     const made = await tx
       .insert(keys)
-      .values({ placement: id, name, sha256 })
+      .values({ placement: id, name, sha256, state: 'issuing' })
       .onConflictDoNothing()
       .returning()
     if (made.length === 0)
       throw conflict(`${name} has a key here already. Withdraw it first or choose another name.`)
-    await record(tx, context, { action: 'key.issued', subject: id, after: { name, sha256 } })
-    await writePlacement(context, tx, row, row.gateway)
+    return intendKey(tx, context, row, name, 'key.issued', `Issue a key for ${name}`)
   })
-  await checkGateway(context, row.gateway)
-  return { name, secret }
+  return (await carryOut(context, rollout)) ? { name, secret } : { name, secret, rollout }
 }
 
-export async function withdrawKey(context: Context, id: string, name: string): Promise<void> {
+export async function withdrawKey(
+  context: Context,
+  id: string,
+  name: string,
+): Promise<RolloutItem | undefined> {
   const { db } = context
   const row = await findPlacement(db, id)
   requirePermission(context.actor, 'place', (await apiOf(db, row)).team)
-  await db.transaction(async (tx) => {
-    const gone = await tx
-      .delete(keys)
-      .where(and(eq(keys.placement, id), eq(keys.name, name)))
+  const rollout = await db.transaction(async (tx) => {
+    const going = await tx
+      .update(keys)
+      .set({ state: 'withdrawing' })
+      .where(and(eq(keys.placement, id), eq(keys.name, name), eq(keys.state, 'active')))
       .returning()
-    if (gone.length === 0) throw notFound(`key of ${name} at this placement`)
-    await record(tx, context, { action: 'key.withdrawn', subject: id, before: { name } })
-    await writePlacement(context, tx, row, row.gateway)
+    if (going.length === 0) throw notFound(`key of ${name} at this placement`)
+    return intendKey(tx, context, row, name, 'key.withdrawn', `Withdraw the key of ${name}`)
   })
-  await checkGateway(context, row.gateway)
+  return (await carryOut(context, rollout)) ? undefined : readRollout(db, rollout)
 }
+
+const intendKey = (
+  tx: Transaction,
+  context: Context,
+  row: PlacementRow,
+  key: string,
+  action: string,
+  title: string,
+) =>
+  intend(tx, context, {
+    action,
+    title: `${title} at ${row.id}`,
+    change: { kind: 'apply', placement: row.id, key },
+    groups: [row.group],
+    act: { subject: row.id, after: { key } },
+  })

@@ -1,36 +1,23 @@
-import { randomBytes, randomUUID, scrypt, timingSafeEqual, type ScryptOptions } from 'node:crypto'
-import { eq, lt } from 'drizzle-orm'
-import type { Credentials } from '../../shared/api/people'
-import type { Queries } from '../db/database'
-import { people, sessions } from '../db/schema'
-import type { Actor, Services } from './context'
-import { Failure, notFound } from './failure'
+import { createHash, randomBytes } from 'node:crypto'
+import { and, asc, desc, eq, gt, isNotNull, isNull, sql } from 'drizzle-orm'
+import type {
+  Invitation,
+  InvitationAnswer,
+  MemberItem,
+  NewPassword,
+  PersonChange,
+  PersonStart,
+  SessionItem,
+} from '../../shared/api/people'
+import type { Queries, Transaction } from '../db/database'
+import { people, sessions, settings } from '../db/schema'
+import type { Actor, Context, Services } from './context'
+import { conflict, Failure, invalid, notFound } from './failure'
+import { announce, record } from './ledger'
+import { hashPassword, passwordFits } from './passwords'
+import { requirePermission } from './permissions'
 
-/** scrypt (RFC 7914) with 32 MB a hash. */
-const cost: ScryptOptions = { N: 32_768, r: 8, p: 1, maxmem: 64 * 1024 * 1024 }
-const sessionDays = 14
-
-const derive = (password: string, salt: Buffer) =>
-  new Promise<Buffer>((resolve, reject) =>
-    scrypt(password.normalize('NFKC'), salt, 32, cost, (error, key) =>
-      error ? reject(error) : resolve(key),
-    ),
-  )
-
-/** A password as it is stored: salt and key in hexadecimal. */
-export async function hashPassword(password: string): Promise<string> {
-  const salt = randomBytes(16)
-  return `scrypt$${salt.toString('hex')}$${(await derive(password, salt)).toString('hex')}`
-}
-
-async function passwordFits(password: string, stored: string): Promise<boolean> {
-  const [, salt = '', key = ''] = stored.split('$')
-  const derived = await derive(password, Buffer.from(salt, 'hex'))
-  return timingSafeEqual(derived, Buffer.from(key.padEnd(64, '0'), 'hex'))
-}
-
-/** Wrong passwords in a row for a name, to slow guessing down. */
-const misses = new Map<string, { count: number; until: number }>()
+const invitationDays = 7
 
 /** A person as somebody who acts. */
 export const toActor = (row: typeof people.$inferSelect): Actor => ({
@@ -47,50 +34,255 @@ export async function actorNamed(db: Queries, name: string): Promise<Actor> {
   return toActor(row)
 }
 
-/** Checks a password and opens a session; the same words and the same work whether the name or the password is wrong. */
-export async function signIn(
-  { db, now }: Services,
-  { name, password }: Credentials,
-): Promise<{ session: string; actor: Actor }> {
-  const login = name.trim().toLowerCase()
-  const missed = misses.get(login)
-  if (missed && missed.count >= 8 && missed.until > now().getTime()) {
-    throw new Failure(
-      429,
-      'Too many tries',
-      'Wait a minute before trying this name again.',
-      undefined,
-      { 'Retry-After': '60' },
-    )
-  }
-  const [row] = await db.select().from(people).where(eq(people.name, login))
-  const fits = await passwordFits(password, row?.passwordHash ?? `scrypt$00$${'0'.repeat(64)}`)
-  if (!row || !fits) {
-    if (misses.size > 10_000) misses.clear()
-    misses.set(login, { count: (missed?.count ?? 0) + 1, until: now().getTime() + 60_000 })
-    throw new Failure(401, 'Not signed in', 'The name or the password is wrong.')
-  }
-  misses.delete(login)
-  const session = randomUUID()
-  await db.delete(sessions).where(lt(sessions.expiresAt, now()))
-  await db.insert(sessions).values({
-    id: session,
-    person: row.id,
-    expiresAt: new Date(now().getTime() + sessionDays * 86_400_000),
-  })
-  return { session, actor: toActor(row) }
-}
-
 export async function signOut(db: Queries, session: string): Promise<void> {
   await db.delete(sessions).where(eq(sessions.id, session))
+  await announce(db, 'session')
 }
 
-/** Who a session belongs to, while it lasts. */
-export async function actorOf({ db, now }: Services, session: string): Promise<Actor | undefined> {
+/** Who a session belongs to, while it lasts and they may sign in. */
+export async function actorOf(
+  { db, now }: Pick<Services, 'db' | 'now'>,
+  session: string,
+): Promise<Actor | undefined> {
   const [row] = await db
-    .select({ person: people, expiresAt: sessions.expiresAt })
+    .select({ person: people })
     .from(sessions)
     .innerJoin(people, eq(people.id, sessions.person))
-    .where(eq(sessions.id, session))
-  return row && row.expiresAt > now() ? toActor(row.person) : undefined
+    .where(and(eq(sessions.id, session), gt(sessions.expiresAt, now()), isNull(people.endedAt)))
+  return row && toActor(row.person)
+}
+
+async function findPerson(db: Queries, name: string) {
+  const [row] = await db.select().from(people).where(eq(people.name, name))
+  if (!row) throw notFound(`person called "${name}"`)
+  return row
+}
+
+/** Everybody, those who may not sign in any more last. */
+export async function listPeople(context: Context): Promise<MemberItem[]> {
+  requirePermission(context.actor, 'administer')
+  const rows = await context.db
+    .select({
+      person: people,
+      open: sql<number>`(select count(*)::int from sessions s where s.person = people.id and s.expires_at > now())`,
+    })
+    .from(people)
+    .orderBy(sql`${people.endedAt} is not null`, asc(people.displayName))
+  return rows.map(({ person, open }): MemberItem => {
+    const { name, displayName, role, team, endedAt, invitedUntil, passwordHash } = person
+    return {
+      name,
+      displayName,
+      role,
+      ...(team !== null && { team }),
+      sessions: open,
+      state: endedAt ? 'ended' : passwordHash === '' && invitedUntil ? 'invited' : 'active',
+      ...(endedAt && { endedAt: endedAt.toISOString() }),
+    }
+  })
+}
+
+const digestOf = (code: string) => createHash('sha256').update(code).digest('hex')
+
+/** A link that works once; only its digest is kept. */
+function newInvitation(now: Date) {
+  const code = randomBytes(24).toString('base64url')
+  return {
+    code,
+    kept: {
+      invitationSha256: digestOf(code),
+      invitedUntil: new Date(now.getTime() + invitationDays * 86_400_000),
+    },
+  }
+}
+
+/** An owner speaks for a team, which must be there; nobody else has one. */
+async function requireTeam(db: Queries, role: string, team: string | undefined): Promise<void> {
+  if (role === 'owner' && !team)
+    throw invalid([{ field: 'team', message: 'Say which team an owner speaks for' }])
+  const [row] = await db.select({ teams: settings.teams }).from(settings)
+  if (team && !row?.teams.includes(team))
+    throw invalid([{ field: 'team', message: `There is no team called ${team}` }])
+}
+
+/** Adds somebody, who sets their own password by a link. */
+export async function addPerson(context: Context, body: PersonStart): Promise<Invitation> {
+  const { db, now, actor } = context
+  requirePermission(actor, 'administer')
+  const name = body.name.trim().toLowerCase()
+  await requireTeam(db, body.role, body.team)
+  const { code, kept } = newInvitation(now())
+  await db.transaction(async (tx) => {
+    const { displayName, role, team } = body
+    const made = await tx
+      .insert(people)
+      .values({ name, displayName, role, team: team ?? null, passwordHash: '', ...kept })
+      .onConflictDoNothing()
+      .returning({ id: people.id })
+    if (made.length === 0) throw conflict(`Somebody is called ${name} already.`)
+    await record(tx, context, {
+      action: 'person.added',
+      subject: name,
+      after: { displayName, role, team: team ?? null },
+    })
+  })
+  return { name, path: `/welcome?code=${code}`, until: kept.invitedUntil.toISOString() }
+}
+
+/** An installation always has somebody who may administer it. */
+async function requireAdministrator(tx: Transaction): Promise<void> {
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
+  const left = await tx.$count(
+    people,
+    and(eq(people.role, 'administrator'), isNull(people.endedAt)),
+  )
+  if (left === 0) throw conflict('Somebody else has to be an administrator first.')
+}
+
+/** Changes what somebody is called and may do, or ends their access with every session. */
+export async function changePerson(
+  context: Context,
+  name: string,
+  change: PersonChange,
+): Promise<MemberItem[]> {
+  const { db, now, actor } = context
+  requirePermission(actor, 'administer')
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(people).where(eq(people.name, name)).for('update')
+    if (!row) throw notFound(`person called "${name}"`)
+    const role = change.role ?? row.role
+    const team = role === 'owner' ? (change.team ?? row.team ?? undefined) : undefined
+    await requireTeam(tx, role, team)
+    const next = {
+      displayName: change.displayName ?? row.displayName,
+      role,
+      team: team ?? null,
+      endedAt: change.ended === undefined ? row.endedAt : change.ended ? now() : null,
+    }
+    await tx.update(people).set(next).where(eq(people.id, row.id))
+    if (row.role === 'administrator') await requireAdministrator(tx)
+    if (next.endedAt) await tx.delete(sessions).where(eq(sessions.person, row.id))
+    const said = ({ displayName, role: as, team: of, endedAt }: typeof next) => ({
+      displayName,
+      role: as,
+      team: of,
+      ended: endedAt !== null,
+    })
+    await record(tx, context, {
+      action: 'person.changed',
+      subject: name,
+      before: said(row),
+      after: said(next),
+    })
+    await announce(tx, 'session')
+  })
+  return listPeople(context)
+}
+
+/** Gives somebody a new link to set a password by; what they had works no more, nor do their sessions. */
+export async function invite(context: Context, name: string): Promise<Invitation> {
+  const { db, now, actor } = context
+  requirePermission(actor, 'administer')
+  const { code, kept } = newInvitation(now())
+  await db.transaction(async (tx) => {
+    const row = await findPerson(tx, name)
+    if (row.endedAt) throw conflict(`${row.displayName} may not sign in any more.`)
+    await tx
+      .update(people)
+      .set({ ...kept, passwordHash: '' })
+      .where(eq(people.id, row.id))
+    await tx.delete(sessions).where(eq(sessions.person, row.id))
+    await record(tx, context, { action: 'person.invited', subject: name })
+    await announce(tx, 'session')
+  })
+  return { name, path: `/welcome?code=${code}`, until: kept.invitedUntil.toISOString() }
+}
+
+/** Sets a password by a link; the link works no more. */
+export async function acceptInvitation(
+  services: Services,
+  code: string,
+  { password }: InvitationAnswer,
+): Promise<{ name: string }> {
+  const { db, now } = services
+  const passwordHash = await hashPassword(password)
+  const [row] = await db
+    .update(people)
+    .set({ passwordHash, invitationSha256: null, invitedUntil: null })
+    .where(
+      and(
+        eq(people.invitationSha256, digestOf(code)),
+        isNotNull(people.invitedUntil),
+        gt(people.invitedUntil, now()),
+        isNull(people.endedAt),
+      ),
+    )
+    .returning({ name: people.name })
+  if (!row) {
+    throw new Failure(
+      404,
+      'Not found',
+      'This link has been used, or its week is over. Ask an administrator for another one.',
+    )
+  }
+  return row
+}
+
+/** Replaces one's own password, and ends every other session. */
+export async function changePassword(
+  context: Context,
+  session: string | undefined,
+  { current, password }: NewPassword,
+): Promise<void> {
+  const { db, actor } = context
+  const row = await findPerson(db, actor.name)
+  if (!(await passwordFits(current, row.passwordHash)))
+    throw invalid([{ field: 'current', message: 'This is not your password' }])
+  const passwordHash = await hashPassword(password)
+  await db.transaction(async (tx) => {
+    await tx.update(people).set({ passwordHash }).where(eq(people.id, row.id))
+    await tx
+      .delete(sessions)
+      .where(
+        and(
+          eq(sessions.person, row.id),
+          session === undefined ? undefined : sql`${sessions.id} <> ${session}`,
+        ),
+      )
+    await record(tx, context, { action: 'person.password', subject: actor.name })
+    await announce(tx, 'session')
+  })
+}
+
+/** One's own sessions, newest first. */
+export async function listSessions(
+  { db, now, actor }: Context,
+  current: string | undefined,
+): Promise<SessionItem[]> {
+  const person = await findPerson(db, actor.name)
+  const rows = await db
+    .select()
+    .from(sessions)
+    .where(and(eq(sessions.person, person.id), gt(sessions.expiresAt, now())))
+    .orderBy(desc(sessions.startedAt))
+    .limit(200)
+  return rows.map(({ id, startedAt, expiresAt, address, agent }) => ({
+    id,
+    startedAt: startedAt.toISOString(),
+    expiresAt: expiresAt.toISOString(),
+    address,
+    agent,
+    current: id === current,
+  }))
+}
+
+/** Ends one of one's own sessions. */
+export async function endSession({ db, actor }: Context, id: string): Promise<void> {
+  const person = await findPerson(db, actor.name)
+  const gone = await db
+    .delete(sessions)
+    .where(and(eq(sessions.person, person.id), sql`${sessions.id}::text = ${id}`))
+    .returning({ id: sessions.id })
+  if (gone.length === 0) throw notFound('session of yours with this identifier')
+  await announce(db, 'session')
 }

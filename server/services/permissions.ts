@@ -16,6 +16,7 @@ const permissions = {
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },
+  override: { roles: ['governance'], says: 'Going past an approval in an emergency' },
   read: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Reading a gateway' },
   handEdit: { roles: ['governance', 'operator'], says: 'Editing the stand-in gateway by hand' },
   triage: { roles: ['governance', 'owner', 'reviewer'], says: 'Seeing to findings' },
@@ -26,6 +27,7 @@ const permissions = {
     says: 'Measuring what a rulebook would change',
   },
   rule: { roles: ['governance'], says: 'Writing the rulebook' },
+  administer: { roles: ['administrator'], says: 'Administering the installation' },
   send: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Sending requests' },
 } satisfies Record<string, Permission>
 

@@ -13,25 +13,40 @@ import type {
   PlacementRequest,
   SpecBody,
 } from '../../shared/api/placements'
-import type { Queries } from '../db/database'
-import { apis, backends, keys, people, placements, revisions, stages } from '../db/schema'
+import type { RolloutItem } from '../../shared/api/rollouts'
+import type { Queries, Transaction } from '../db/database'
+import {
+  apis,
+  backends,
+  gatewayGroups,
+  keys,
+  people,
+  placements,
+  revisions,
+  stages,
+} from '../db/schema'
 import {
   apiOf,
-  applyTarget,
-  described,
+  findGroup,
   findPlacement,
+  mayServe,
+  newPlacementId,
+  requirePlaceable,
   standingAt,
-  writePlacement,
+  usualHost,
+  wantedBy,
   type Target,
 } from './apply'
-import { findApi, findRevision, revisionOfVersion } from './catalog'
+import { findApi, findRevision, revisionOfVersion, type ApiRow } from './catalog'
+import type { PlacementRow } from './compiled'
 import type { Context } from './context'
-import { notFound, requireMatch } from './failure'
-import { checkGateway } from './gateways'
-import { record } from './ledger'
+import { conflict, notFound, requireMatch } from './failure'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { markOf } from './register'
+import { described } from './rollout-work'
+import { carryOut, intend, readRollout, unfinishedByPlacement } from './rollouts'
+import { seen } from './sites'
 
 export const placementEtag = (edition: number) => `"placement-${edition}"`
 
@@ -71,14 +86,16 @@ export function toSpec({
 /** Placements with what differs, those that need attention first. */
 export async function listPlacements(
   context: Pick<Context, 'db' | 'now'>,
-  query: PlacementQuery,
+  query: PlacementQuery & { id?: string },
 ): Promise<Page<PlacementItem>> {
-  const rows = await context.db
+  const { db, now } = context
+  const rows = await db
     .select({
       placement: placements,
       api: apis,
       revision: revisions.number,
       appliedBy: people.displayName,
+      ...seen,
     })
     .from(placements)
     .innerJoin(apis, eq(apis.id, placements.api))
@@ -87,22 +104,24 @@ export async function listPlacements(
     .leftJoin(people, eq(people.name, placements.appliedBy))
     .where(
       and(
+        query.id ? eq(placements.id, query.id) : undefined,
         query.api ? eq(apis.slug, query.api) : undefined,
         query.stage ? eq(placements.stage, query.stage) : undefined,
       ),
     )
     .orderBy(asc(apis.title), asc(stages.position), asc(placements.id))
-  const issued = await context.db
+  const issued = await db
     .select({ placement: keys.placement, name: keys.name })
     .from(keys)
     .orderBy(asc(keys.name))
   const names = new Map<string, string[]>()
   for (const { placement, name } of issued)
     names.set(placement, [...(names.get(placement) ?? []), name])
-  const items = rows.map(({ placement, api, revision, appliedBy }): PlacementItem => {
-    const { id, edition, version, stage, gateway, spec, differences, checkedAt, appliedAt } =
-      placement
-    return {
+  const changing = await unfinishedByPlacement(db)
+  const items = rows.map(({ placement, api, revision, appliedBy, checkedAt, differences }) => {
+    const { id, edition, version, stage, group, spec, appliedAt } = placement
+    const rollout = changing.get(id)
+    const item: PlacementItem = {
       id,
       edition,
       api: api.slug,
@@ -111,15 +130,17 @@ export async function listPlacements(
       version,
       revision,
       stage,
-      gateway,
+      group,
       spec,
-      mark: markOf(placement, context.now()),
+      mark: markOf({ checkedAt, differences }, now()),
       ...(checkedAt && { checkedAt: checkedAt.toISOString() }),
+      ...(rollout !== undefined && { rollout }),
       differences,
       appliedAt: appliedAt.toISOString(),
       appliedBy: appliedBy ?? placement.appliedBy,
       keys: names.get(id) ?? [],
     }
+    return item
   })
   return pageFrom(query.mark ? items.filter((item) => item.mark === query.mark) : items, query, 500)
 }
@@ -128,13 +149,25 @@ export async function readPlacement(
   context: Pick<Context, 'db' | 'now'>,
   id: string,
 ): Promise<PlacementItem> {
-  const row = await findPlacement(context.db, id)
-  const api = await apiOf(context.db, row)
-  const { items } = await listPlacements(context, { api: api.slug, limit: 1000 })
-  return items.find((item) => item.id === id)!
+  const { items } = await listPlacements(context, { id })
+  if (!items[0]) throw notFound(`placement called "${id}"`)
+  return items[0]
 }
 
-const firstStage = async (db: Queries) =>
+/** The first group that serves an audience. */
+async function usualGroup(db: Queries, audience: ApiRow['audience']): Promise<string> {
+  const groups = await db.select().from(gatewayGroups).orderBy(asc(gatewayGroups.position))
+  const usual =
+    groups.find(({ audiences }) => audiences.includes(audience)) ??
+    groups.find(({ audiences }) => mayServe(audiences, audience))
+  if (!usual)
+    throw conflict(
+      `There is no gateway for ${audience} APIs yet. An administrator adds one under Gateways.`,
+    )
+  return usual.name
+}
+
+export const firstStage = async (db: Queries) =>
   (await db.select().from(stages).orderBy(asc(stages.position)).limit(1))[0]!
 
 /** Proposes a placement: where the definition, the stage and earlier placements leave no doubt, it is filled in. */
@@ -152,12 +185,14 @@ export async function draftPlacement(
     ? (await db.select().from(stages).where(eq(stages.name, query.stage)))[0]
     : first
   if (!stage) throw notFound(`stage called "${query.stage}"`)
-  const gateway = query.gateway ?? (api.audience === 'private' ? 'inner' : 'north-edge')
   const earlier = await db
     .select()
     .from(placements)
     .where(and(eq(placements.api, api.id), eq(placements.stage, stage.name)))
-  const before = earlier.find((placement) => placement.gateway === gateway) ?? earlier[0]
+  const before =
+    earlier.find((placement) => query.group === undefined || placement.group === query.group) ??
+    earlier[0]
+  const group = query.group ?? before?.group ?? (await usualGroup(db, api.audience))
   const known = await db
     .select()
     .from(backends)
@@ -169,9 +204,9 @@ export async function draftPlacement(
     version: revision.version,
     revision: revision.number,
     stage: stage.name,
-    gateway,
+    group,
     spec: {
-      host: before?.spec.host ?? stage.hosts[api.audience],
+      host: before?.spec.host ?? (await usualHost(db, stage.name, api.audience))?.name ?? '',
       basePath: basePathOf(revision.summary.servers[0]) ?? `/${slug}`,
       prefix: before?.spec.prefix ?? { kind: 'strip' },
       backends: upstream,
@@ -201,25 +236,95 @@ function basePathOf(server: string | undefined): string | undefined {
   return trimmed === undefined || trimmed === '' || /[{}%]/.test(trimmed) ? undefined : trimmed
 }
 
+/** A placement as it runs, or the rollout that is still bringing it about. */
+export type Placed = PlacementItem | RolloutItem
+
+/** What a rollout came to in the time a request waits. */
+export async function placedBy(context: Context, rollout: number, id: string): Promise<Placed> {
+  return (await carryOut(context, rollout))
+    ? readPlacement(context, id)
+    : readRollout(context.db, rollout)
+}
+
 /** Puts a version into the first stage. Later stages are reached by promotion only. */
-export async function place(context: Context, body: PlacementRequest): Promise<PlacementItem> {
+export async function place(context: Context, body: PlacementRequest): Promise<Placed> {
   const { db } = context
   const api = await findApi(db, body.api)
   requirePermission(context.actor, 'place', api.team)
   const revision = await revisionOfVersion(db, api, body.version)
   const stage = await firstStage(db)
-  const spec = toSpec(body.spec)
+  await findGroup(db, body.group)
   const target: Target = {
     api,
     version: body.version,
     revision,
     stage: stage.name,
-    gateway: body.gateway,
-    spec,
+    group: body.group,
+    spec: toSpec(body.spec),
   }
-  const same = await standingAt(db, target)
-  const id = await applyTarget(context, target, same, 'placement.applied')
-  return readPlacement(context, id)
+  const { rollout, id } = await db.transaction(async (tx) => {
+    await requirePlaceable(tx, target)
+    const same = await standingAt(tx, target)
+    const placement = same?.id ?? (await newPlacementId(tx, target))
+    const title = `Place ${api.title} ${target.version} in ${target.stage}`
+    const intent = { action: 'placement.applied', title }
+    return {
+      id: placement,
+      rollout: await intendTarget(tx, context, target, same, placement, intent),
+    }
+  })
+  return placedBy(context, rollout, id)
+}
+
+/** Writes down that a target is wanted in place of what stands there. */
+export function intendTarget(
+  tx: Transaction,
+  context: Context,
+  target: Target,
+  before: PlacementRow | undefined,
+  id: string,
+  intent: { action: string; title: string },
+): Promise<number> {
+  const wanted = wantedBy(target, id, before?.edition ?? 0)
+  return intend(tx, context, {
+    ...intent,
+    change: { kind: 'place', wanted: [wanted] },
+    groups: [target.group],
+    act: {
+      subject: id,
+      before: before && described(before),
+      after: { version: target.version, stage: target.stage, group: target.group },
+    },
+  })
+}
+
+/** Locks a placement, which must still be as it was seen; it must stand in the first stage to be changed directly. */
+export async function lockPlacement(tx: Transaction, seen: PlacementRow): Promise<PlacementRow> {
+  const [row] = await tx.select().from(placements).where(eq(placements.id, seen.id)).for('update')
+  if (!row) throw notFound(`placement called "${seen.id}"`)
+  if (row.edition !== seen.edition)
+    throw conflict('Somebody changed this placement in between. Look at it again.')
+  return row
+}
+
+/** Beyond the first stage nothing changes without review. */
+export async function requireFirstStage(db: Queries, { stage }: PlacementRow): Promise<void> {
+  const first = await firstStage(db)
+  if (first.name === stage) return
+  throw conflict(
+    `${stage} is changed by review only: ask for the change, and somebody else approves it.`,
+  )
+}
+
+/** The target that a placement is, with another specification. */
+export async function targetOf(
+  db: Queries,
+  row: PlacementRow,
+  spec: PlacementSpec,
+): Promise<Target> {
+  const [revision] = await db.select().from(revisions).where(eq(revisions.id, row.revision))
+  const { version, stage, group } = row
+  return { api: await apiOf(db, row), version, revision: revision!, stage, group, spec }
 }
 
 /** Changes how a version is served where it stands. */
@@ -228,32 +333,41 @@ export async function changePlacement(
   id: string,
   body: SpecBody,
   ifMatch: string | undefined,
-): Promise<PlacementItem> {
+): Promise<Placed> {
+  const { db } = context
+  const row = await findPlacement(db, id)
+  const target = await targetOf(db, row, toSpec(body))
+  requirePermission(context.actor, 'place', target.api.team)
+  requireMatch(ifMatch, placementEtag(row.edition), 'the placement')
+  await requireFirstStage(db, row)
+  const rollout = await db.transaction(async (tx) => {
+    const locked = await lockPlacement(tx, row)
+    await requirePlaceable(tx, target)
+    const title = `Change ${target.api.title} ${row.version} in ${row.stage}`
+    return intendTarget(tx, context, target, locked, id, { action: 'placement.changed', title })
+  })
+  return placedBy(context, rollout, id)
+}
+
+/** Takes a placement off its gateways; says the rollout where that takes longer. */
+export async function removePlacement(
+  context: Context,
+  id: string,
+): Promise<RolloutItem | undefined> {
   const { db } = context
   const row = await findPlacement(db, id)
   const api = await apiOf(db, row)
   requirePermission(context.actor, 'place', api.team)
-  requireMatch(ifMatch, placementEtag(row.edition), 'the placement')
-  const [revision] = await db.select().from(revisions).where(eq(revisions.id, row.revision))
-  const { version, stage, gateway } = row
-  await applyTarget(
-    context,
-    { api, version, revision: revision!, stage, gateway, spec: toSpec(body) },
-    row,
-    'placement.changed',
-  )
-  return readPlacement(context, id)
-}
-
-/** Takes a placement off its gateway. */
-export async function removePlacement(context: Context, id: string): Promise<void> {
-  const { db } = context
-  const row = await findPlacement(db, id)
-  requirePermission(context.actor, 'place', (await apiOf(db, row)).team)
-  await db.transaction(async (tx) => {
-    await tx.delete(placements).where(eq(placements.id, id))
-    await record(tx, context, { action: 'placement.removed', subject: id, before: described(row) })
-    await writePlacement(context, tx, row, row.gateway, true)
+  await requireFirstStage(db, row)
+  const rollout = await db.transaction(async (tx) => {
+    const locked = await lockPlacement(tx, row)
+    return intend(tx, context, {
+      action: 'placement.removed',
+      title: `Remove ${api.title} ${row.version} from ${row.stage}`,
+      change: { kind: 'remove', placement: id, edition: locked.edition },
+      groups: [row.group],
+      act: { subject: id, before: described(locked) },
+    })
   })
-  await checkGateway(context, row.gateway)
+  return (await carryOut(context, rollout)) ? undefined : readRollout(db, rollout)
 }

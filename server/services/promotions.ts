@@ -1,9 +1,11 @@
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
-import { judgeGates, open, type Gate } from '../../core/pipeline/gates'
+import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
+import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import type { Backend, PlacementSpec } from '../../core/routing/placement'
 import { routesOf } from '../../core/routing/resources'
+import type { ChangeRequest } from '../../shared/api/placements'
 import type {
   PlacementPlan,
   PromotionDetail,
@@ -11,22 +13,46 @@ import type {
   PromotionQuery,
   PromotionRequest,
 } from '../../shared/api/promotions'
-import { audiences } from '../../shared/words'
-import type { Queries } from '../db/database'
-import { apis, approvals, backends, people, placements, promotions, stages } from '../db/schema'
-import { apiOf, applyTarget, standingAt } from './apply'
+import type { Queries, Transaction } from '../db/database'
+import {
+  apis,
+  approvals,
+  backends,
+  hosts,
+  people,
+  placements,
+  promotions,
+  revisions,
+  stages,
+  type RequestKind,
+  type RolloutChange,
+} from '../db/schema'
+import {
+  apiOf,
+  findPlacement,
+  membersOf,
+  newPlacementId,
+  requirePlaceable,
+  standingAt,
+  usualHost,
+  wantedBy,
+} from './apply'
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context } from './context'
-import { conflict, notFound } from './failure'
+import { conflict, notFound, requireMatch } from './failure'
 import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-
+import { firstStage, placementEtag, targetOf, toSpec } from './placements'
 import { markOf } from './register'
+import { carryOut, intend } from './rollouts'
+import { runningSpec } from './running'
+import { seen } from './sites'
 
 type PromotionRow = typeof promotions.$inferSelect
+type RevisionRow = typeof revisions.$inferSelect
 
 async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
   const [row] = Number.isSafeInteger(id)
@@ -36,10 +62,11 @@ async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
   return row
 }
 
+/** The placements of a version in a stage. */
 const standing = (
   db: Queries,
   { api, version, fromStage }: Pick<PromotionRow, 'api' | 'version' | 'fromStage'>,
-) =>
+): Promise<PlacementRow[]> =>
   db
     .select()
     .from(placements)
@@ -100,36 +127,176 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-async function gatesOf(
-  { db, now }: Pick<Context, 'db' | 'now'>,
-  row: PromotionRow,
-): Promise<Gate[]> {
+const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: string }> = {
+  change: { title: 'Change', action: 'placement.changed' },
+  removal: { title: 'Remove', action: 'placement.removed' },
+  'put-back': { title: 'Put back', action: 'drift.put-back' },
+  keep: { title: 'Keep what runs of', action: 'drift.kept' },
+}
+
+/** Asks for a change at a placement beyond the first stage, where nothing changes without review. */
+export async function requestChange(
+  context: Context,
+  id: string,
+  { kind, spec, note }: ChangeRequest,
+  ifMatch: string | undefined,
+): Promise<PromotionDetail> {
+  const { db, now, actor } = context
+  const row = await findPlacement(db, id)
   const api = await apiOf(db, row)
-  const revision = await revisionOfVersion(db, api, row.version)
-  const from = await standing(db, row)
+  requirePermission(actor, kind === 'put-back' || kind === 'keep' ? 'resolve' : 'place', api.team)
+  requireMatch(ifMatch, placementEtag(row.edition), 'the placement')
+  if (row.stage === (await firstStage(db)).name)
+    throw conflict(`${row.stage} is the first stage; change the placement itself.`)
+  if (kind === 'change' && !spec) throw conflict('Say how it should be served.')
+  const wanted =
+    kind === 'change' ? toSpec(spec!) : kind === 'keep' ? await runningSpec(context, row) : null
+  const request = await db.transaction(async (tx) => {
+    if (wanted) await requirePlaceable(tx, await targetOf(tx, row, wanted))
+    const [made] = await tx
+      .insert(promotions)
+      .values({
+        kind,
+        placement: id,
+        wanted,
+        api: api.id,
+        version: row.version,
+        fromStage: row.stage,
+        toStage: row.stage,
+        state: 'waiting',
+        requestedBy: actor.name,
+        requestedAt: now(),
+        note,
+      })
+      .onConflictDoNothing()
+      .returning({ id: promotions.id })
+    if (!made) throw conflict(`Another change of ${id} is waiting already.`)
+    await record(tx, context, {
+      action: 'request.made',
+      subject: id,
+      after: { request: made.id, kind, note, ...(wanted && { spec: wanted }) },
+    })
+    return made.id
+  })
+  return readPromotion(context, request)
+}
+
+/** One placement as it would be written; nothing where it is taken off. */
+interface Write {
+  group: string
+  there: PlacementRow | undefined
+  spec: PlacementSpec | undefined
+}
+
+/** What a request would do now, and everything that depends on. */
+interface Plan {
+  api: ApiRow
+  revision: RevisionRow
+  from: PlacementRow[]
+  writes: Write[]
+  basis: PlanBasis
+}
+
+async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
+  const api = await apiOf(db, row)
+  const from =
+    row.kind === 'promotion'
+      ? await standing(db, row)
+      : await db.select().from(placements).where(eq(placements.id, row.placement!))
+  const revision = from[0]
+    ? (await db.select().from(revisions).where(eq(revisions.id, from[0].revision)))[0]!
+    : await revisionOfVersion(db, api, row.version)
+  const writes: Write[] = []
+  for (const placement of from) {
+    const { group } = placement
+    if (row.kind !== 'promotion') {
+      const spec = row.kind === 'removal' ? undefined : (row.wanted ?? placement.spec)
+      writes.push({ group, there: placement, spec })
+      continue
+    }
+    const spec = await nextSpec(db, row, api, placement)
+    const there = await standingAt(db, { api, stage: row.toStage, group, spec })
+    writes.push({ group, there, spec })
+  }
+  const editions = (rows: PlacementRow[]) =>
+    Object.fromEntries(rows.map(({ id, edition }) => [id, edition]))
+  const basis: PlanBasis = {
+    version: row.version,
+    revision: revision.digest,
+    from: editions(from),
+    there: editions(writes.flatMap(({ there }) => there ?? [])),
+    gateways: await membersOf(
+      db,
+      writes.map(({ group }) => group),
+    ),
+    writes: Object.fromEntries(
+      writes.map(({ group, there, spec }) => [
+        `${group} ${addressOf(spec ?? there!.spec)}`,
+        spec ? specDigest(spec) : 'removed',
+      ]),
+    ),
+  }
+  return { api, revision, from, writes, basis }
+}
+
+const addressOf = ({ host, basePath }: PlacementSpec) => `https://${host}${basePath}`
+
+async function gatesOf(
+  { db, now }: { db: Queries; now: () => Date },
+  row: PromotionRow,
+  { revision, from, basis }: Plan,
+): Promise<Gate[]> {
   const given = await db
-    .select({ by: approvals.by, name: people.displayName })
+    .select({ by: approvals.by, name: people.displayName, basis: approvals.basis })
     .from(approvals)
     .innerJoin(people, eq(people.name, approvals.by))
     .where(eq(approvals.promotion, row.id))
     .orderBy(asc(approvals.at))
-  return judgeGates({
-    mustFindings: revision.counts.must,
-    fromStage: row.fromStage,
-    standing: from.map((placement) => ({
-      name: placement.id,
-      checked: markOf(placement, now()) !== 'unseen',
-      differences: placement.differences.length,
-    })),
+  const review = {
     requester: row.requestedBy,
-    approvals: given,
+    approvals: given.map(({ by, name, basis: approved }) => {
+      const voided = whyVoid(approved, basis)
+      return { by, name, ...(voided !== undefined && { voided }) }
+    }),
+    ...(row.override && { override: await overriderOf(db, row.override) }),
+  }
+  if (row.kind !== 'promotion') return judgeChange(review)
+  const ids = from.map(({ id }) => id)
+  const sites =
+    ids.length === 0
+      ? []
+      : await db
+          .select({ id: placements.id, ...seen })
+          .from(placements)
+          .where(inArray(placements.id, ids))
+  const [counts] = await db
+    .select({ counts: revisions.counts })
+    .from(revisions)
+    .where(eq(revisions.id, revision.id))
+  return judgeGates({
+    ...review,
+    mustFindings: counts!.counts.must,
+    fromStage: row.fromStage,
+    standing: sites.map((site) => ({
+      name: site.id,
+      checked: markOf(site, now()) !== 'unseen',
+      differences: site.differences.length,
+    })),
   })
+}
+
+async function overriderOf(db: Queries, { by, reason }: { by: string; reason: string }) {
+  const [person] = await db
+    .select({ name: people.displayName })
+    .from(people)
+    .where(eq(people.name, by))
+  return { name: person?.name ?? by, reason }
 }
 
 /** Promotions, waiting ones first, newest first. */
 export async function listPromotions(
   context: Pick<Context, 'db' | 'now'>,
-  query: PromotionQuery,
+  query: PromotionQuery & { id?: number },
 ): Promise<Page<PromotionItem>> {
   const { db } = context
   const rows = await db
@@ -141,9 +308,11 @@ export async function listPromotions(
       and(
         query.state ? eq(promotions.state, query.state) : undefined,
         query.api ? eq(apis.slug, query.api) : undefined,
+        query.placement ? eq(promotions.placement, query.placement) : undefined,
+        query.id === undefined ? undefined : eq(promotions.id, query.id),
       ),
     )
-    .orderBy(sql`${promotions.state} = 'waiting' desc`, desc(promotions.id))
+    .orderBy(sql`${promotions.state} in ('waiting', 'under-way') desc`, desc(promotions.id))
   const page = pageFrom(rows, query)
   const ids = page.items.map(({ promotion }) => promotion.id)
   const given =
@@ -173,9 +342,15 @@ export async function listPromotions(
       requestedBy: by ?? promotion.requestedBy,
       requestedAt: promotion.requestedAt.toISOString(),
       note: promotion.note,
+      kind: promotion.kind,
+      ...(promotion.placement !== null && { placement: promotion.placement }),
+      ...(promotion.override && {
+        override: { ...promotion.override, ...(await overriderOf(db, promotion.override)) },
+        unconfirmed: promotion.confirmedBy === null,
+      }),
       gates:
         promotion.state === 'waiting'
-          ? await gatesOf(context, promotion)
+          ? await gatesOf(context, promotion, await planOf(db, promotion))
           : (promotion.evidence?.gates ?? []),
       approvals: given
         .filter((approval) => approval.promotion === promotion.id)
@@ -187,12 +362,13 @@ export async function listPromotions(
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
   const row = await findPromotion(context.db, id)
-  const api = await apiOf(context.db, row)
-  const { items } = await listPromotions(context, { api: api.slug, limit: 1000 })
-  const item = items.find((promotion) => promotion.id === id)!
+  const { items } = await listPromotions(context, { id })
   return {
-    ...item,
-    plan: row.state === 'waiting' ? await planOf(context.db, row) : (row.evidence?.plan ?? []),
+    ...items[0]!,
+    plan:
+      row.state === 'waiting'
+        ? await shownPlan(context.db, row, await planOf(context.db, row))
+        : (row.evidence?.plan ?? []),
   }
 }
 
@@ -203,50 +379,60 @@ async function nextSpec(
   api: ApiRow,
   from: PlacementRow,
 ): Promise<PlacementSpec> {
-  const [fromStage] = await db.select().from(stages).where(eq(stages.name, row.fromStage))
-  const [toStage] = await db.select().from(stages).where(eq(stages.name, row.toStage))
   const known = await db
     .select()
     .from(backends)
     .where(and(eq(backends.api, api.slug), eq(backends.stage, row.toStage)))
-  const audience = audiences.find((key) => fromStage!.hosts[key] === from.spec.host)
-  const host = toStage!.hosts[audience ?? api.audience]
+  const [here] = await db.select().from(hosts).where(eq(hosts.name, from.spec.host))
+  const audience = here?.audiences.includes(api.audience) ? api.audience : here?.audiences[0]
+  const there = await usualHost(db, row.toStage, audience ?? api.audience)
   const upstream = from.spec.backends.map(({ name, url, timeoutMs }): Backend => {
-    const there = known.find((backend) => backend.name === name)
-    return there ? { name, url: there.url, timeoutMs: there.timeoutMs } : { name, url, timeoutMs }
+    const own = known.find((backend) => backend.name === name)
+    return own ? { name, url: own.url, timeoutMs: own.timeoutMs } : { name, url, timeoutMs }
   })
-  return { ...from.spec, host, backends: upstream }
+  return { ...from.spec, host: there?.name ?? '', backends: upstream }
 }
 
-/** What each placement of the version becomes in the next stage, and what that changes there. */
-async function planOf(db: Queries, row: PromotionRow): Promise<PlacementPlan[]> {
-  const api = await apiOf(db, row)
-  const from = await standing(db, row)
-  return Promise.all(
-    from.map(async (placement): Promise<PlacementPlan> => {
-      const spec = await nextSpec(db, row, api, placement)
-      const there = await standingAt(db, {
-        api,
-        stage: row.toStage,
-        gateway: placement.gateway,
-        spec,
-      })
-      const served = ({ routes }: PlacementSpec) =>
-        routes.filter(({ treatment: { kind } }) => kind === 'route' || kind === 'mock')
-      const { added, removed } = compareOperations(there ? served(there.spec) : [], served(spec))
-      const next: PlacementRow = { ...placement, id: there?.id ?? 'next', spec, stage: row.toStage }
-      const changes = there ? await settingChanges(db, there, next) : []
-      return {
-        gateway: placement.gateway,
-        address: `https://${spec.host}${spec.basePath}`,
-        replaces: there?.version ?? '',
-        added,
-        removed,
-        changes,
-        spec,
-      }
-    }),
-  )
+/** What each placement becomes, and what that changes there. */
+async function shownPlan(
+  db: Queries,
+  row: PromotionRow,
+  { writes, from }: Plan,
+): Promise<PlacementPlan[]> {
+  const shown: PlacementPlan[] = []
+  for (const [index, { group, there, spec }] of writes.entries()) {
+    const served = ({ routes }: PlacementSpec) =>
+      routes.filter(({ treatment: { kind } }) => kind === 'route' || kind === 'mock')
+    const { added, removed } = compareOperations(
+      there ? served(there.spec) : [],
+      spec ? served(spec) : [],
+    )
+    const changes =
+      row.kind === 'put-back' || row.kind === 'keep'
+        ? await driftOf(db, there!.id)
+        : there && spec
+          ? await settingChanges(db, there, { ...from[index]!, id: there.id, spec })
+          : []
+    shown.push({
+      group,
+      address: addressOf(spec ?? there!.spec),
+      replaces: there?.version ?? '',
+      added,
+      removed,
+      changes,
+      ...(spec && { spec }),
+    })
+  }
+  return shown
+}
+
+/** What differs at a placement now, as it was last seen. */
+async function driftOf(db: Queries, id: string) {
+  const [row] = await db
+    .select({ differences: seen.differences })
+    .from(placements)
+    .where(eq(placements.id, id))
+  return row?.differences ?? []
 }
 
 /** Settings of operations served before and after that will be different. */
@@ -256,6 +442,8 @@ async function settingChanges(db: Queries, there: PlacementRow, next: PlacementR
   const differences = compareRoutes(before, after)
   return differences.filter(({ what }) => what !== 'route' && what !== 'version')
 }
+
+const notWaiting = 'This request is not waiting any more.'
 
 /** Approves; the requester's own approval does not open the gate. */
 export async function approve(
@@ -268,20 +456,30 @@ export async function approve(
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
     if (!row) throw notFound(`promotion ${id}`)
-    if (row.state !== 'waiting') throw conflict('This promotion is not waiting any more.')
+    if (row.state !== 'waiting') throw conflict(notWaiting)
     if (row.requestedBy === actor.name)
-      throw conflict('You asked for this promotion yourself; somebody else has to approve it.')
+      throw conflict('You asked for this yourself; somebody else has to approve it.')
+    const { api, basis } = await planOf(tx, row)
     const made = await tx
       .insert(approvals)
-      .values({ promotion: id, by: actor.name, at: now(), note })
-      .onConflictDoNothing()
+      .values({ promotion: id, by: actor.name, at: now(), note, basis })
+      .onConflictDoUpdate({
+        target: [approvals.promotion, approvals.by],
+        set: { at: now(), note, basis },
+        setWhere: sql`${approvals.basis} is distinct from ${JSON.stringify(basis)}::jsonb`,
+      })
       .returning()
     if (made.length === 0) throw conflict('You have approved this already.')
-    const api = await apiOf(tx, row)
     await record(tx, context, {
-      action: 'promotion.approved',
-      subject: api.slug,
-      after: { promotion: id, version: row.version, to: row.toStage, note },
+      action: row.kind === 'promotion' ? 'promotion.approved' : 'request.approved',
+      subject: row.placement ?? api.slug,
+      after: {
+        promotion: id,
+        version: row.version,
+        to: row.toStage,
+        note,
+        plan: planDigest(basis),
+      },
     })
   })
   return readPromotion(context, id)
@@ -299,63 +497,143 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
       .set({ state: 'withdrawn' })
       .where(and(eq(promotions.id, id), eq(promotions.state, 'waiting')))
       .returning()
-    if (gone.length === 0) throw conflict('This promotion is not waiting any more.')
+    if (gone.length === 0) throw conflict(notWaiting)
     await record(tx, context, {
-      action: 'promotion.withdrawn',
-      subject: api.slug,
+      action: row.kind === 'promotion' ? 'promotion.withdrawn' : 'request.withdrawn',
+      subject: row.placement ?? api.slug,
       before: { promotion: id, version: row.version, to: row.toStage },
     })
   })
   return readPromotion(context, id)
 }
 
-/** The act: the gateways are read anew, and with every gate open each placement of the version is applied in the next stage. */
+/** Goes past the approval in an emergency; it stands out until somebody else has confirmed it. */
+export async function overrideApproval(
+  context: Context,
+  id: number,
+  reason: string,
+): Promise<PromotionDetail> {
+  const { db, actor, now } = context
+  requirePermission(actor, 'override')
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
+    if (!row) throw notFound(`promotion ${id}`)
+    if (row.state !== 'waiting') throw conflict(notWaiting)
+    const override = { by: actor.name, at: now().toISOString(), reason }
+    await tx.update(promotions).set({ override }).where(eq(promotions.id, id))
+    const { api, basis } = await planOf(tx, row)
+    await record(tx, context, {
+      action: 'request.overridden',
+      subject: row.placement ?? api.slug,
+      after: { promotion: id, reason, plan: planDigest(basis) },
+    })
+  })
+  return readPromotion(context, id)
+}
+
+/** Says, as a second person, that an emergency was one. */
+export async function confirmOverride(context: Context, id: number): Promise<PromotionDetail> {
+  const { db, actor, now } = context
+  requirePermission(actor, 'approve')
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
+    if (!row) throw notFound(`promotion ${id}`)
+    if (!row.override || row.confirmedBy)
+      throw conflict('There is no emergency here that waits to be confirmed.')
+    if (row.override.by === actor.name || row.requestedBy === actor.name)
+      throw conflict('Somebody who neither asked for it nor went past the approval confirms it.')
+    await tx
+      .update(promotions)
+      .set({ confirmedBy: actor.name, confirmedAt: now() })
+      .where(eq(promotions.id, id))
+    const api = await apiOf(tx, row)
+    await record(tx, context, {
+      action: 'request.confirmed',
+      subject: row.placement ?? api.slug,
+      after: { promotion: id, reason: row.override.reason },
+    })
+  })
+  return readPromotion(context, id)
+}
+
+/**
+ * The act: the gateways are read anew, and with every gate open what the plan says is written down as wanted, in one
+ * rollout over all gateways. Gates, approvals and plan are judged in the transaction that does so.
+ */
 export async function promote(context: Context, id: number): Promise<PromotionDetail> {
   const { db, actor } = context
   requirePermission(actor, 'promote')
   const row = await findPromotion(db, id)
-  if (row.state !== 'waiting') throw conflict('This promotion is not waiting any more.')
-  const standingGateways = new Set((await standing(db, row)).map(({ gateway }) => gateway))
-  for (const gateway of standingGateways) await checkGateway(context, gateway)
-  const gates = await gatesOf(context, row)
+  if (row.state !== 'waiting') throw conflict(notWaiting)
+  if (row.kind === 'promotion') {
+    const groups = (await standing(db, row)).map(({ group }) => group)
+    for (const gateway of await membersOf(db, groups)) await checkGateway(context, gateway)
+  }
+  const rollout = await db.transaction((tx) => intendPlan(tx, context, id))
+  await carryOut(context, rollout)
+  return readPromotion(context, id)
+}
+
+async function intendPlan(tx: Transaction, context: Context, id: number): Promise<number> {
+  const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
+  if (row?.state !== 'waiting') throw conflict(notWaiting)
+  await lockAll(tx, await planOf(tx, row))
+  // What was read before the locks may have changed until they were had.
+  const plan = await planOf(tx, row)
+  const gates = await gatesOf({ db: tx, now: context.now }, row, plan)
   if (!open(gates)) {
     const shut = gates
       .filter((gate) => gate.state !== 'passed')
       .map((gate) => `${gate.title}: ${gate.text}`)
     throw conflict(`Not every gate is open. ${shut.join('. ')}.`)
   }
-  const api = await apiOf(db, row)
-  const revision = await revisionOfVersion(db, api, row.version)
-  const from = await standing(db, row)
-  const plan = await planOf(db, row)
-  const reasons = gates.map(({ id: gate, text }) => ({ gate, text }))
-  for (const [index, placement] of from.entries()) {
-    const spec = await nextSpec(db, row, api, placement)
-    const target = {
-      api,
-      version: row.version,
-      revision,
-      stage: row.toStage,
-      gateway: placement.gateway,
-      spec,
-    }
-    const there = await standingAt(db, target)
-    const last = index === from.length - 1
-    await applyTarget(context, target, there, 'placement.promoted', async (tx) => {
-      if (!last) return
-      const done = await tx
-        .update(promotions)
-        .set({ state: 'done', evidence: { gates, plan } })
-        .where(and(eq(promotions.id, id), eq(promotions.state, 'waiting')))
-        .returning()
-      if (done.length === 0) throw conflict('Somebody promoted or withdrew this in between.')
-      await record(tx, context, {
-        action: 'promotion.done',
-        subject: api.slug,
-        before: { stage: row.fromStage, replaces: there?.version ?? null },
-        after: { promotion: id, version: row.version, stage: row.toStage, gates: reasons },
-      })
-    })
+  const evidence = { gates, plan: await shownPlan(tx, row, plan) }
+  const change = await changeOf(tx, row, plan)
+  await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
+  const { api, writes } = plan
+  const kind = row.kind === 'promotion' ? undefined : needs[row.kind]
+  return intend(tx, context, {
+    action: kind?.action ?? 'placement.promoted',
+    title: kind
+      ? `${kind.title} ${api.title} ${row.version} in ${row.toStage}`
+      : `Promote ${api.title} ${row.version} into ${row.toStage}`,
+    change: { ...change, promotion: { id, evidence } },
+    groups: writes.map(({ group }) => group),
+    act: {
+      subject: row.placement ?? api.slug,
+      after: { promotion: id, version: row.version, plan: planDigest(plan.basis) },
+    },
+  })
+}
+
+/** Keeps every placement of a plan as it is until the transaction ends. */
+async function lockAll(tx: Transaction, { from, writes }: Plan): Promise<void> {
+  const ids = [...from, ...writes.flatMap(({ there }) => there ?? [])].map(({ id }) => id)
+  if (ids.length === 0) return
+  await tx
+    .select({ id: placements.id })
+    .from(placements)
+    .where(inArray(placements.id, ids))
+    .orderBy(asc(placements.id))
+    .for('update')
+}
+
+async function changeOf(
+  tx: Transaction,
+  row: PromotionRow,
+  { api, revision, writes }: Plan,
+): Promise<RolloutChange> {
+  const [only] = writes
+  if (!only) throw conflict('The placement is not there any more.')
+  if (row.kind === 'removal')
+    return { kind: 'remove', placement: only.there!.id, edition: only.there!.edition }
+  if (row.kind === 'put-back') return { kind: 'apply', placement: only.there!.id }
+  const wanted: Extract<RolloutChange, { kind: 'place' }>['wanted'] = []
+  for (const { group, there, spec } of writes) {
+    const target = { api, version: row.version, revision, stage: row.toStage, group, spec: spec! }
+    await requirePlaceable(tx, target)
+    const id = there?.id ?? (await newPlacementId(tx, target, wanted))
+    wanted.push(wantedBy(target, id, there?.edition ?? 0))
   }
-  return readPromotion(context, id)
+  return { kind: 'place', wanted }
 }

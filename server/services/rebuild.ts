@@ -11,7 +11,9 @@ import { currentEdition } from './rulebooks'
  * Derives again what is kept of revisions that an earlier version of the register saved. What is derived can always be
  * rebuilt from the texts; returns how many revisions were.
  */
-export async function rebuildDerived(services: Services): Promise<number> {
+export async function rebuildDerived(
+  services: Pick<Services, 'db' | 'examiner' | 'now'>,
+): Promise<number> {
   const { db, examiner, now } = services
   const rows = await db
     .select({ revision: revisions, api: apis })

@@ -21,6 +21,7 @@ import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
 import { houseSlug } from './rulebooks'
+import { differsSomewhere, seen } from './sites'
 
 /** A placement whose gateway has not been read for longer than this is not seen. */
 export const unseenAfterMs = 5 * 60_000
@@ -58,8 +59,7 @@ export async function cellsByApi(
       stage: placements.stage,
       position: stages.position,
       version: placements.version,
-      checkedAt: placements.checkedAt,
-      differences: placements.differences,
+      ...seen,
       mocks: sql<boolean>`not jsonb_path_exists(${placements.spec}, '$.routes[*].treatment.kind ? (@ == "route")')`,
       keyless: sql<boolean>`not (${placements.spec} #>> '{key,required}')::boolean`,
       audience: apis.audience,
@@ -181,10 +181,7 @@ export async function readShell({
         })
         .from(apis)
         .leftJoin(revisions, isNewest),
-      db
-        .select({ count })
-        .from(placements)
-        .where(sql`jsonb_array_length(${placements.differences}) > 0`),
+      db.select({ count }).from(placements).where(differsSomewhere),
       db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
       db.select({ count }).from(gateways),
       db

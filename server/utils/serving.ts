@@ -1,5 +1,5 @@
 import { configuration } from '../configuration'
-import { openDatabase } from '../db/database'
+import { openDatabase, openLocks } from '../db/database'
 import type { Serving } from '../http/router'
 import { threadedExaminer } from '../jobs/examiner'
 import { openQueue, queueOver } from '../jobs/queue'
@@ -16,8 +16,15 @@ export function serving(): Promise<Serving> {
 }
 
 async function start(): Promise<Serving> {
-  const { databaseUrl, sessionSecret, gatewaySecret, allowedTargets, distribution } =
-    configuration()
+  const {
+    databaseUrl,
+    sessionSecret,
+    gatewaySecret,
+    heads,
+    setupCode,
+    allowedTargets,
+    distribution,
+  } = configuration()
   const { db } = openDatabase(databaseUrl)
   const boss = await openQueue(databaseUrl, { maintains: false })
   return {
@@ -25,8 +32,11 @@ async function start(): Promise<Serving> {
     services: {
       db,
       examiner: threadedExaminer(distribution),
-      queue: queueOver(boss),
+      queue: queueOver(boss, db),
       gatewaySecret,
+      lock: openLocks(databaseUrl),
+      heads,
+      setupCode,
       allowedTargets,
       now: () => new Date(),
     },

@@ -26,7 +26,7 @@ export class PageQuery {
   @whole({ says: 'How many to return at most.', example: 100, min: 1, max: 1000, optional: true })
   limit?: number
 
-  @text({ says: 'Where to go on, from the page before.', example: '100', optional: true })
+  @text({ says: 'Where to go on, from the page before.', example: 'YXQgMTAw', optional: true })
   cursor?: string
 }
 
@@ -373,6 +373,14 @@ export class TextFault {
 
   @whole({ says: 'The column, from 1.', example: 5 })
   column!: number
+
+  @text({
+    says: 'The lines around it; its own is marked.',
+    example: '› 12 info: [',
+    max: 2000,
+    optional: true,
+  })
+  excerpt?: string
 }
 
 export class Twin {

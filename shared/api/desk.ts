@@ -32,6 +32,13 @@ export class DeskRequest {
   host?: string
 
   @text({
+    says: 'The gateway; the first of its group where absent.',
+    example: 'north-edge',
+    optional: true,
+  })
+  gateway?: string
+
+  @text({
     says: 'The key to send.',
     example: 'elm_2YQ8bVZ1p6mT4nRk',
     max: 200,

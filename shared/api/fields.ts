@@ -77,15 +77,26 @@ interface Text extends Common {
   pattern?: RegExp
   /** What to say where the pattern does not match. */
   otherwise?: string
+  /** Never in a response. */
+  secret?: boolean
 }
 
 /** Text of at most 500 characters unless said otherwise. */
-export function text({ example, min = 0, max = 500, pattern, otherwise, ...common }: Text) {
+export function text({
+  example,
+  min = 0,
+  max = 500,
+  pattern,
+  otherwise,
+  secret = false,
+  ...common
+}: Text) {
   const schema = {
     type: 'string',
     ...(min > 0 && { minLength: min }),
     maxLength: max,
     ...(pattern && { pattern: pattern.source }),
+    ...(secret && { writeOnly: true }),
   }
   const checks = [IsString(), MinLength(min), MaxLength(max)]
   if (pattern)
@@ -127,16 +138,28 @@ export function moment(common: Common) {
   ])
 }
 
+/** A day in the calendar: `2026-11-20`. */
+export function day({ example, ...common }: Common & { example: string }) {
+  return field(described(common, { type: 'string', format: 'date' }, example), [
+    IsString(),
+    Matches(/^\d{4}-\d{2}-\d{2}$/, { message: '$property must be a day such as 2026-11-20' }),
+    IsISO8601({ strict: true }),
+  ])
+}
+
+/** Texts of at most 2,000 characters each. */
 export function texts({
   example,
   max = 200,
+  longest = 2000,
   ...common
-}: Common & { example: string[]; max?: number }) {
-  const schema = { type: 'array', items: { type: 'string' }, maxItems: max }
-  return field(described(common, schema, example), [
+}: Common & { example: string[]; max?: number; longest?: number }) {
+  const items = { type: 'string', maxLength: longest }
+  return field(described(common, { type: 'array', items, maxItems: max }, example), [
     IsArray(),
     ArrayMaxSize(max),
     IsString({ each: true }),
+    MaxLength(longest, { each: true }),
   ])
 }
 

@@ -4,6 +4,9 @@ export class GatewayItem {
   @text({ says: 'The gateway’s name.', example: 'north-edge' })
   name!: string
 
+  @text({ says: 'The group it belongs to.', example: 'edge' })
+  group!: string
+
   @text({ says: 'What it serves.', example: 'Public and partner traffic' })
   serves!: string
 
@@ -27,4 +30,19 @@ export class GatewayItem {
 
   @texts({ says: 'Routes nobody placed.', example: ['GET /old/ping'] })
   unclaimed!: string[]
+}
+
+/** A logical gateway: what is placed on it runs on all its members. */
+export class GroupItem {
+  @text({ says: 'The group’s name.', example: 'edge' })
+  name!: string
+
+  @text({ says: 'What it serves.', example: 'Public and partner traffic' })
+  serves!: string
+
+  @texts({ says: 'Its gateways.', example: ['north-edge', 'south-edge'] })
+  members!: string[]
+
+  @whole({ says: 'Placements on it.', example: 6 })
+  placements!: number
 }

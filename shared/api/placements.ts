@@ -119,8 +119,8 @@ export class PlacementRequest {
   @text({ says: 'The version.', example: '2.5.0', min: 1 })
   version!: string
 
-  @text({ says: 'The gateway.', example: 'north-edge', min: 1 })
-  gateway!: string
+  @text({ says: 'The gateway group.', example: 'edge', min: 1 })
+  group!: string
 
   @one(() => SpecBody, { says: 'How it should be served.' })
   spec!: SpecBody
@@ -134,11 +134,11 @@ export class DraftQuery {
   stage?: string
 
   @text({
-    says: 'The gateway; proposed by audience where absent.',
-    example: 'north-edge',
+    says: 'The gateway group; proposed by audience where absent.',
+    example: 'edge',
     optional: true,
   })
-  gateway?: string
+  group?: string
 }
 
 export class PlacementDraft {
@@ -151,8 +151,8 @@ export class PlacementDraft {
   @text({ says: 'The stage.', example: 'Trial' })
   stage!: string
 
-  @text({ says: 'The gateway proposed.', example: 'north-edge' })
-  gateway!: string
+  @text({ says: 'The gateway group proposed.', example: 'edge' })
+  group!: string
 
   @one(() => SpecBody, { says: 'A proposal; operations nobody decided about are undecided.' })
   spec!: SpecBody
@@ -177,6 +177,9 @@ export class DifferenceItem {
 
   @text({ says: 'How it probably came about.', example: 'Somebody changed it on the gateway' })
   cause!: string
+
+  @text({ says: 'The gateway it is on.', example: 'north-edge', optional: true })
+  on?: string
 }
 
 export class PlacementItem {
@@ -204,11 +207,14 @@ export class PlacementItem {
   @text({ says: 'The stage.', example: 'Trial' })
   stage!: string
 
-  @text({ says: 'The gateway.', example: 'north-edge' })
-  gateway!: string
+  @text({ says: 'The gateway group it runs on.', example: 'edge' })
+  group!: string
 
   @one(() => SpecBody, { says: 'How it should be served.' })
   spec!: SpecBody
+
+  @whole({ says: 'The rollout that is changing it.', example: 41, optional: true })
+  rollout?: number
 
   @choice(['in-step', 'differs', 'unseen'], { says: 'Whether the gateway runs it.' })
   mark!: 'in-step' | 'differs' | 'unseen'
@@ -251,6 +257,24 @@ export class IssuedKey {
 
   @text({ says: 'The key; it is shown this once.', example: 'elm_2YQ8bVZ1p6mT4nRk' })
   secret!: string
+
+  @whole({
+    says: 'The rollout that is still bringing it to the gateways; it works once that is done.',
+    example: 41,
+    optional: true,
+  })
+  rollout?: number
+}
+
+export class ChangeRequest {
+  @choice(['change', 'removal', 'put-back', 'keep'], { says: 'What is asked for.' })
+  kind!: 'change' | 'removal' | 'put-back' | 'keep'
+
+  @one(() => SpecBody, { says: 'How it should be served, for a change.', optional: true })
+  spec?: SpecBody
+
+  @text({ says: 'What reviewers should know.', example: 'Partners need more', max: 2000 })
+  note!: string
 }
 
 export class HandEdit {

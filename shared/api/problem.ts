@@ -21,7 +21,10 @@ export class Fault {
 
 /** Problem details (RFC 9457). */
 export class Problem {
-  @text({ says: 'Names the kind of problem.', example: 'about:blank' })
+  @text({
+    says: 'Names the kind of problem: the address of the page that explains it.',
+    example: '/problems/role-refused',
+  })
   type!: string
 
   @text({ says: 'The problem in a few words.', example: 'Not allowed' })

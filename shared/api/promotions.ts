@@ -1,4 +1,4 @@
-import { choice, many, moment, one, text, texts, whole } from './fields'
+import { choice, flag, many, moment, one, text, texts, whole } from './fields'
 import { PageQuery } from './catalog'
 import { DifferenceItem, SpecBody } from './placements'
 
@@ -42,8 +42,8 @@ export class ApprovalItem {
 }
 
 export class PlacementPlan {
-  @text({ says: 'The gateway.', example: 'north-edge' })
-  gateway!: string
+  @text({ says: 'The gateway group.', example: 'edge' })
+  group!: string
 
   @text({ says: 'The outside address.', example: 'https://api.brackenmere.example/supply/v2' })
   address!: string
@@ -62,8 +62,23 @@ export class PlacementPlan {
   })
   changes!: DifferenceItem[]
 
-  @one(() => SpecBody, { says: 'How it will be served.' })
-  spec!: SpecBody
+  @one(() => SpecBody, {
+    says: 'How it will be served; absent where it is removed.',
+    optional: true,
+  })
+  spec?: SpecBody
+}
+
+/** Somebody went past the approval in an emergency. */
+export class OverrideItem {
+  @text({ says: 'Who.', example: 'Imara Holt' })
+  name!: string
+
+  @moment({ says: 'When.' })
+  at!: string
+
+  @text({ says: 'Why.', example: 'Partners flood the backend', max: 2000 })
+  reason!: string
 }
 
 export class PromotionItem {
@@ -88,8 +103,28 @@ export class PromotionItem {
   @text({ says: 'Into which stage.', example: 'Live' })
   to!: string
 
-  @choice(['waiting', 'done', 'withdrawn'], { says: 'What became of it.' })
-  state!: 'waiting' | 'done' | 'withdrawn'
+  @choice(['promotion', 'change', 'removal', 'put-back', 'keep'], { says: 'What is asked for.' })
+  kind!: 'promotion' | 'change' | 'removal' | 'put-back' | 'keep'
+
+  @text({
+    says: 'The placement that is to be changed.',
+    example: 'supply-interruptions-live-1',
+    optional: true,
+  })
+  placement?: string
+
+  @choice(['waiting', 'under-way', 'done', 'withdrawn'], { says: 'What became of it.' })
+  state!: 'waiting' | 'under-way' | 'done' | 'withdrawn'
+
+  @one(() => OverrideItem, { says: 'Who went past the approval, and why.', optional: true })
+  override?: OverrideItem
+
+  @flag({
+    says: 'Whether an emergency still waits for a second person to confirm it.',
+    example: false,
+    optional: true,
+  })
+  unconfirmed?: boolean
 
   @text({ says: 'Who asked.', example: 'Imara Holt' })
   requestedBy!: string
@@ -113,8 +148,18 @@ export class PromotionDetail extends PromotionItem {
 }
 
 export class PromotionQuery extends PageQuery {
-  @choice(['waiting', 'done', 'withdrawn'], { says: 'Only in this state.', optional: true })
-  state?: 'waiting' | 'done' | 'withdrawn'
+  @choice(['waiting', 'under-way', 'done', 'withdrawn'], {
+    says: 'Only in this state.',
+    optional: true,
+  })
+  state?: 'waiting' | 'under-way' | 'done' | 'withdrawn'
+
+  @text({
+    says: 'Only of this placement.',
+    example: 'supply-interruptions-live-1',
+    optional: true,
+  })
+  placement?: string
 
   @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
   api?: string
@@ -123,4 +168,14 @@ export class PromotionQuery extends PageQuery {
 export class Approval {
   @text({ says: 'With which words.', example: 'Fine by security', max: 2000 })
   note!: string
+}
+
+export class Override {
+  @text({
+    says: 'Why it cannot wait for an approval.',
+    example: 'Partners flood the backend',
+    min: 10,
+    max: 2000,
+  })
+  reason!: string
 }

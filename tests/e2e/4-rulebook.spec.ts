@@ -90,6 +90,7 @@ test('keeps what is written, says what is wrong with a rule, and refuses to publ
 test('tries a rule on what the register knows, and on another API', async ({ page }) => {
   await signIn(page, 'imara', '/rulebook/draft?rule=operation-secured')
   const breaks = page.getByRole('textbox', { name: /^Sample \d+ that breaks it$/ })
+  await expect(breaks.first()).toBeVisible()
   const had = await breaks.count()
   await page.getByRole('button', { name: 'Add a sample' }).last().click()
   await expect(breaks).toHaveCount(had + 1)

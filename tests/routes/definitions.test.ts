@@ -167,7 +167,7 @@ describe('a revision of many files', () => {
         .status,
     ).toBe(404)
     const archive = await fetch(`${world.base}/api/v1/apis/lab-sampling/revisions/2/archive`, {
-      headers: { cookie: await cookieOf(imara) },
+      headers: { cookie: imara.cookie() },
     })
     const unpacked = unzipSync(new Uint8Array(await archive.arrayBuffer()))
     expect(Object.keys(unpacked).sort()).toEqual(
@@ -389,11 +389,6 @@ describe('facts beside a definition', () => {
   })
 })
 
-async function cookieOf(visitor: Visitor): Promise<string> {
-  await visitor.call('GET', '/self')
-  return (visitor as unknown as { cookie: string }).cookie
-}
-
 describe('definitions in an archive', () => {
   it('are found with what they refer to in the archive, however deep, and name what is too large', async () => {
     const schema = (i: number) =>
@@ -463,10 +458,10 @@ describe('findings page by page', () => {
       (await imara.call<Listed>('GET', `/findings?${query}`)).body
     const { items: whole } = await list('standing=open&limit=1000')
     const paged: Listed['items'] = []
-    for (let cursor: string | undefined = '0'; cursor !== undefined;) {
-      const page: Listed = await list(`standing=open&limit=17&cursor=${cursor}`)
+    for (let after: string | undefined = ''; after !== undefined;) {
+      const page: Listed = await list(`standing=open&limit=17${after}`)
       paged.push(...page.items)
-      cursor = page.nextCursor
+      after = page.nextCursor && `&cursor=${page.nextCursor}`
     }
     expect(whole.length).toBeGreaterThan(50)
     expect(paged).toEqual(whole)

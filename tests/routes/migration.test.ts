@@ -72,6 +72,9 @@ it('brings a register from before there were rulebooks to the rulebook', async (
       examiner: directExaminer,
       queue: idleQueue,
       gatewaySecret: '',
+      lock: (_, work) => work(),
+      heads: { keyFile: '', headsFile: '', witness: '' },
+      setupCode: '',
       allowedTargets: [],
       now: () => new Date(),
     }

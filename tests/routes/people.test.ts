@@ -102,7 +102,7 @@ describe('every operation', () => {
         await reader.call('POST', '/placements', {
           api: 'leak-sensors',
           version: '0.3.0',
-          gateway: 'north-edge',
+          group: 'edge',
           spec,
         })
       ).status,
@@ -113,7 +113,7 @@ describe('every operation', () => {
         await reader.call('POST', '/placements', {
           api: 'leak-sensors',
           version: '0.3.0',
-          gateway: 'north-edge',
+          group: 'edge',
           spec,
         })
       ).status,

@@ -399,9 +399,9 @@ describe('a definition that cannot be worked on', () => {
       ...directExaminer,
       examine: (files, ...known) =>
         new TextDecoder().decode(files[0].bytes).includes('Washouts East')
-          ? Promise.reject(new Failure(500, 'Failed', 'The thread gave up.'))
+          ? Promise.reject(new Failure(500, 'Something failed', 'The thread gave up.'))
           : directExaminer.examine(files, ...known),
-      mend: () => Promise.reject(new Failure(500, 'Failed', 'The thread gave up.')),
+      mend: () => Promise.reject(new Failure(500, 'Something failed', 'The thread gave up.')),
     },
   })
 

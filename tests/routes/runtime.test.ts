@@ -40,7 +40,7 @@ const place = (spec: SpecBody) =>
   tomas.call<PlacementItem & { detail: string; faults: { field: string; message: string }[] }>(
     'POST',
     '/placements',
-    { api: 'supply-interruptions', version: '2.4.0', gateway: 'north-edge', spec },
+    { api: 'supply-interruptions', version: '2.4.0', group: 'edge', spec },
   )
 const send = (path: string, more: object = {}) =>
   oskar.call<DeskAnswer>('POST', '/requests', { placement: id, method: 'GET', path, ...more })
@@ -91,36 +91,37 @@ describe('placing', () => {
     expect(text).toMatch(/interruptions\/export[\s\S]*kind: Withheld/)
   })
 
-  it('refuses an address that another placement serves', async () => {
+  it('refuses an address that another API has, or part of it, by name', async () => {
     await bringIn(tomas, definition('leak-sensors/0.3.0.yaml'))
     const spec = (await tomas.call<{ spec: SpecBody }>('GET', '/apis/leak-sensors/placement-draft'))
       .body.spec
-    const other = await draft()
-    const clash: SpecBody = {
-      ...spec,
-      host: other.host,
-      basePath: '/supply/v2',
-      routes: spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' } })),
+    const at = (host: string, basePath: string) =>
+      tomas.call<PlacementItem & { detail: string }>('POST', '/placements', {
+        api: 'leak-sensors',
+        version: '0.3.0',
+        group: 'edge',
+        spec: {
+          ...spec,
+          host,
+          basePath,
+          routes: spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' } })),
+        },
+      })
+    const { host } = await draft()
+    for (const basePath of ['/supply/v2', '/supply', '/', '/supply/v2/areas']) {
+      const refused = await at(host, basePath)
+      expect(refused.status, basePath).toBe(409)
+      expect(refused.body.detail).toMatch(/belongs to Supply Interruptions already/)
     }
-    const first = await tomas.call('POST', '/placements', {
-      api: 'leak-sensors',
-      version: '0.3.0',
-      gateway: 'north-edge',
-      spec: clash,
-    })
-    expect(first.status).toBe(201)
-    const supply = decided(other)
-    const leak = (
-      await tomas.call<{ items: PlacementItem[] }>('GET', '/placements?api=leak-sensors')
-    ).body.items[0]!
-    await tomas.call('DELETE', `/placements/${leak.id}`)
-    const moved = await tomas.call<{ detail: string }>('POST', '/placements', {
-      api: 'supply-interruptions',
-      version: '2.4.0',
-      gateway: 'north-edge',
-      spec: { ...supply, basePath: '/supply/v2/' },
-    })
-    expect(moved.status).toBe(422)
+    expect((await at('api.brackenmere.example', '/leaks')).body.detail).toMatch(
+      /belongs to Live, not to Trial/,
+    )
+    expect((await at('elsewhere.example', '/leaks')).body.detail).toMatch(/not a host of Trial/)
+    const placed = await at(host, '/supply/v20')
+    expect(placed.status).toBe(201)
+    expect((await tomas.call('DELETE', `/placements/${placed.body.id}`)).status).toBe(204)
+    const supply = decided(await draft())
+    expect((await place({ ...supply, basePath: '/supply/v2/' })).status).toBe(422)
     expect((await now()).mark).toBe('in-step')
   })
 })
@@ -344,7 +345,7 @@ describe('promotion', () => {
     const placed = await tomas.call<PlacementItem>('POST', '/placements', {
       api: 'supply-interruptions',
       version: '2.5.0',
-      gateway: 'north-edge',
+      group: 'edge',
       spec,
     })
     expect(placed.body).toMatchObject({ id, version: '2.5.0' })

@@ -1,7 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import http from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createApp, toNodeListener } from 'h3'
@@ -9,9 +8,10 @@ import pg from 'pg'
 import { people as demoPeople, password } from '../../demo/world'
 import { seedFoundation } from '../../demo/seed'
 import { startGateway } from '../../gateway/gateway'
-import { migrateDatabase, openDatabase, type Database } from '../../server/db/database'
+import { migrateDatabase, openDatabase, openLocks, type Database } from '../../server/db/database'
 import { directExaminer } from '../../server/jobs/examiner'
-import { apiRouter } from '../../server/http/router'
+import { RolloutRunner } from '../../server/jobs/rollouts'
+import { apiHandler } from '../../server/http/router'
 import { operations } from '../../server/operations'
 import type { Context, Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
@@ -22,6 +22,8 @@ import { planProposals } from '../../server/services/proposals'
 import { workIntake } from '../../server/services/intake-work'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
+import { freePort, listen } from './gateway'
+import { meddlerBefore, noMeddler, type Meddler } from './meddler'
 
 export interface Answer<T> {
   status: number
@@ -31,9 +33,11 @@ export interface Answer<T> {
 
 /** A person's browser, as far as the API can tell. */
 export class Visitor {
-  private cookie = ''
+  private readonly cookies = new Map<string, string>()
 
   constructor(private readonly base: string) {}
+
+  cookie = () => [...this.cookies].map(([name, value]) => `${name}=${value}`).join('; ')
 
   async signIn(name: string, secret = password): Promise<Answer<{ name: string; role: string }>> {
     const authorization = `Basic ${Buffer.from(`${name}:${secret}`).toString('base64')}`
@@ -50,16 +54,18 @@ export class Visitor {
     const response = await fetch(`${this.base}/api/v1${path}`, {
       method,
       headers: {
-        cookie: this.cookie,
+        cookie: this.cookie(),
         ...(body !== undefined && { 'content-type': raw ? 'text/plain' : 'application/json' }),
         ...headers,
       },
       ...(body !== undefined && { body: raw ? (body as BodyInit) : JSON.stringify(body) }),
     })
-    const set = response.headers.getSetCookie()[0]
-    if (set) this.cookie = set.split(';')[0]!
+    for (const set of response.headers.getSetCookie()) {
+      const [name, ...value] = set.split(';')[0]!.split('=')
+      this.cookies.set(name!, value.join('='))
+    }
     const text = await response.text()
-    const json = (response.headers.get('content-type') ?? '').includes('json')
+    const json = /json(?:;|$)/.test(response.headers.get('content-type') ?? '')
     return {
       status: response.status,
       body: (json ? JSON.parse(text) : text) as T,
@@ -70,39 +76,50 @@ export class Visitor {
 
 export interface World {
   db: Database
+  /** Of its database. */
+  url: string
   services: Services
   base: string
   standins: string
   adminUrl: string
   dataUrl: string
+  /** Every gateway, with what lies between it and the server. */
+  sites: Site[]
   visitor: (name: string) => Promise<Visitor>
   stopGateway: () => Promise<void>
   startGateway: () => Promise<void>
   close: () => Promise<void>
 }
 
-const listen = (server: http.Server, port = 0) =>
-  new Promise<number>((resolve) =>
-    server.listen(port, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
-  )
-
-const closed = (server: http.Server) =>
-  new Promise<void>((resolve) => {
-    server.close(() => resolve())
-    server.closeAllConnections()
-  })
-
-async function freePort(): Promise<number> {
-  const server = http.createServer()
-  const port = await listen(server)
-  await closed(server)
-  return port
+/** A gateway of the world. */
+export interface Site {
+  name: string
+  group: string
+  adminUrl: string
+  dataUrl: string
+  /** What happens to calls of its admin port; nothing where it is not set. */
+  meddler: Meddler
+  stop: () => Promise<void>
+  start: () => Promise<void>
 }
 
 export const definition = (name: string) => readFileSync(join('demo/definitions', name), 'utf8')
 
-/** A whole installation for tests: a database of its own, one real gateway, real backends, the API on a real port. */
-export async function makeWorld(): Promise<World> {
+interface Wishes {
+  /** Names and groups of the gateways. */
+  gateways?: Record<string, string>
+  /** Whether a meddler stands before every admin port. */
+  meddled?: boolean
+  /** Nothing is in it yet, not even people. */
+  empty?: boolean
+}
+
+/** A whole installation for tests: a database of its own, real gateways and backends, the API on a real port. */
+export async function makeWorld({
+  gateways = { 'north-edge': 'edge' },
+  meddled = false,
+  empty = false,
+}: Wishes = {}): Promise<World> {
   const server = process.env['ELM_TEST_DATABASE']
   if (!server) throw new Error('ELM_TEST_DATABASE is not set; run "npm test"')
   const name = `test_${randomBytes(6).toString('hex')}`
@@ -118,18 +135,22 @@ export async function makeWorld(): Promise<World> {
   })
   const standins = `http://127.0.0.1:${await listen(backend)}`
   const directory = mkdtempSync(join(tmpdir(), 'elm-gateway-'))
-  const ports = { dataPort: await freePort(), adminPort: await freePort() }
-  const options = { name: 'north-edge', ...ports, secret: 'gateway-secret', directory }
-  let gateway = await startGateway(options)
-  const [adminUrl, dataUrl] = [ports.adminPort, ports.dataPort].map(
-    (port) => `http://127.0.0.1:${port}`,
-  ) as [string, string]
-  await seedFoundation(db, {
-    gateways: [{ name: 'north-edge', adminUrl, dataUrl }],
+  const sites = await Promise.all(
+    Object.entries(gateways).map(([site, group]) => startSite(site, group, directory, meddled)),
+  )
+  const { adminUrl, dataUrl } = sites[0]!
+  const foundation = {
+    gateways: sites.map((site) => ({
+      name: site.name,
+      group: site.group,
+      dataUrl: site.dataUrl,
+      adminUrl: meddled ? site.meddler.url : site.adminUrl,
+    })),
     standins,
     definitions: 'demo/definitions',
     rulebook: readFileSync('rulebooks/house.yaml', 'utf8'),
-  })
+  }
+  if (!empty) await seedFoundation(db, foundation)
 
   const services: Services = {
     db,
@@ -143,13 +164,22 @@ export async function makeWorld(): Promise<World> {
       measure: (id) => workImpact(services, id),
       check: (id) => workCheck(services, id),
       plan: () => planProposals(services),
+      rollOut: () => runner.wake(),
     },
     gatewaySecret: 'gateway-secret',
+    lock: openLocks(`${server}/${name}`),
+    heads: {
+      keyFile: join(directory, 'ledger-key.pem'),
+      headsFile: join(directory, 'ledger-heads.jsonl'),
+      witness: '',
+    },
+    setupCode: 'the-code',
     allowedTargets: [new URL(standins).host],
     now: () => new Date(),
   }
+  const runner = new RolloutRunner(services, 100)
   const app = createApp().use(
-    apiRouter(operations, {
+    apiHandler(operations, {
       services,
       sessionSecret: 'a session secret of more than 32 characters',
     }),
@@ -159,6 +189,7 @@ export async function makeWorld(): Promise<World> {
 
   return {
     db,
+    url: `${server}/${name}`,
     services,
     base,
     standins,
@@ -169,12 +200,13 @@ export async function makeWorld(): Promise<World> {
       await visitor.signIn(person)
       return visitor
     },
-    stopGateway: () => gateway.close(),
-    async startGateway() {
-      gateway = await startGateway(options)
-    },
+    sites,
+    stopGateway: () => sites[0]!.stop(),
+    startGateway: () => sites[0]!.start(),
     async close() {
-      await Promise.all([closed(api), closed(backend), gateway.close()])
+      await Promise.all([closed(api), runner.stop()])
+      await Promise.all([closed(backend), ...sites.map((site) => site.stop())])
+      await Promise.all(sites.map((site) => site.meddler.close()))
       await pool.end()
       await admin.query(`DROP DATABASE ${name} WITH (FORCE)`)
       await admin.end()
@@ -182,6 +214,35 @@ export async function makeWorld(): Promise<World> {
     },
   }
 }
+
+async function startSite(
+  name: string,
+  group: string,
+  directory: string,
+  meddled: boolean,
+): Promise<Site> {
+  const ports = { dataPort: await freePort(), adminPort: await freePort() }
+  const options = { name, ...ports, secret: 'gateway-secret', directory }
+  let running = await startGateway(options)
+  const adminUrl = `http://127.0.0.1:${ports.adminPort}`
+  return {
+    name,
+    group,
+    adminUrl,
+    dataUrl: `http://127.0.0.1:${ports.dataPort}`,
+    meddler: meddled ? await meddlerBefore(adminUrl) : noMeddler,
+    stop: () => running.close(),
+    start: async () => {
+      running = await startGateway(options)
+    },
+  }
+}
+
+const closed = (server: http.Server) =>
+  new Promise<void>((resolve) => {
+    server.close(() => resolve())
+    server.closeAllConnections()
+  })
 
 /** A context for calling use cases directly. */
 export function contextOf({ services }: World, name: string): Context {

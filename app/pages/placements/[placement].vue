@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { PlacementItem, SpecBody } from '~~/shared/api/placements'
+import type { PromotionDetail } from '~~/shared/api/promotions'
+import type { RolloutItem } from '~~/shared/api/rollouts'
 
 const id = String(useRoute().params['placement'])
 const placement = shallowRef<PlacementItem>()
@@ -23,14 +25,26 @@ const undecided = computed(
   () => spec.value?.routes.filter(({ treatment }) => treatment.kind === 'undecided').length ?? 0,
 )
 const changed = computed(() => JSON.stringify(spec.value) !== JSON.stringify(placement.value?.spec))
+const session = useSession()
+/** Beyond the first stage nothing changes without review. */
+const reviewed = computed(() => placement.value?.stage !== session.shell?.stages[0])
+const note = ref('')
+const headers = computed(() => ({ 'If-Match': `"placement-${placement.value?.edition}"` }))
 async function apply() {
-  const { edition, api: slug } = placement.value!
+  const { api: slug } = placement.value!
+  if (reviewed.value) {
+    const body = { kind: 'change', spec: spec.value, note: note.value }
+    const asked = await act(() =>
+      api.post<PromotionDetail>(`/placements/${id}/requests`, body, { headers: headers.value }),
+    )
+    if (asked) await navigateTo(`/promotions/${asked.id}`)
+    return
+  }
   const done = await act(() =>
-    api.put<PlacementItem>(`/placements/${id}`, spec.value, {
-      'If-Match': `"placement-${edition}"`,
-    }),
+    api.put<PlacementItem | RolloutItem>(`/placements/${id}`, spec.value, headers.value),
   )
-  if (done) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: id } })
+  if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
+  else if (done) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: id } })
 }
 </script>
 
@@ -45,13 +59,16 @@ async function apply() {
       </div>
       <h1>Change how {{ placement.version }} is served in {{ placement.stage }}</h1>
       <p class="sentence">
-        {{ placement.gateway }} takes the change at once, whole or not at all; the ledger keeps both
-        states.
+        {{
+          reviewed
+            ? `${placement.stage} changes by review only: this asks for the change, and somebody else approves it.`
+            : `The gateways of ${placement.group} take the change one after the other, or all keep what they run; the ledger keeps both states.`
+        }}
       </p>
       <PlacementForm
         v-model="spec"
         :operations="revision.operations"
-        :faults="refusal?.faults.map(({ field }) => field) ?? []"
+        :faults="refusal?.faults.map(({ field }) => field.replace(/^spec\./, '')) ?? []"
       />
     </template>
     <template #margin>
@@ -60,13 +77,16 @@ async function apply() {
         {{ changed ? 'Not applied yet.' : 'Nothing is changed.'
         }}<template v-if="undecided"> {{ undecided }} operations are undecided.</template>
       </p>
+      <label v-if="reviewed" class="field"
+        ><span>What reviewers should know</span><Textarea v-model="note" rows="3"
+      /></label>
       <Trouble :refusal="refusal" />
       <p v-if="refusal?.status === 412">
         <button class="ghost" @click="load()">Look at what stands now</button>
       </p>
       <div class="bar">
         <button class="fill" :disabled="busy || !changed || undecided > 0" @click="apply()">
-          {{ busy ? 'Applying …' : 'Apply the change' }}
+          {{ busy ? 'Applying …' : reviewed ? 'Ask for the change' : 'Apply the change' }}
         </button>
         <NuxtLink v-if="placement" class="ghost" :to="`/apis/${placement.api}/placements`"
           >Leave it</NuxtLink

@@ -13,7 +13,17 @@ const asking = ref(false)
 const allOpen = computed(
   () => promotion.value?.gates.every(({ state }) => state === 'passed') ?? false,
 )
-async function doIt(what: 'promote' | 'withdraw') {
+const reason = ref('')
+const overriding = ref(false)
+const session = useSession()
+const drifting = computed(() => ['put-back', 'keep'].includes(promotion.value?.kind ?? ''))
+const isPromotion = computed(() => promotion.value?.kind === 'promotion')
+async function override() {
+  overriding.value = false
+  await act(() => api.post(`/promotions/${id}/override`, { reason: reason.value }))
+  await reload()
+}
+async function doIt(what: 'promote' | 'withdraw' | 'confirm') {
   asking.value = false
   await act(() => api.post(`/promotions/${id}/${what}`))
   await reload()
@@ -31,23 +41,50 @@ async function approve() {
       <div class="crumb">
         <NuxtLink to="/promotions">Promotions</NuxtLink> / {{ promotion.title }}
       </div>
-      <h1>{{ promotion.title }} {{ promotion.version }} into {{ promotion.to }}</h1>
+      <h1>{{ requestTitle(promotion) }}</h1>
       <p class="sentence">
-        Asked for by {{ promotion.requestedBy }} {{ ago(promotion.requestedAt) }}, from
-        {{ promotion.from }}. {{ promotion.note }}
+        Asked for by {{ promotion.requestedBy }} {{ ago(promotion.requestedAt)
+        }}{{ isPromotion ? `, from ${promotion.from}` : `, for ${promotion.placement}` }}.
+        {{ promotion.note }}
       </p>
       <p v-if="promotion.state === 'done'" class="good" role="status">
-        Done: {{ promotion.version }} runs in {{ promotion.to }}.
+        {{
+          isPromotion
+            ? `Done: ${promotion.version} runs in ${promotion.to}.`
+            : 'Done: it runs as it was approved.'
+        }}
         <NuxtLink class="plain" :to="`/apis/${promotion.api}/placements`"
           >See where it stands</NuxtLink
         >
       </p>
       <p v-else-if="promotion.state === 'withdrawn'" class="good">This request was withdrawn.</p>
-      <template v-for="plan in promotion.plan" :key="plan.gateway + plan.address">
+      <p v-else-if="promotion.state === 'under-way'" class="good" role="status">
+        It is being carried out. <NuxtLink class="plain" to="/rollouts">See how far it is</NuxtLink>
+      </p>
+      <p v-if="promotion.override" class="trouble">
+        {{ promotion.override.name }} went past the approval in an emergency,
+        {{ moment(promotion.override.at) }}: {{ promotion.override.reason }}.
+        {{
+          promotion.unconfirmed
+            ? 'Nobody has confirmed that yet.'
+            : 'A second person has confirmed it.'
+        }}
+        <button
+          v-if="promotion.unconfirmed"
+          class="plain"
+          :disabled="busy"
+          @click="doIt('confirm')"
+        >
+          Confirm it
+        </button>
+      </p>
+      <template v-for="plan in promotion.plan" :key="plan.group + plan.address">
         <h3>
-          What changes in {{ promotion.to }} on {{ plan.gateway }} <small>{{ plan.address }}</small>
+          What changes in {{ promotion.to }} on {{ plan.group }} <small>{{ plan.address }}</small>
         </h3>
-        <p>
+        <p v-if="promotion.kind === 'put-back'">What is approved is written again.</p>
+        <p v-else-if="promotion.kind === 'keep'">What the gateways run becomes what is approved.</p>
+        <p v-else>
           {{
             plan.replaces
               ? `Takes the place of ${plan.replaces}.`
@@ -86,10 +123,10 @@ async function approve() {
           v-for="change in plan.changes"
           :key="change.where + change.what"
           :difference="change"
-          left="now"
-          right="then"
+          :left="drifting ? 'ledger' : 'now'"
+          :right="drifting ? 'gateway' : 'then'"
         />
-        <details class="soft">
+        <details v-if="plan.spec" class="soft">
           <summary>Where every operation goes</summary>
           <table class="ruled">
             <tbody>
@@ -129,11 +166,14 @@ async function approve() {
         <h3>The act</h3>
         <div class="bar">
           <button class="fill" :disabled="busy || !allOpen" @click="asking = true">
-            Promote to {{ promotion.to }}
+            {{ isPromotion ? `Promote to ${promotion.to}` : 'Carry it out' }}
           </button>
           <button class="ghost" :disabled="busy" @click="doIt('withdraw')">Withdraw</button>
         </div>
         <p v-if="!allOpen" class="soft small">A gate is shut; what opens it stands beside it.</p>
+        <template v-if="session.person?.role === 'governance' && !promotion.override">
+          <button class="plain" @click="overriding = true">It cannot wait for an approval</button>
+        </template>
         <h3>Approve</h3>
         <form @submit.prevent="approve()">
           <Textarea
@@ -145,7 +185,15 @@ async function approve() {
         </form>
       </template>
       <template v-else-if="promotion"
-        ><h2>{{ promotion.state === 'done' ? 'Promoted' : 'Withdrawn' }}</h2>
+        ><h2>
+          {{
+            promotion.state === 'withdrawn'
+              ? 'Withdrawn'
+              : promotion.state === 'under-way'
+                ? 'Under way'
+                : 'Done'
+          }}
+        </h2>
         <Trouble :refusal="actRefusal" />
         <p class="soft">
           The gates as they stood, and who approved, are in
@@ -157,16 +205,43 @@ async function approve() {
       <Dialog
         v-model:visible="asking"
         modal
-        :header="`Promote to ${promotion?.to}`"
+        :header="isPromotion ? `Promote to ${promotion?.to}` : 'Carry it out'"
         :style="{ width: '480px' }"
       >
-        <p v-for="plan in promotion?.plan ?? []" :key="plan.gateway">
-          {{ plan.gateway }} begins to serve {{ promotion?.version }} at {{ plan.address
-          }}{{ plan.replaces ? `, in place of ${plan.replaces}` : '' }}. Callers notice at once.
+        <p v-for="plan in promotion?.plan ?? []" :key="plan.group">
+          <template v-if="isPromotion"
+            >{{ plan.group }} begins to serve {{ promotion?.version }} at {{ plan.address
+            }}{{ plan.replaces ? `, in place of ${plan.replaces}` : '' }}.</template
+          ><template v-else-if="plan.spec"
+            >{{ plan.group }} is changed at {{ plan.address }}.</template
+          ><template v-else>{{ plan.group }} stops serving {{ plan.address }}.</template>
+          Callers notice at once.
         </p>
         <template #footer
           ><button class="ghost" @click="asking = false">Not now</button
-          ><button class="fill" :disabled="busy" @click="doIt('promote')">Promote</button></template
+          ><button class="fill" :disabled="busy" @click="doIt('promote')">
+            {{ isPromotion ? 'Promote' : 'Carry it out' }}
+          </button></template
+        >
+      </Dialog>
+      <Dialog
+        v-model:visible="overriding"
+        modal
+        header="Go past the approval"
+        :style="{ width: '480px' }"
+      >
+        <p>
+          For emergencies. It shows as one, with your reason, until a second person has confirmed
+          it.
+        </p>
+        <label class="field"
+          ><span>Why it cannot wait</span><Textarea v-model="reason" rows="3"
+        /></label>
+        <template #footer
+          ><button class="ghost" @click="overriding = false">Not now</button
+          ><button class="fill" :disabled="busy || reason.trim().length < 10" @click="override()">
+            Go past it
+          </button></template
         >
       </Dialog>
     </template>

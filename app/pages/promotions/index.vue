@@ -2,7 +2,7 @@
 import type { PromotionItem } from '~~/shared/api/promotions'
 
 const { data: page, refusal } = useLoad(() =>
-  api.get<{ items: PromotionItem[] }>('/promotions', { limit: 500 }),
+  api.all<{ items: PromotionItem[]; nextCursor?: string }>('/promotions'),
 )
 const { filters, set, toggle, clear, any } = useFilters(['state', 'team', 'promotion'] as const)
 const all = computed(() => page.value?.items ?? [])
@@ -20,21 +20,25 @@ const { selected, current } = useRows(() => shown.value, {
 })
 
 const chips = computed(() => [
-  { name: 'state' as const, label: 'State', options: choicesOf(['waiting', 'done', 'withdrawn']) },
+  {
+    name: 'state' as const,
+    label: 'State',
+    options: choicesOf(['waiting', 'under-way', 'done', 'withdrawn']),
+  },
   { name: 'team' as const, label: 'Team', options: choicesOf(all.value.map(({ team }) => team)) },
 ])
 </script>
 
 <template>
   <Leaf>
-    <h1>Promotions</h1>
+    <h1>Promotions and changes</h1>
     <p v-if="page" class="sentence">
       <button
         class="elm"
         :aria-pressed="filters.state === 'waiting'"
         @click="toggle('state', 'waiting')"
       >
-        {{ count(waiting.length, 'promotion waits', 'promotions wait') }}</button>,
+        {{ count(waiting.length, 'request waits', 'requests wait') }}</button>,
       {{ waiting.filter(open).length }} with every gate open;
       <button :aria-pressed="filters.state === 'done'" @click="toggle('state', 'done')">
         {{ all.filter(({ state }) => state === 'done').length }} are done</button
@@ -43,7 +47,10 @@ const chips = computed(() => [
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="page && !shown.length" class="empty">
-      <p>A promotion brings a version into the next stage. Ask for one from an API’s placements.</p>
+      <p>
+        A promotion brings a version into the next stage, and beyond the first stage every change is
+        asked for. Ask from an API’s placements.
+      </p>
     </div>
     <table v-else class="ruled">
       <thead>
@@ -68,7 +75,11 @@ const chips = computed(() => [
             <NuxtLink :to="`/promotions/${item.id}`"
               ><b>{{ item.title }}</b></NuxtLink
             >
-            <div class="soft small">{{ item.team }}</div>
+            <div class="soft small">
+              {{ item.team
+              }}<template v-if="item.kind !== 'promotion'">, {{ kindWord(item) }}</template>
+              <b v-if="item.unconfirmed" class="hot">emergency, not confirmed</b>
+            </div>
           </td>
           <td class="mono">{{ item.version }}</td>
           <td>{{ item.from }}</td>
@@ -91,9 +102,7 @@ const chips = computed(() => [
     <template #margin>
       <template v-if="current">
         <h2>
-          <NuxtLink :to="`/promotions/${current.id}`"
-            >{{ current.title }} {{ current.version }} → {{ current.to }}</NuxtLink
-          >
+          <NuxtLink :to="`/promotions/${current.id}`">{{ requestTitle(current) }}</NuxtLink>
         </h2>
         <p class="soft">{{ current.note || 'No note was given.' }}</p>
         <template v-if="current.gates.length"
@@ -115,3 +124,9 @@ const chips = computed(() => [
     </template>
   </Leaf>
 </template>
+
+<style scoped>
+.hot {
+  color: var(--copper);
+}
+</style>

@@ -1,25 +1,17 @@
-import { defineEventHandler, type Router } from 'h3'
+import { defineEventHandler, type EventHandler } from 'h3'
 import { problemOf, sendProblem } from '../../http/problems'
-import { apiRouter } from '../../http/router'
+import { apiHandler } from '../../http/router'
 import { operations } from '../../operations'
-import { Failure } from '../../services/failure'
 import { serving } from '../../utils/serving'
 
-let router: Router | undefined
+let handler: EventHandler | undefined
 
 /** Everything below `/api/v1` that is not an event stream. */
 export default defineEventHandler(async (event) => {
   try {
-    router ??= apiRouter(operations, await serving())
-    return await router.handler(event)
+    handler ??= apiHandler(operations, await serving())
   } catch (error) {
-    const { statusCode } = error as { statusCode?: number }
-    const known = statusCode === 404 || statusCode === 405
-    return sendProblem(
-      event,
-      known
-        ? new Failure(statusCode, 'Not found', `There is nothing at ${event.path}.`)
-        : problemOf(error),
-    )
+    return sendProblem(event, problemOf(error))
   }
+  return handler(event)
 })

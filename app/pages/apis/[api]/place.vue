@@ -1,19 +1,20 @@
 <script setup lang="ts">
 import type { ApiDetail, RevisionDetail } from '~~/shared/api/catalog'
-import type { GatewayItem } from '~~/shared/api/gateways'
+import type { GroupItem } from '~~/shared/api/gateways'
 import type { PlacementDraft, PlacementItem, SpecBody } from '~~/shared/api/placements'
+import type { RolloutItem } from '~~/shared/api/rollouts'
 
 const slug = String(useRoute().params['api'])
 const { data: detail } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`), ['revision'])
-const { data: gateways } = useLoad(
-  () => api.get<{ items: GatewayItem[] }>('/gateways'),
+const { data: groups } = useLoad(
+  () => api.get<{ items: GroupItem[] }>('/gateway-groups'),
   ['gateway'],
 )
 const draft = shallowRef<PlacementDraft>()
 const revision = shallowRef<RevisionDetail>()
 const spec = ref<SpecBody>()
 const version = ref('')
-const gateway = ref('')
+const group = ref('')
 const drafting = useAct()
 const { busy, refusal, act } = useAct()
 
@@ -21,12 +22,12 @@ async function propose() {
   await drafting.act(async () => {
     const made = await api.get<PlacementDraft>(`/apis/${slug}/placement-draft`, {
       version: version.value,
-      gateway: gateway.value,
+      group: group.value,
     })
     revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${made.revision}`)
     draft.value = made
     version.value = made.version
-    gateway.value = made.gateway
+    group.value = made.group
     spec.value = made.spec
   })
 }
@@ -39,18 +40,23 @@ const versions = computed(() =>
 const undecided = computed(
   () => spec.value?.routes.filter(({ treatment }) => treatment.kind === 'undecided').length ?? 0,
 )
+const members = computed(
+  () => groups.value?.items.find(({ name }) => name === group.value)?.members.join(', ') ?? '',
+)
 const must = computed(() => revision.value?.findings.must ?? 0)
 
 async function place() {
   const placed = await act(() =>
-    api.post<PlacementItem>('/placements', {
+    api.post<PlacementItem | RolloutItem>('/placements', {
       api: slug,
       version: version.value,
-      gateway: gateway.value,
+      group: group.value,
       spec: spec.value,
     }),
   )
-  if (placed) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: placed.id } })
+  if (isUnderWay(placed)) await navigateTo(`/rollouts/${placed.id}`)
+  else if (placed)
+    await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: placed.id } })
 }
 </script>
 
@@ -76,16 +82,16 @@ async function place() {
           @update:model-value="((version = $event), propose())"
         />
         <FilterChip
-          label="Gateway"
+          label="Gateway group"
           any="proposed"
-          :model-value="gateway"
+          :model-value="group"
           :options="
-            (gateways?.items ?? []).map(({ name, serves }) => ({
+            (groups?.items ?? []).map(({ name, members }) => ({
               value: name,
-              label: `${name}: ${serves}`,
+              label: `${name}: ${members.join(', ')}`,
             }))
           "
-          @update:model-value="((gateway = $event), propose())"
+          @update:model-value="((group = $event), propose())"
         />
       </div>
       <PlacementForm
@@ -121,12 +127,12 @@ async function place() {
         >
       </div>
       <p class="soft">
-        Applying writes the configuration of {{ gateway }}, has it loaded, and confirms what runs.
-        The gateway takes it whole or not at all.
+        Placing writes the configuration of every gateway of {{ group }} ({{ members }}), reads it
+        again, and confirms. When one refuses, the others are put back.
       </p>
       <Trouble :refusal="refusal" />
       <button class="fill" :disabled="busy || !spec || undecided > 0" @click="place()">
-        {{ busy ? 'Applying …' : `Place on ${gateway}` }}
+        {{ busy ? 'Applying …' : `Place on ${group}` }}
       </button>
       <p v-if="undecided" class="soft small">
         {{ undecided }} undecided {{ undecided === 1 ? 'operation stops' : 'operations stop' }} the

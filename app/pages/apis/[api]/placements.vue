@@ -9,7 +9,7 @@ const slug = String(route.params['api'])
 const session = useSession()
 const { data: detail, refusal } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
 const { data: page, reload } = useLoad(() =>
-  api.get<{ items: PlacementItem[] }>('/placements', { api: slug }),
+  api.get<{ items: PlacementItem[] }>('/placements', { api: slug, limit: 1000 }),
 )
 const placements = computed(() => page.value?.items ?? [])
 const chosen = ref(String(route.query['placed'] ?? ''))
@@ -38,8 +38,21 @@ async function withdraw(name: string) {
   await reload()
 }
 const removing = ref(false)
+/** Beyond the first stage removal is asked for, and somebody else approves it. */
+const reviewed = computed(() => current.value?.stage !== session.shell?.stages[0])
 async function remove() {
-  await act(() => api.delete(`/placements/${current.value!.id}`))
+  const { id, edition } = current.value!
+  if (reviewed.value) {
+    const headers = { 'If-Match': `"placement-${edition}"` }
+    const body = { kind: 'removal', note: note.value }
+    const asked = await act(() =>
+      api.post<PromotionDetail>(`/placements/${id}/requests`, body, { headers }),
+    )
+    removing.value = false
+    if (asked) await navigateTo(`/promotions/${asked.id}`)
+    return
+  }
+  await act(() => api.delete(`/placements/${id}`))
   removing.value = false
   await reload()
 }
@@ -84,11 +97,16 @@ watch(
         ><NuxtLink class="fill" :to="`/apis/${slug}/place`">Place a version</NuxtLink></ApiHead
       >
       <p v-if="route.query['placed']" class="good" role="status">
-        Placed, loaded and confirmed: {{ current?.gateway }} runs {{ current?.version }} as
-        approved.
+        Placed, loaded and confirmed: {{ current?.group }} runs {{ current?.version }} as approved.
         <NuxtLink class="plain" :to="{ path: '/desk', query: { placement: current?.id } }"
           >Try it</NuxtLink
         >
+      </p>
+      <p v-if="current?.rollout" class="good" role="status">
+        A change is being carried out here:
+        <NuxtLink class="plain" :to="`/rollouts/${current.rollout}`"
+          >rollout {{ current.rollout }}</NuxtLink
+        >.
       </p>
       <div v-if="page && !placements.length" class="empty">
         <p>
@@ -104,7 +122,7 @@ watch(
           <tr>
             <th>Stage</th>
             <th>Version</th>
-            <th>Gateway</th>
+            <th>Gateways</th>
             <th>Address outside</th>
             <th>Served</th>
             <th>Protection</th>
@@ -125,7 +143,7 @@ watch(
               {{ placement.version }}
               <span class="soft small rev">revision {{ placement.revision }}</span>
             </td>
-            <td class="nowrap">{{ placement.gateway }}</td>
+            <td class="nowrap">{{ placement.group }}</td>
             <td class="mono small">
               https://{{ placement.spec.host }}{{ placement.spec.basePath }}
             </td>
@@ -183,7 +201,7 @@ watch(
       <template v-if="current">
         <h2>{{ current.version }} in {{ current.stage }}</h2>
         <p class="soft">
-          {{ current.gateway }} · {{ markWords(current.mark, current.differences.length)
+          {{ current.group }} · {{ markWords(current.mark, current.differences.length)
           }}<template v-if="current.checkedAt">, read {{ moment(current.checkedAt) }}</template
           >. Applied {{ ago(current.appliedAt) }} by {{ current.appliedBy }}.
         </p>
@@ -195,12 +213,12 @@ watch(
           <button v-if="nextStage" class="ghost" @click="asking = true">
             Promote to {{ nextStage }}
           </button>
-          <button class="ghost" @click="removing = true">Take off</button>
+          <button class="ghost" @click="removing = true">Remove</button>
         </div>
         <Trouble :refusal="actRefusal" />
         <template v-if="current.differences.length">
           <h3>
-            What differs <small>{{ current.gateway }}</small>
+            What differs <small>{{ current.group }}</small>
           </h3>
           <DriftResolve :placement="current" @resolved="reload()" />
         </template>
@@ -231,6 +249,13 @@ watch(
             The key of {{ issued.name }}, shown this once:<br /><code class="secret">{{
               issued.secret
             }}</code>
+            <template v-if="issued.rollout"
+              ><br />It works once
+              <NuxtLink class="plain" :to="`/rollouts/${issued.rollout}`"
+                >rollout {{ issued.rollout }}</NuxtLink
+              >
+              is done.</template
+            >
           </div>
           <form class="issue" @submit.prevent="issue()">
             <InputText
@@ -245,8 +270,8 @@ watch(
         <template v-if="session.shell?.demo">
           <h3>Demo: a hand on the gateway</h3>
           <p class="soft">
-            Changes what {{ current.gateway }} runs past the ledger, as somebody with its admin
-            secret would.
+            Changes what {{ current.group }} runs past the ledger, as somebody with its admin secret
+            would.
           </p>
           <div class="bar">
             <button
@@ -272,18 +297,23 @@ watch(
       <Dialog
         v-model:visible="removing"
         modal
-        header="Take it off the gateway"
+        header="Remove the placement"
         :style="{ width: '480px' }"
       >
         <p v-if="current">
-          {{ current.gateway }} stops serving {{ served(current) }} operations at https://{{
+          {{ current.group }} stops serving {{ served(current) }} operations at https://{{
             current.spec.host
           }}{{ current.spec.basePath }}. Callers get a 404 from then on. The ledger keeps what was
           approved.
         </p>
+        <label v-if="reviewed" class="field"
+          ><span>What reviewers should know</span><Textarea v-model="note" rows="3"
+        /></label>
         <template #footer
           ><button class="ghost" @click="removing = false">Leave it</button
-          ><button class="fill" :disabled="busy" @click="remove()">Take it off</button></template
+          ><button class="fill" :disabled="busy" @click="remove()">
+            {{ reviewed ? 'Ask for removal' : 'Remove' }}
+          </button></template
         >
       </Dialog>
       <Dialog

@@ -1,0 +1,89 @@
+import { createPublicKey, verify, type KeyObject } from 'node:crypto'
+import { createReadStream, readFileSync } from 'node:fs'
+import { createInterface } from 'node:readline'
+import type { Command } from 'commander'
+import { ChainVerifier, type Entry } from '../core/ledger/chain'
+import { HeadChecker } from '../core/ledger/heads'
+import { entryLeaf, headText, type SignedHead } from '../core/ledger/merkle'
+import { WrongUse } from './files'
+
+interface Verdict {
+  entries: number
+  heads: number
+  trouble: string | undefined
+}
+
+/** Reads a public or private key in PEM; of a private one its public half is used. */
+function keyFrom(file: string): KeyObject {
+  try {
+    const key = createPublicKey(readFileSync(file))
+    if (key.asymmetricKeyType === 'ed25519') return key
+  } catch (error) {
+    throw new WrongUse(`${file} is not a key that can be read: ${(error as Error).message}`)
+  }
+  throw new WrongUse(`${file} is not an Ed25519 key.`)
+}
+
+interface Line {
+  entry?: Entry
+  head?: SignedHead
+}
+
+async function linesOf(file: string): Promise<{ entries: Entry[]; heads: SignedHead[] }> {
+  const entries: Entry[] = []
+  const heads: SignedHead[] = []
+  let number = 0
+  const lines = createInterface({ input: createReadStream(file), crlfDelay: Infinity })
+  for await (const text of lines) {
+    number++
+    if (text.trim() === '') continue
+    let line: Line
+    try {
+      line = JSON.parse(text) as Line
+    } catch {
+      throw new WrongUse(`${file}:${number} is not JSON; an export has one value in each line.`)
+    }
+    if (line.entry) entries.push(line.entry)
+    else if (line.head) heads.push(line.head)
+    else throw new WrongUse(`${file}:${number} is neither an entry nor a head.`)
+  }
+  return { entries, heads }
+}
+
+/** Checks an export with the key alone: every hash, every signature, and every head against the entries. */
+export async function verifyExport(file: string, keyFile: string): Promise<Verdict> {
+  const key = keyFrom(keyFile)
+  const { entries, heads } = await linesOf(file)
+  const forged = heads.find(({ signature, ...head }) => {
+    const bytes = Buffer.from(headText(head))
+    return !verify(null, bytes, key, Buffer.from(signature, 'base64'))
+  })
+  const counts = { entries: entries.length, heads: heads.length }
+  if (forged)
+    return { ...counts, trouble: `The head of ${forged.size} entries was not signed with this key` }
+  if (heads.length === 0)
+    return { ...counts, trouble: 'There is no signed head, so nothing shows where the ledger ends' }
+  const chain = new ChainVerifier()
+  const tree = new HeadChecker(heads)
+  for (const entry of entries) {
+    chain.add(entry)
+    tree.add(entryLeaf(entry, entry.previous))
+  }
+  const wrong = chain.firstBreak ?? tree.broken()
+  return { ...counts, trouble: wrong && `Entry ${wrong.number}: ${wrong.why}` }
+}
+
+export function addVerify(program: Command): void {
+  program
+    .command('verify')
+    .description('Check an export of the ledger with the public key alone, without any server')
+    .argument('<export>', 'the file that /ledger/export gave')
+    .requiredOption('--key <file>', 'the Ed25519 key in PEM')
+    .addHelpText('after', '\nExit status: 0 it holds, 1 it does not, 2 wrong use.')
+    .action(async (file: string, { key }: { key: string }) => {
+      const { entries, heads, trouble } = await verifyExport(file, key)
+      if (trouble) console.error(`The ledger does not hold. ${trouble}.`)
+      else console.log(`The ledger holds: ${entries} entries, ${heads} signed heads.`)
+      process.exitCode = trouble ? 1 : 0
+    })
+}

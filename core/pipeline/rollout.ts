@@ -1,0 +1,37 @@
+/** How a rollout stands. It ends `done` or `rolled-back`, never between. */
+export type RolloutState = 'running' | 'going-back' | 'done' | 'rolled-back'
+
+/**
+ * What is known of one gateway's part: `writing` was noted before anything was sent, so that whoever finds it after a
+ * death reads the gateway first; `unknown` is a write or a read without a reply.
+ */
+export type StepState =
+  'waiting' | 'writing' | 'written' | 'unknown' | 'confirmed' | 'refused' | 'undone' | 'untouched'
+
+export interface Step {
+  gateway: string
+  state: StepState
+}
+
+/** What is to be done next for a rollout. */
+export type NextAct =
+  | { act: 'write'; gateway: string }
+  | { act: 'undo'; gateway: string }
+  | { act: 'finish' }
+  | { act: 'give-up' }
+
+/** Nothing of the change can be on a gateway in these states. */
+const clear: StepState[] = ['waiting', 'refused', 'undone', 'untouched']
+
+/**
+ * Decides from what is known alone, so that a process that died is replaced by any other: forward in order, one gateway
+ * after the other; back in the other order, for those that may have the change.
+ */
+export function nextAct(state: 'running' | 'going-back', steps: Step[]): NextAct {
+  if (state === 'running') {
+    const next = steps.find((step) => step.state !== 'confirmed')
+    return next ? { act: 'write', gateway: next.gateway } : { act: 'finish' }
+  }
+  const next = steps.findLast((step) => !clear.includes(step.state))
+  return next ? { act: 'undo', gateway: next.gateway } : { act: 'give-up' }
+}

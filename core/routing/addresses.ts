@@ -1,0 +1,7 @@
+const segmentsOf = (basePath: string) => basePath.split('/').filter((segment) => segment !== '')
+
+/** Whether two base paths of one host are the same, or one lies inside of the other. */
+export function overlaps(a: string, b: string): boolean {
+  const [x, y] = [segmentsOf(a), segmentsOf(b)]
+  return x.slice(0, y.length).every((segment, i) => segment === y[i])
+}

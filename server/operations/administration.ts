@@ -1,0 +1,143 @@
+import {
+  GatewayChange,
+  GatewayTest,
+  GroupChange,
+  HostChange,
+  HostItem,
+  OrganisationChange,
+  SetupStart,
+  StageItem,
+  StageList,
+} from '../../shared/api/administration'
+import { PageQuery } from '../../shared/api/catalog'
+import { InvitationTaken } from '../../shared/api/people'
+import { done, ok, operation, type Operation } from '../http/operation'
+import * as administration from '../services/administration'
+import { pageFrom } from '../services/paging'
+
+const tag = 'Administration'
+
+export const administrationOperations: Operation[] = [
+  operation<SetupStart>({
+    id: 'createSetup',
+    method: 'POST',
+    path: '/setup',
+    tag,
+    summary: 'Make the first administrator with the code from the terminal',
+    body: SetupStart,
+    success: { status: 201, says: 'The account to sign in with', body: InvitationTaken },
+    errors: [403, 409, 422],
+    calledWith: 'code',
+    handle: ({ body, code }, context) => ok(administration.setUp(context, code, body)),
+  }),
+  operation<OrganisationChange>({
+    id: 'updateOrganisation',
+    method: 'PUT',
+    path: '/organisation',
+    tag,
+    summary: 'Set the organisation’s name and teams',
+    body: OrganisationChange,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 409, 422],
+    handle: ({ body }, context) => done(administration.changeOrganisation(context, body)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listStages',
+    method: 'GET',
+    path: '/stages',
+    tag,
+    summary: 'List the stages, and where their backends may be',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of stages', page: StageItem },
+    handle: async ({ query }, { db }) => ok(pageFrom(await administration.listStages(db), query)),
+  }),
+  operation<StageList>({
+    id: 'updateStages',
+    method: 'PUT',
+    path: '/stages',
+    tag,
+    summary: 'Set the stages and their order',
+    body: StageList,
+    success: { status: 204, says: 'They are set' },
+    errors: [403, 409, 422],
+    handle: ({ body }, context) => done(administration.changeStages(context, body.stages)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listHosts',
+    method: 'GET',
+    path: '/hosts',
+    tag,
+    summary: 'List the hosts: each belongs to a stage and to those whom it is for',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of hosts', page: HostItem },
+    handle: async ({ query }, { db }) => ok(pageFrom(await administration.listHosts(db), query)),
+  }),
+  operation<HostChange>({
+    id: 'updateHost',
+    method: 'PUT',
+    path: '/hosts/{host}',
+    tag,
+    summary: 'Give a host to a stage, or change whom it is for',
+    body: HostChange,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 409, 422],
+    handle: ({ params, body }, context) =>
+      done(administration.setHost(context, params['host']!, body)),
+  }),
+  operation({
+    id: 'removeHost',
+    method: 'DELETE',
+    path: '/hosts/{host}',
+    tag,
+    summary: 'Remove a host that serves nothing',
+    success: { status: 204, says: 'It is gone' },
+    errors: [403, 409],
+    handle: ({ params }, context) => done(administration.removeHost(context, params['host']!)),
+  }),
+  operation<GroupChange>({
+    id: 'updateGatewayGroup',
+    method: 'PUT',
+    path: '/gateway-groups/{group}',
+    tag,
+    summary: 'Make a gateway group, or change whom it serves',
+    body: GroupChange,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 422],
+    handle: ({ params, body }, context) =>
+      done(administration.setGroup(context, params['group']!, body)),
+  }),
+  operation<GatewayChange>({
+    id: 'updateGateway',
+    method: 'PUT',
+    path: '/gateways/{gateway}',
+    tag,
+    summary: 'Add a gateway, or change where it is and what it belongs to',
+    body: GatewayChange,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 422],
+    handle: ({ params, body }, context) =>
+      done(administration.setGateway(context, params['gateway']!, body)),
+  }),
+  operation({
+    id: 'removeGateway',
+    method: 'DELETE',
+    path: '/gateways/{gateway}',
+    tag,
+    summary: 'Remove a gateway that nothing needs',
+    success: { status: 204, says: 'It is gone' },
+    errors: [403, 409],
+    handle: ({ params }, context) =>
+      done(administration.removeGateway(context, params['gateway']!)),
+  }),
+  operation<GatewayChange>({
+    id: 'testGateway',
+    method: 'POST',
+    path: '/gateway-tests',
+    tag,
+    summary: 'Test the connection to a gateway, before or after it is kept',
+    body: GatewayChange,
+    success: { status: 200, says: 'What became of it', body: GatewayTest },
+    errors: [403, 422],
+    handle: ({ body }, context) => ok(administration.testGateway(context, body)),
+  }),
+]

@@ -1,0 +1,334 @@
+import { createHash, timingSafeEqual } from 'node:crypto'
+import { and, asc, eq, sql } from 'drizzle-orm'
+import { networkOf } from '../../core/routing/backend-address'
+import type {
+  GatewayChange,
+  GatewayTest,
+  GroupChange,
+  HostChange,
+  HostItem,
+  OrganisationChange,
+  SetupStart,
+  StageItem,
+} from '../../shared/api/administration'
+import type { Queries, Transaction } from '../db/database'
+import {
+  apis,
+  gatewayGroups,
+  gateways,
+  hosts,
+  people,
+  placements,
+  placementSites,
+  rolloutSteps,
+  settings,
+  snapshots,
+  stages,
+} from '../db/schema'
+import type { Context, Services } from './context'
+import { conflict, Failure, invalid, notFound } from './failure'
+import { gatewayDown, readConfiguration } from './gateway-client'
+import { record } from './ledger'
+import { readResources, routesOf } from '../../core/routing/resources'
+import { hashPassword } from './passwords'
+import { requirePermission } from './permissions'
+import { beginRulebook } from './rulebooks'
+
+/** What an organisation begins with: a rulebook that asks for nothing yet. */
+const emptyRulebook = `rulebook: 1
+name: House rules
+domain: example.org
+groups: []
+rules: []
+`
+
+/** Whether somebody has made the product theirs. */
+export const isSetUp = async (db: Queries): Promise<boolean> =>
+  (await db.$count(settings)) > 0 || (await db.$count(people)) > 0
+
+const digest = (text: string) => createHash('sha256').update(text).digest()
+
+/** Makes the first administrator of an empty product, for whoever reads the code on its terminal. */
+export async function setUp(
+  services: Services,
+  code: string,
+  start: SetupStart,
+): Promise<{ name: string }> {
+  const { db, now, setupCode } = services
+  if (await isSetUp(db)) throw conflict('The product has been set up already.')
+  if (setupCode === '' || !timingSafeEqual(digest(code.trim()), digest(setupCode)))
+    throw new Failure(403, 'Your role may not do this', 'This is not the code on the terminal.')
+  const passwordHash = await hashPassword(start.password)
+  const name = start.name.trim().toLowerCase()
+  const actor = {
+    name,
+    displayName: start.displayName,
+    role: 'administrator' as const,
+    team: undefined,
+  }
+  await db.transaction(async (tx) => {
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
+    if (await isSetUp(tx)) throw conflict('The product has been set up already.')
+    await tx.insert(people).values({ ...actor, team: null, passwordHash })
+    await tx.insert(settings).values({ organisation: start.organisation, demo: false, teams: [] })
+    await tx
+      .insert(stages)
+      .values(['Trial', 'Live'].map((stage, position) => ({ name: stage, position })))
+    await beginRulebook(tx, emptyRulebook, { actor, now })
+    await record(
+      tx,
+      { actor, now },
+      {
+        action: 'product.set-up',
+        subject: start.organisation,
+        after: { administrator: name },
+      },
+    )
+  })
+  return { name }
+}
+
+/** Changes the organisation's name and teams; a team that owns something stays. */
+export async function changeOrganisation(
+  context: Context,
+  { organisation, teams }: OrganisationChange,
+): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  const names = [...new Set(teams.map((team) => team.trim()).filter((team) => team !== ''))]
+  await db.transaction(async (tx) => {
+    const [before] = await tx.select().from(settings).for('update')
+    for (const team of before!.teams.filter((known) => !names.includes(known))) {
+      const owns = await tx.$count(apis, eq(apis.team, team))
+      const has = await tx.$count(people, eq(people.team, team))
+      if (owns + has > 0)
+        throw conflict(`${team} owns ${owns} APIs and has ${has} people, so it stays.`)
+    }
+    await tx.update(settings).set({ organisation, teams: names })
+    await record(tx, context, {
+      action: 'organisation.changed',
+      subject: organisation,
+      before: { organisation: before!.organisation, teams: before!.teams },
+      after: { organisation, teams: names },
+    })
+  })
+}
+
+export async function listStages(db: Queries): Promise<StageItem[]> {
+  const rows = await db.select().from(stages).orderBy(asc(stages.position))
+  return rows.map(({ name, backends: { schemes, hosts: names, networks } }) => ({
+    name,
+    schemes,
+    backendHosts: names,
+    networks,
+  }))
+}
+
+/** Sets the stages, their order and where their backends may be; one where something is placed stays. */
+export async function changeStages(context: Context, wanted: StageItem[]): Promise<StageItem[]> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  const names = wanted.map(({ name }) => name.trim())
+  if (names.length === 0 || new Set(names).size < names.length)
+    throw invalid([{ field: 'stages', message: 'Name one stage at least, and each once' }])
+  const bad = wanted.flatMap(({ networks }) => networks).find((text) => !networkOf(text))
+  if (bad !== undefined)
+    throw invalid([{ field: 'networks', message: `${bad} is not a network such as 10.0.0.0/8` }])
+  await db.transaction(async (tx) => {
+    const before = await listStages(tx)
+    for (const { name } of before.filter((stage) => !names.includes(stage.name))) {
+      const used = await tx.$count(placements, eq(placements.stage, name))
+      const own = await tx.$count(hosts, eq(hosts.stage, name))
+      if (used + own > 0)
+        throw conflict(`${name} has ${used} placements and ${own} hosts, so it stays.`)
+      await tx.delete(stages).where(eq(stages.name, name))
+    }
+    for (const [position, { schemes, backendHosts, networks }] of wanted.entries()) {
+      const row = {
+        name: names[position]!,
+        position,
+        backends: { schemes, hosts: backendHosts, networks },
+      }
+      await tx.insert(stages).values(row).onConflictDoUpdate({ target: stages.name, set: row })
+    }
+    await record(tx, context, {
+      action: 'stages.changed',
+      subject: names.join(', '),
+      before: { stages: before },
+      after: { stages: wanted },
+    })
+  })
+  return listStages(db)
+}
+
+export const listHosts = (db: Queries): Promise<HostItem[]> =>
+  db.select().from(hosts).orderBy(asc(hosts.stage), asc(hosts.name))
+
+const placedAt = (tx: Transaction, name: string) =>
+  tx.$count(placements, sql`${placements.spec} ->> 'host' = ${name}`)
+
+/** Gives a host to a stage and to those whom it is for; one that serves something keeps its stage. */
+export async function setHost(context: Context, name: string, change: HostChange): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  const host = { ...change, name }
+  if (name.length > 253 || !/^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/.test(name))
+    throw invalid([
+      { field: 'host', message: 'A host is a name in lower case without scheme, port or path' },
+    ])
+  if (host.audiences.length === 0)
+    throw invalid([{ field: 'audiences', message: 'Say whom the host is for' }])
+  await db.transaction(async (tx) => {
+    if ((await tx.$count(stages, eq(stages.name, host.stage))) === 0)
+      throw invalid([{ field: 'stage', message: `There is no stage called ${host.stage}` }])
+    const [before] = await tx.select().from(hosts).where(eq(hosts.name, host.name)).for('update')
+    if (before && before.stage !== host.stage && (await placedAt(tx, host.name)) > 0)
+      throw conflict(`${host.name} serves placements in ${before.stage}, so it stays there.`)
+    const row = { name: host.name, stage: host.stage, audiences: host.audiences }
+    await tx.insert(hosts).values(row).onConflictDoUpdate({ target: hosts.name, set: row })
+    await record(tx, context, {
+      action: 'host.set',
+      subject: host.name,
+      ...(before && { before }),
+      after: row,
+    })
+  })
+}
+
+export async function removeHost(context: Context, name: string): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  await db.transaction(async (tx) => {
+    const served = await placedAt(tx, name)
+    if (served > 0) throw conflict(`${name} serves ${served} placements.`)
+    const [gone] = await tx.delete(hosts).where(eq(hosts.name, name)).returning()
+    if (!gone) throw notFound(`host called "${name}"`)
+    await record(tx, context, { action: 'host.removed', subject: name, before: gone })
+  })
+}
+
+/** Makes a gateway group, or changes whom it serves. */
+export async function setGroup(
+  context: Context,
+  name: string,
+  { serves, audiences }: GroupChange,
+): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  requireName(name)
+  await db.transaction(async (tx) => {
+    const [before] = await tx.select().from(gatewayGroups).where(eq(gatewayGroups.name, name))
+    const position = before?.position ?? (await tx.$count(gatewayGroups))
+    const row = { name, serves, audiences, position }
+    await tx
+      .insert(gatewayGroups)
+      .values(row)
+      .onConflictDoUpdate({ target: gatewayGroups.name, set: row })
+    await record(tx, context, {
+      action: 'group.set',
+      subject: name,
+      ...(before && { before }),
+      after: row,
+    })
+  })
+}
+
+function requireName(name: string): void {
+  if (!/^[a-z][a-z0-9-]{0,59}$/.test(name))
+    throw invalid([{ field: 'name', message: 'A name has lower case letters, digits and hyphens' }])
+}
+
+/** An address of a gateway: http or https, with a host and nothing behind it. */
+function requireAddress(field: string, written: string): string {
+  const url = URL.parse(written)
+  if (url && /^https?:$/.test(url.protocol) && !url.username && !url.password && !url.search)
+    return written.replace(/\/+$/, '')
+  throw invalid([{ field, message: `"${written.slice(0, 100)}" is not an http or https address` }])
+}
+
+/** Adds a gateway, or changes where it is and what it belongs to. What its group serves comes to it by a rollout. */
+export async function setGateway(
+  context: Context,
+  name: string,
+  change: GatewayChange,
+): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  requireName(name)
+  const dataUrl = requireAddress('dataUrl', change.dataUrl)
+  const adminUrl = requireAddress('adminUrl', change.adminUrl)
+  await db.transaction(async (tx) => {
+    const [before] = await tx.select().from(gateways).where(eq(gateways.name, name)).for('update')
+    if ((await tx.$count(gatewayGroups, eq(gatewayGroups.name, change.group))) === 0)
+      throw invalid([{ field: 'group', message: `There is no group called ${change.group}` }])
+    const row = { group: change.group, serves: change.serves, dataUrl, adminUrl }
+    await tx
+      .insert(gateways)
+      .values({ name, position: await tx.$count(gateways), ...row })
+      .onConflictDoUpdate({ target: gateways.name, set: row })
+    if (before && before.group !== change.group)
+      await tx.delete(placementSites).where(eq(placementSites.gateway, name))
+    const said = before && {
+      group: before.group,
+      serves: before.serves,
+      dataUrl: before.dataUrl,
+      adminUrl: before.adminUrl,
+    }
+    await record(tx, context, {
+      action: 'gateway.set',
+      subject: name,
+      ...(said && { before: said }),
+      after: row,
+    })
+  })
+}
+
+/** Forgets a gateway on which nothing is placed, or that is not the last of its group. */
+export async function removeGateway(context: Context, name: string): Promise<void> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(gateways).where(eq(gateways.name, name)).for('update')
+    if (!row) throw notFound(`gateway called "${name}"`)
+    const others = await tx.$count(
+      gateways,
+      and(eq(gateways.group, row.group), sql`${gateways.name} <> ${name}`),
+    )
+    const placed = await tx.$count(placements, eq(placements.group, row.group))
+    if (placed > 0 && others === 0)
+      throw conflict(`${name} is the only gateway of ${row.group}, which has ${placed} placements.`)
+    const working = await tx.$count(
+      rolloutSteps,
+      sql`${rolloutSteps.gateway} = ${name} and exists (select 1 from rollouts r where r.id = rollout_steps.rollout and r.ended_at is null)`,
+    )
+    if (working > 0) throw conflict(`A rollout is changing ${name} at this moment.`)
+    await tx.delete(rolloutSteps).where(eq(rolloutSteps.gateway, name))
+    await tx.delete(snapshots).where(eq(snapshots.gateway, name))
+    await tx.delete(gateways).where(eq(gateways.name, name))
+    await record(tx, context, {
+      action: 'gateway.removed',
+      subject: name,
+      before: { group: row.group, dataUrl: row.dataUrl, adminUrl: row.adminUrl },
+    })
+  })
+}
+
+/** Talks to a gateway as it is written, before or after it is kept. */
+export async function testGateway(context: Context, change: GatewayChange): Promise<GatewayTest> {
+  requirePermission(context.actor, 'administer')
+  const adminUrl = requireAddress('adminUrl', change.adminUrl)
+  const begun = performance.now()
+  const took = () => Math.round(performance.now() - begun)
+  try {
+    const { text } = await readConfiguration(
+      { name: 'The gateway', adminUrl },
+      context.gatewaySecret,
+    )
+    const routes = routesOf(readResources(text)).length
+    return { answers: true, ms: took(), says: `It answers and runs ${routes} routes` }
+  } catch (error) {
+    const why =
+      error instanceof Failure ? error : gatewayDown({ name: '', adminUrl }, String(error))
+    return { answers: false, ms: took(), says: why.detail }
+  }
+}

@@ -1,0 +1,574 @@
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { nextAct, type StepState } from '../../core/pipeline/rollout'
+import {
+  belongsTo,
+  readResources,
+  routesOf,
+  writeResources,
+  type Resource,
+} from '../../core/routing/resources'
+import { conflicts } from '../../core/routing/routes'
+import type { Transaction } from '../db/database'
+import {
+  apis,
+  backends,
+  keys,
+  placements,
+  placementSites,
+  promotions,
+  revisions,
+  rollouts,
+  rolloutSteps,
+  versions,
+  type RolloutTrouble,
+  type WantedPlacement,
+} from '../db/schema'
+import { compiled, type PlacementRow } from './compiled'
+import type { Services } from './context'
+import { Failure } from './failure'
+import { writeConfiguration } from './gateway-client'
+import { checkGateway, findGateway, runningFor, takeSnapshot, type Snapshot } from './gateways'
+import { announce, record } from './ledger'
+import { actorNamed } from './people'
+import { blockerOf, placementsOf, type RolloutRow } from './rollouts'
+
+/** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
+const mostTries = 3
+/** Attempts against somebody who changes the configuration at the same time. */
+const mostRaces = 8
+
+/** What became of a call for a rollout: it ended, it waits for a gateway or for another rollout. */
+export type Progress = 'ended' | 'waits'
+
+/** The step stays open: nobody knows what the gateway has, until it is read again. */
+class Unknown extends Error {}
+
+/**
+ * Carries a rollout out as far as it gets. Safe to call again at any time, by any process: what is known stands in the
+ * database and on the gateways, and each gateway is worked on under its lock alone.
+ */
+export async function workRollout(services: Services, id: number): Promise<Progress> {
+  for (;;) {
+    const row = await rolloutOf(services, id)
+    if (!row || row.endedAt) return 'ended'
+    if (await blockerOf(services.db, row)) return 'waits'
+    const steps = await services.db
+      .select()
+      .from(rolloutSteps)
+      .where(eq(rolloutSteps.rollout, id))
+      .orderBy(asc(rolloutSteps.position))
+    const next = nextAct(row.state === 'running' ? 'running' : 'going-back', steps)
+    try {
+      if (next.act === 'finish') await finish(services, row)
+      else if (next.act === 'give-up') await giveUp(services, row)
+      else {
+        const work = next.act === 'write' ? forward : backward
+        await services.lock(`gateway ${next.gateway}`, () => work(services, id, next.gateway))
+      }
+    } catch (error) {
+      if (!(error instanceof Unknown)) throw error
+      return 'waits'
+    }
+  }
+}
+
+async function rolloutOf({ db }: Services, id: number): Promise<RolloutRow | undefined> {
+  const [row] = await db.select().from(rollouts).where(eq(rollouts.id, id))
+  return row
+}
+
+/** Rollouts that have not ended, oldest first. */
+export const unfinished = async ({ db }: Services): Promise<number[]> =>
+  (
+    await db
+      .select({ id: rollouts.id })
+      .from(rollouts)
+      .where(isNull(rollouts.endedAt))
+      .orderBy(asc(rollouts.id))
+  ).map(({ id }) => id)
+
+/** Carries out everything that has not ended, each for as far as it gets. */
+export async function workRollouts(services: Services): Promise<void> {
+  for (const id of await unfinished(services)) await workRollout(services, id)
+}
+
+async function stepOf({ db }: Services, id: number, gateway: string) {
+  const [step] = await db
+    .select()
+    .from(rolloutSteps)
+    .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+  return step!
+}
+
+async function note(
+  { db, now }: Services,
+  id: number,
+  gateway: string,
+  state: StepState,
+  more: { detail?: string; before?: string; attempts?: number } = {},
+): Promise<void> {
+  await db
+    .update(rolloutSteps)
+    .set({ state, at: now(), detail: '', ...more })
+    .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+  await announce(db, 'rollout')
+}
+
+/** Notes why the change cannot be on this gateway; the rollout goes back from there, in the same transaction. */
+async function refuse(
+  { db, now }: Services,
+  id: number,
+  gateway: string,
+  state: 'refused' | 'written',
+  trouble: RolloutTrouble,
+): Promise<void> {
+  await db.transaction(async (tx) => {
+    await tx
+      .update(rolloutSteps)
+      .set({ state, detail: trouble.detail, at: now() })
+      .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+    await tx
+      .update(rollouts)
+      .set({ state: 'going-back', trouble })
+      .where(and(eq(rollouts.id, id), eq(rollouts.state, 'running')))
+    await announce(tx, 'rollout')
+  })
+}
+
+/** What the placements of a rollout should be on its gateways; undefined for one that is taken off. */
+async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<PlacementRow[]> {
+  if (change.kind === 'remove') return []
+  if (change.kind === 'place') return change.wanted.map(asRow)
+  return db.select().from(placements).where(eq(placements.id, change.placement))
+}
+
+const asRow = (wanted: WantedPlacement): PlacementRow => ({
+  ...wanted,
+  appliedAt: new Date(0),
+  appliedBy: '',
+})
+
+/** The resources wanted in place of the placements' own. */
+async function wantedResources(services: Services, row: RolloutRow): Promise<Resource[]> {
+  const wanted = await wantedOf(services, row)
+  const resources: Resource[] = []
+  for (const placement of wanted) resources.push(...(await compiled(services.db, placement)))
+  return resources
+}
+
+/** Resources of the rollout's placements, and those of everybody else. */
+function partedBy(about: string[], resources: Resource[]): { own: Resource[]; others: Resource[] } {
+  const isOwn = (resource: Resource) => about.some((id) => belongsTo(resource, id))
+  return {
+    own: resources.filter(isOwn),
+    others: resources.filter((resource) => !isOwn(resource)),
+  }
+}
+
+/** The gateway's part forward: read, write what is wanted, read again. Anything without a reply is unknown. */
+async function forward(services: Services, id: number, gatewayName: string): Promise<void> {
+  const { db } = services
+  const row = await rolloutOf(services, id)
+  const step = await stepOf(services, id, gatewayName)
+  // Somebody else may have come this far while this one stood in line.
+  if (row?.state !== 'running' || step.state === 'confirmed' || step.state === 'refused') return
+  const gateway = await findGateway(db, gatewayName)
+  const about = placementsOf(row.change)
+  const rows = await wantedOf(services, row)
+  const mine = await wantedResources(services, row)
+  const wanted = writeResources(mine)
+  const touched = () => step.before !== null
+  // A write whose reply was lost may still be on its way.
+  let lost = step.state === 'writing' || step.state === 'unknown'
+  for (let race = 0; race < mostRaces; race++) {
+    const snapshot = await reading(services, gatewayName, async (failure) => {
+      if (touched()) return
+      const attempts = step.attempts + 1
+      if (attempts < mostTries)
+        return note(services, id, gatewayName, 'waiting', { attempts, detail: failure.detail })
+      await refuse(services, id, gatewayName, 'refused', {
+        status: 502,
+        title: failure.title,
+        detail: failure.detail,
+      })
+    })
+    if (snapshot === 'unreached') {
+      if (!touched()) {
+        await pause(300 * (step.attempts + 1))
+        return
+      }
+      await note(services, id, gatewayName, 'unknown', {
+        detail: 'It does not answer, so nobody knows whether it took the change; it is read again.',
+      })
+      throw new Unknown()
+    }
+    const { own, others } = partedBy(about, snapshot.resources)
+    const kept = others.filter((resource) => !rows.some((placed) => isStrangerOf(placed, resource)))
+    const clean = kept.length === others.length
+    if (clean && writeResources(own) === wanted) return note(services, id, gatewayName, 'confirmed')
+    const clash = clashOf(rows, mine, snapshot)
+    if (clash) {
+      return refuse(services, id, gatewayName, touched() ? 'written' : 'refused', {
+        status: 409,
+        title: 'Not possible now',
+        detail: `${clash.method} https://${clash.host}${clash.path} is served on ${gatewayName} already, by ${clash.placement || 'a route nobody placed'}. Choose another host or base path.`,
+      })
+    }
+    if (step.before === null) {
+      step.before = writeResources([...own, ...others.filter((other) => !kept.includes(other))])
+      await note(services, id, gatewayName, 'writing', { before: step.before })
+    }
+    let outcome: 'written' | 'changed in between'
+    try {
+      const body = writeResources([...kept, ...mine])
+      outcome = await writeConfiguration(gateway, services.gatewaySecret, body, snapshot.etag)
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error
+      if (error.status === 422) {
+        return refuse(services, id, gatewayName, lost ? 'written' : 'refused', {
+          status: 422,
+          title: error.title,
+          detail: error.detail,
+        })
+      }
+      await note(services, id, gatewayName, 'unknown', {
+        detail: 'No reply came, so nobody knows whether it took the change; it is read again.',
+      })
+      // The reply was lost, not necessarily the change: the next round reads.
+      lost = true
+      continue
+    }
+    if (outcome === 'written') return confirm(services, id, gatewayName, about, wanted)
+  }
+  await note(services, id, gatewayName, 'unknown', {
+    detail: 'The configuration changes all the time under it; it is tried again.',
+  })
+  throw new Unknown()
+}
+
+/** Reads again what was written. */
+async function confirm(
+  services: Services,
+  id: number,
+  gateway: string,
+  about: string[],
+  wanted: string,
+): Promise<void> {
+  await note(services, id, gateway, 'written')
+  const after = await reading(services, gateway)
+  if (after === 'unreached') {
+    await note(services, id, gateway, 'unknown', {
+      detail: 'It took the change and does not answer since; it is read again.',
+    })
+    throw new Unknown()
+  }
+  if (writeResources(partedBy(about, after.resources).own) === wanted)
+    return note(services, id, gateway, 'confirmed')
+  await refuse(services, id, gateway, 'written', {
+    status: 502,
+    title: 'The gateway did not confirm',
+    detail: `${gateway} took the configuration, but does not run it as written. What ran before was put back.`,
+  })
+}
+
+/** The gateway's part back: what ran before the first write is written again, and read. */
+async function backward(services: Services, id: number, gatewayName: string): Promise<void> {
+  const row = await rolloutOf(services, id)
+  const step = await stepOf(services, id, gatewayName)
+  if (row?.state !== 'going-back' || step.state === 'undone') return
+  if (step.before === null) return note(services, id, gatewayName, 'untouched')
+  const gateway = await findGateway(services.db, gatewayName)
+  const about = placementsOf(row.change)
+  const ran = readResources(step.before)
+  const own = (resource: Resource) => about.some((placement) => belongsTo(resource, placement))
+  const names = new Set(ran.map((resource) => `${resource.kind} ${resource.metadata.name}`))
+  // A write whose reply was lost may still be on its way; one more write makes it come too late.
+  let settled = step.state !== 'writing' && step.state !== 'unknown'
+  for (let race = 0; race < mostRaces; race++) {
+    const snapshot = await reading(services, gatewayName)
+    if (snapshot === 'unreached') {
+      await note(services, id, gatewayName, 'unknown', {
+        detail: 'It does not answer, so nobody knows what it has; it is put back once it does.',
+      })
+      throw new Unknown()
+    }
+    const others = snapshot.resources.filter(
+      (resource) => !own(resource) && !names.has(`${resource.kind} ${resource.metadata.name}`),
+    )
+    const now = snapshot.resources.filter((resource) => !others.includes(resource))
+    const isBack = writeResources(sorted(now)) === writeResources(sorted(ran))
+    if (settled && isBack) return note(services, id, gatewayName, 'undone')
+    try {
+      const body = writeResources([...others, ...ran])
+      const outcome = await writeConfiguration(gateway, services.gatewaySecret, body, snapshot.etag)
+      settled = settled || outcome === 'written'
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error
+      if (error.status === 422 && isBack) return note(services, id, gatewayName, 'undone')
+      settled = false
+      await note(services, id, gatewayName, 'unknown', {
+        detail:
+          error.status === 422
+            ? error.detail
+            : 'No reply came, so nobody knows whether it was put back; it is read again.',
+      })
+      if (error.status === 422) throw new Unknown()
+    }
+  }
+  throw new Unknown()
+}
+
+const sorted = (resources: Resource[]) =>
+  [...resources].sort((a, b) =>
+    `${a.kind} ${a.metadata.name}` < `${b.kind} ${b.metadata.name}` ? -1 : 1,
+  )
+
+/** What a gateway runs, or that it cannot be reached. */
+async function reading(
+  services: Services,
+  name: string,
+  unreached?: (failure: Failure) => Promise<void>,
+): Promise<Snapshot | 'unreached'> {
+  try {
+    return await takeSnapshot(services, await findGateway(services.db, name))
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error
+    await unreached?.(error)
+    return 'unreached'
+  }
+}
+
+const pause = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, ms))
+
+/** The first route of somebody else that would answer the same requests. */
+function clashOf(rows: PlacementRow[], mine: Resource[], { routes }: Snapshot) {
+  const own = new Set(rows.flatMap((row) => runningFor(row, routes)))
+  return conflicts(
+    routesOf(mine),
+    routes.filter((route) => !own.has(route)),
+  )[0]?.other
+}
+
+/** Routes somebody added by hand inside a placement's own address space go when the placement is written. */
+function isStrangerOf({ spec }: PlacementRow, resource: Resource): boolean {
+  if (resource.kind !== 'HTTPRoute' || resource.metadata.labels) return false
+  const hosts = resource.spec['hostnames']
+  const rules = resource.spec['rules']
+  if (!Array.isArray(hosts) || !hosts.includes(spec.host) || !Array.isArray(rules)) return false
+  return rules.every((rule) => JSON.stringify(rule).includes(`${spec.basePath}/`))
+}
+
+/** Every gateway has confirmed: what was wanted becomes what is approved, once. */
+async function finish(services: Services, { id }: RolloutRow): Promise<void> {
+  const { db, now } = services
+  const gatewaysOf = await db
+    .select({ gateway: rolloutSteps.gateway })
+    .from(rolloutSteps)
+    .where(eq(rolloutSteps.rollout, id))
+  const names = gatewaysOf.map(({ gateway }) => gateway)
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
+    if (row?.state !== 'running') return
+    const actor = await actorNamed(tx, row.by)
+    await settle(tx, { actor, now }, row, names)
+    await tx.update(rollouts).set({ state: 'done', endedAt: now() }).where(eq(rollouts.id, id))
+    await announce(tx, 'rollout')
+  })
+  await readAgain(services, names)
+}
+
+/** The differences of everything on the gateways are worked out anew; one that cannot be read says so itself. */
+async function readAgain(services: Services, names: string[]): Promise<void> {
+  for (const name of names) {
+    await checkGateway(services, name).catch((error: unknown) => {
+      if (!(error instanceof Failure)) throw error
+    })
+  }
+}
+
+type Acting = Parameters<typeof record>[1]
+
+async function settle(
+  tx: Transaction,
+  acting: Acting,
+  { change, action, id }: RolloutRow,
+  names: string[],
+): Promise<void> {
+  if (change.kind === 'place')
+    for (const wanted of change.wanted) await settlePlacement(tx, acting, action, wanted, names)
+  else if (change.kind === 'remove') {
+    const [gone] = await tx
+      .delete(placements)
+      .where(eq(placements.id, change.placement))
+      .returning()
+    await record(tx, acting, {
+      action,
+      subject: change.placement,
+      before: gone && described(gone),
+    })
+  } else {
+    await settleApplied(tx, acting, action, change.placement, change.key)
+    await seenAsApproved(tx, acting, change.placement, names)
+  }
+  if (change.promotion) {
+    const { id: promotion, evidence } = change.promotion
+    const [done] = await tx
+      .update(promotions)
+      .set({ state: 'done', evidence })
+      .where(eq(promotions.id, promotion))
+      .returning()
+    const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, done!.api))
+    await record(tx, acting, {
+      action: done!.kind === 'promotion' ? 'promotion.done' : 'request.done',
+      subject: api!.slug,
+      before: { stage: done!.fromStage, replaces: evidence.plan[0]?.replaces ?? null },
+      after: {
+        promotion,
+        rollout: id,
+        version: done!.version,
+        stage: done!.toStage,
+        gates: evidence.gates.map(({ id: gate, text }) => ({ gate, text })),
+      },
+    })
+  }
+}
+
+async function settlePlacement(
+  tx: Transaction,
+  acting: Acting,
+  action: string,
+  wanted: WantedPlacement,
+  names: string[],
+): Promise<void> {
+  const [before] = await tx.select().from(placements).where(eq(placements.id, wanted.id))
+  const row: PlacementRow = {
+    ...wanted,
+    edition: wanted.edition + 1,
+    appliedAt: acting.now(),
+    appliedBy: acting.actor.name,
+  }
+  await tx.insert(placements).values(row).onConflictDoUpdate({ target: placements.id, set: row })
+  await seenAsApproved(tx, acting, wanted.id, names)
+  await tx
+    .insert(versions)
+    .values({ api: wanted.api, version: wanted.version, revision: wanted.revision })
+    .onConflictDoNothing()
+  const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, wanted.api))
+  const [revision] = await tx
+    .select({ number: revisions.number })
+    .from(revisions)
+    .where(eq(revisions.id, wanted.revision))
+  for (const backend of wanted.spec.backends) {
+    await tx
+      .insert(backends)
+      .values({ api: api!.slug, stage: wanted.stage, ...backend })
+      .onConflictDoUpdate({
+        target: [backends.api, backends.stage, backends.name],
+        set: { url: backend.url, timeoutMs: backend.timeoutMs },
+      })
+  }
+  await record(tx, acting, {
+    action,
+    subject: wanted.id,
+    before: before && described(before),
+    after: { ...described(row), revision: revision!.number, api: api!.slug },
+  })
+}
+
+/** Every gateway has just confirmed that it runs what is approved. */
+async function seenAsApproved(
+  tx: Transaction,
+  { now }: Acting,
+  placement: string,
+  names: string[],
+): Promise<void> {
+  const seen = { checkedAt: now(), differences: [] }
+  await tx
+    .insert(placementSites)
+    .values(names.map((gateway) => ({ placement, gateway, ...seen })))
+    .onConflictDoUpdate({ target: [placementSites.placement, placementSites.gateway], set: seen })
+}
+
+/** A key that came works now, one that went is forgotten; without either the placement was put back. */
+async function settleApplied(
+  tx: Transaction,
+  acting: Acting,
+  action: string,
+  placement: string,
+  key: string | undefined,
+): Promise<void> {
+  if (key === undefined) {
+    const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
+    return record(tx, acting, { action, subject: placement, after: row && described(row) })
+  }
+  const named = and(eq(keys.placement, placement), eq(keys.name, key))
+  if (action === 'key.withdrawn') await tx.delete(keys).where(named)
+  else await tx.update(keys).set({ state: 'active' }).where(named)
+  const said = { name: key }
+  await record(tx, acting, {
+    action,
+    subject: placement,
+    ...(action === 'key.withdrawn' ? { before: said } : { after: said }),
+  })
+}
+
+export const described = ({ version, stage, group, spec }: PlacementRow) => ({
+  version,
+  stage,
+  group,
+  spec,
+})
+
+/** Nothing of the change is on any gateway: it ends as if it had not been wanted, and says why. */
+async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
+  const { db, now } = services
+  const names = await db
+    .select({ gateway: rolloutSteps.gateway })
+    .from(rolloutSteps)
+    .where(eq(rolloutSteps.rollout, id))
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
+    if (row?.state !== 'going-back') return
+    const actor = await actorNamed(tx, row.by)
+    const { change } = row
+    if (change.kind === 'apply' && change.key !== undefined) {
+      const named = and(eq(keys.placement, change.placement), eq(keys.name, change.key))
+      if (row.action === 'key.withdrawn')
+        await tx.update(keys).set({ state: 'active' }).where(named)
+      else await tx.delete(keys).where(and(named, eq(keys.state, 'issuing')))
+    }
+    if (change.promotion) {
+      await tx
+        .update(promotions)
+        .set({ state: 'waiting' })
+        .where(and(eq(promotions.id, change.promotion.id), eq(promotions.state, 'under-way')))
+    }
+    await tx
+      .update(rolloutSteps)
+      .set({ state: 'untouched' })
+      .where(and(eq(rolloutSteps.rollout, id), inArray(rolloutSteps.state, ['waiting'])))
+    await tx
+      .update(rollouts)
+      .set({ state: 'rolled-back', endedAt: now() })
+      .where(eq(rollouts.id, id))
+    await record(
+      tx,
+      { actor, now },
+      {
+        action: 'rollout.rolled-back',
+        subject: placementsOf(change).join(', '),
+        after: { rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
+      },
+    )
+    await announce(tx, 'rollout')
+  })
+  const touched = await db.$count(
+    rolloutSteps,
+    and(eq(rolloutSteps.rollout, id), sql`${rolloutSteps.before} is not null`),
+  )
+  if (touched > 0)
+    await readAgain(
+      services,
+      names.map(({ gateway }) => gateway),
+    )
+}

@@ -1,0 +1,245 @@
+import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
+import type { Queries, Transaction } from '../db/database'
+import {
+  gateways,
+  people,
+  rolloutPlacements,
+  rollouts,
+  rolloutSteps,
+  type RolloutChange,
+  type WantedPlacement,
+} from '../db/schema'
+import type { Context, Services } from './context'
+import { conflict, Failure, notFound } from './failure'
+import { announce, record, type Act } from './ledger'
+import { pageFrom, type Page } from './paging'
+import { requirePermission } from './permissions'
+
+export type RolloutRow = typeof rollouts.$inferSelect
+
+/** How long a request waits for its rollout before it says that it goes on; in milliseconds. */
+const waitsMs = 6000
+
+/** The placements a change is about. */
+export const placementsOf = (change: RolloutChange): string[] =>
+  change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
+
+/** Rollouts of a placement that have not ended, oldest first. */
+export const unfinishedOf = (db: Queries, placements: string[]): Promise<RolloutRow[]> =>
+  db
+    .selectDistinct()
+    .from(rollouts)
+    .where(
+      and(
+        isNull(rollouts.endedAt),
+        inArray(
+          rollouts.id,
+          db
+            .select({ id: rolloutPlacements.rollout })
+            .from(rolloutPlacements)
+            .where(inArray(rolloutPlacements.placement, placements)),
+        ),
+      ),
+    )
+    .orderBy(asc(rollouts.id))
+
+/** Placements that unfinished rollouts are about to make, so that nobody else takes their addresses. */
+export async function comingPlacements(db: Queries): Promise<WantedPlacement[]> {
+  const rows = await db
+    .select({ change: rollouts.change })
+    .from(rollouts)
+    .where(isNull(rollouts.endedAt))
+  return rows.flatMap(({ change }) => (change.kind === 'place' ? change.wanted : []))
+}
+
+export interface Intent {
+  /** The ledger's word for what it will have been. */
+  action: string
+  title: string
+  change: RolloutChange
+  /** Groups it reaches. */
+  groups: string[]
+  /** What is said of it in the ledger. */
+  act: Pick<Act, 'subject' | 'before' | 'after'>
+}
+
+/**
+ * Writes down what is wanted, in the transaction of whoever wants it. From its commit on it is carried out by a worker,
+ * whatever becomes of this process.
+ */
+export async function intend(
+  tx: Transaction,
+  context: Pick<Context, 'actor' | 'now'>,
+  { action, title, change, groups, act }: Intent,
+): Promise<number> {
+  const about = placementsOf(change)
+  if (change.kind !== 'apply' || change.key === undefined) {
+    const busy = (await unfinishedOf(tx, about)).find(
+      (row) => row.change.kind !== 'apply' || row.change.key === undefined,
+    )
+    if (busy)
+      throw conflict(
+        `Rollout ${busy.id} is carrying out another change there (${busy.title}). Wait for it, or have it go back.`,
+      )
+  }
+  const members = await tx
+    .select({ name: gateways.name })
+    .from(gateways)
+    .where(inArray(gateways.group, groups))
+    .orderBy(asc(gateways.position))
+  if (members.length === 0)
+    throw conflict(`No gateway belongs to ${groups.join(', ')}, so nothing could serve it.`)
+  const at = context.now()
+  const [row] = await tx
+    .insert(rollouts)
+    .values({ by: context.actor.name, at, action, title, change, state: 'running' })
+    .returning({ id: rollouts.id })
+  const { id } = row!
+  await tx.insert(rolloutPlacements).values(about.map((placement) => ({ rollout: id, placement })))
+  await tx.insert(rolloutSteps).values(
+    members.map(({ name }, position) => ({
+      rollout: id,
+      gateway: name,
+      position,
+      state: 'waiting' as const,
+      at,
+    })),
+  )
+  await record(tx, context, {
+    action: 'rollout.begun',
+    subject: act.subject,
+    before: act.before,
+    after: { rollout: id, wants: action, ...(act.after as object | undefined) },
+  })
+  return id
+}
+
+/**
+ * Has a rollout carried out and waits a moment for its end. Done is true; still under way is false, and a rollout that
+ * went back is thrown with its reason.
+ */
+export async function carryOut(services: Services, id: number): Promise<boolean> {
+  await services.queue.rollOut(id)
+  const until = Date.now() + waitsMs
+  for (let pause = 20; ; pause = Math.min(250, pause * 1.5)) {
+    const [row] = await services.db
+      .select({ state: rollouts.state, trouble: rollouts.trouble })
+      .from(rollouts)
+      .where(eq(rollouts.id, id))
+    if (row?.state === 'done') return true
+    if (row?.state === 'rolled-back') {
+      const { status, title, detail } = row.trouble!
+      throw new Failure(status, title, detail)
+    }
+    if (Date.now() > until) return false
+    await new Promise((resolve) => setTimeout(resolve, pause))
+  }
+}
+
+async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string | null }[]) {
+  const ids = rows.map(({ rollout }) => rollout.id)
+  const steps =
+    ids.length === 0
+      ? []
+      : await db
+          .select()
+          .from(rolloutSteps)
+          .where(inArray(rolloutSteps.rollout, ids))
+          .orderBy(asc(rolloutSteps.rollout), asc(rolloutSteps.position))
+  return rows.map(({ rollout, by }): RolloutItem => {
+    const { id, title, state, at, endedAt, trouble, change } = rollout
+    return {
+      id,
+      title,
+      state,
+      by: by ?? rollout.by,
+      at: at.toISOString(),
+      placements: placementsOf(change),
+      trouble: trouble?.detail ?? '',
+      ...(endedAt && { endedAt: endedAt.toISOString() }),
+      ...(change.promotion && { promotion: change.promotion.id }),
+      steps: steps
+        .filter((step) => step.rollout === id)
+        .map(({ gateway, state: step, detail, at: since }) => ({
+          gateway,
+          state: step,
+          detail,
+          at: since.toISOString(),
+        })),
+    }
+  })
+}
+
+/** Rollouts, unfinished ones first, newest first. */
+export async function listRollouts(
+  { db }: Pick<Context, 'db'>,
+  query: RolloutQuery,
+): Promise<Page<RolloutItem>> {
+  const rows = await db
+    .select({ rollout: rollouts, by: people.displayName })
+    .from(rollouts)
+    .leftJoin(people, eq(people.name, rollouts.by))
+    .where(query.state ? eq(rollouts.state, query.state) : undefined)
+    .orderBy(sql`${rollouts.endedAt} is null desc`, desc(rollouts.id))
+    .limit(1000)
+  const page = pageFrom(rows, query)
+  return { ...page, items: await itemsOf(db, page.items) }
+}
+
+export async function readRollout(db: Queries, id: number): Promise<RolloutItem> {
+  const rows = await db
+    .select({ rollout: rollouts, by: people.displayName })
+    .from(rollouts)
+    .leftJoin(people, eq(people.name, rollouts.by))
+    .where(eq(rollouts.id, id))
+  const [item] = await itemsOf(db, rows)
+  if (!item) throw notFound(`rollout ${id}`)
+  return item
+}
+
+/** Has an unfinished rollout go back to what ran before. */
+export async function cancelRollout(context: Context, id: number): Promise<RolloutItem> {
+  const { db, actor } = context
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
+    if (!row) throw notFound(`rollout ${id}`)
+    if (row.by !== actor.name) requirePermission(actor, 'resolve')
+    if (row.state !== 'running') throw conflict('This rollout does not go forward any more.')
+    await tx
+      .update(rollouts)
+      .set({
+        state: 'going-back',
+        trouble: {
+          status: 409,
+          title: 'Called back',
+          detail: `${actor.displayName} had it go back. What ran before runs again.`,
+        },
+      })
+      .where(eq(rollouts.id, id))
+    await record(tx, context, {
+      action: 'rollout.called-back',
+      subject: placementsOf(row.change).join(', '),
+      after: { rollout: id },
+    })
+  })
+  await announce(db, 'rollout')
+  await context.queue.rollOut(id)
+  return readRollout(db, id)
+}
+
+/** The earliest unfinished rollout that has to end before this one may begin; undefined where none has. */
+export async function blockerOf(db: Queries, row: RolloutRow): Promise<number | undefined> {
+  const others = await unfinishedOf(db, placementsOf(row.change))
+  return others.find(({ id }) => id < row.id)?.id
+}
+
+/** The unfinished rollout of each placement that has one: until it has ended, what runs cannot be judged. */
+export async function unfinishedByPlacement(db: Queries): Promise<Map<string, number>> {
+  const rows = await db
+    .select({ placement: rolloutPlacements.placement, rollout: rolloutPlacements.rollout })
+    .from(rolloutPlacements)
+    .innerJoin(rollouts, eq(rollouts.id, rolloutPlacements.rollout))
+    .where(isNull(rollouts.endedAt))
+  return new Map(rows.map(({ placement, rollout }) => [placement, rollout]))
+}

@@ -1,0 +1,120 @@
+import { audiences, type Audience } from '../words'
+import { choices, flag, many, text, texts, whole } from './fields'
+
+const nameRule = {
+  pattern: /^[a-z][a-z0-9-]*$/,
+  otherwise: 'A name has lower case letters, digits and hyphens',
+}
+
+export class SetupStart {
+  @text({ says: 'The organisation.', example: 'Brackenmere Water', min: 1, max: 120 })
+  organisation!: string
+
+  @text({
+    says: 'The administrator’s account.',
+    example: 'admin',
+    min: 2,
+    max: 60,
+    pattern: /^[A-Za-z][A-Za-z0-9._-]*$/,
+    otherwise: 'A name begins with a letter and has letters, digits, dots and hyphens',
+  })
+  name!: string
+
+  @text({ says: 'The name shown to others.', example: 'Ada Marsh', min: 1, max: 120 })
+  displayName!: string
+
+  @text({
+    says: 'The password.',
+    example: 'a long new password',
+    min: 12,
+    max: 200,
+    secret: true,
+  })
+  password!: string
+}
+
+export class OrganisationChange {
+  @text({ says: 'The organisation.', example: 'Brackenmere Water', min: 1, max: 120 })
+  organisation!: string
+
+  @texts({
+    says: 'Its teams, in order; one that owns something stays.',
+    example: ['Metering', 'Field'],
+    max: 500,
+    longest: 80,
+  })
+  teams!: string[]
+}
+
+export class StageItem {
+  @text({ says: 'The stage’s name.', example: 'Trial', min: 1, max: 40 })
+  name!: string
+
+  @choices(['http', 'https'], {
+    says: 'Schemes its backends may speak.',
+    example: ['https'],
+  })
+  schemes!: ('http' | 'https')[]
+
+  @texts({
+    says: 'Names its backends may have: exact, `*.` before a name, or `*` for any.',
+    example: ['*.brackenmere.example'],
+    longest: 253,
+  })
+  backendHosts!: string[]
+
+  @texts({ says: 'Networks of backends given by address.', example: ['10.0.0.0/8'], longest: 60 })
+  networks!: string[]
+}
+
+export class StageList {
+  @many(() => StageItem, { says: 'The stages, from first to last.', max: 20 })
+  stages!: StageItem[]
+}
+
+export class HostChange {
+  @text({ says: 'The stage it belongs to.', example: 'Live', min: 1 })
+  stage!: string
+
+  @choices(audiences, { says: 'Whom it is for.', example: ['partner', 'public'] })
+  audiences!: Audience[]
+}
+
+export class HostItem extends HostChange {
+  @text({ says: 'The host.', example: 'api.brackenmere.example' })
+  name!: string
+}
+
+export class GroupChange {
+  @text({ says: 'What it serves.', example: 'Public and partner traffic', max: 200 })
+  serves!: string
+
+  @choices(audiences, { says: 'Whose APIs it serves.', example: ['partner', 'public'] })
+  audiences!: Audience[]
+}
+
+export class GatewayChange {
+  @text({ says: 'The group it belongs to.', example: 'edge', min: 1, max: 60, ...nameRule })
+  group!: string
+
+  @text({ says: 'What it serves.', example: 'The northern site', max: 200 })
+  serves!: string
+
+  @text({ says: 'Where traffic goes in.', example: 'http://127.0.0.1:7411', max: 300 })
+  dataUrl!: string
+
+  @text({ says: 'Its admin API.', example: 'http://127.0.0.1:7421', max: 300 })
+  adminUrl!: string
+}
+
+/** What became of talking to a gateway. */
+export class GatewayTest {
+  @flag({ says: 'Whether it answers and can be read.', example: true })
+  answers!: boolean
+
+  @whole({ says: 'How long it took, in milliseconds.', example: 12 })
+  ms!: number
+
+  @text({ says: 'What it said, or why not.', example: '84 routes', max: 2000 })
+  says!: string
+}

@@ -1,0 +1,66 @@
+import { choice, many, moment, text, texts, whole } from './fields'
+import { PageQuery } from './catalog'
+
+const rolloutStates = ['running', 'going-back', 'done', 'rolled-back'] as const
+const stepStates = [
+  'waiting',
+  'writing',
+  'written',
+  'unknown',
+  'confirmed',
+  'refused',
+  'undone',
+  'untouched',
+] as const
+
+export class RolloutStepItem {
+  @text({ says: 'The gateway.', example: 'north-edge' })
+  gateway!: string
+
+  @choice([...stepStates], { says: 'What is known of its part.' })
+  state!: (typeof stepStates)[number]
+
+  @text({ says: 'Why, where that needs words.', example: '', max: 4000 })
+  detail!: string
+
+  @moment({ says: 'Since when.' })
+  at!: string
+}
+
+/** The carrying out of a change on the gateways it touches. */
+export class RolloutItem {
+  @whole({ says: 'Its number.', example: 41 })
+  id!: number
+
+  @text({ says: 'What is carried out.', example: 'Place Supply Interruptions 2.4.0 in Trial' })
+  title!: string
+
+  @choice([...rolloutStates], { says: 'How it stands.' })
+  state!: (typeof rolloutStates)[number]
+
+  @text({ says: 'Who wanted it.', example: 'Tomas Verrall' })
+  by!: string
+
+  @moment({ says: 'Since when.' })
+  at!: string
+
+  @moment({ says: 'When it ended.', optional: true })
+  endedAt?: string
+
+  @texts({ says: 'The placements it is about.', example: ['supply-interruptions-trial-1'] })
+  placements!: string[]
+
+  @whole({ says: 'The request it carries out.', example: 7, optional: true })
+  promotion?: number
+
+  @text({ says: 'Why it goes back, or went; empty otherwise.', example: '', max: 4000 })
+  trouble!: string
+
+  @many(() => RolloutStepItem, { says: 'The part of each gateway, in order.' })
+  steps!: RolloutStepItem[]
+}
+
+export class RolloutQuery extends PageQuery {
+  @choice([...rolloutStates], { says: 'Only in this state.', optional: true })
+  state?: (typeof rolloutStates)[number]
+}

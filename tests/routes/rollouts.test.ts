@@ -1,0 +1,437 @@
+import { eq, isNull } from 'drizzle-orm'
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
+import type { PlacementItem, SpecBody } from '../../shared/api/placements'
+import type { PromotionDetail } from '../../shared/api/promotions'
+import type { RolloutItem } from '../../shared/api/rollouts'
+import { ledger, placements, rollouts } from '../../server/db/schema'
+import type { Context } from '../../server/services/context'
+import { verifyLedger } from '../../server/services/ledger'
+import { changePlacement, placementEtag, readPlacement } from '../../server/services/placements'
+import { workRollout } from '../../server/services/rollout-work'
+import {
+  bringIn,
+  contextOf,
+  definition,
+  makeWorld,
+  type Site,
+  type Visitor,
+  type World,
+} from '../support/world'
+import { Killed, mortal } from '../support/mortal'
+
+let world: World
+let tomas: Visitor, oskar: Visitor, ruth: Visitor, imara: Visitor
+const id = 'supply-interruptions-trial-1'
+
+beforeAll(async () => {
+  world = await makeWorld({
+    gateways: { 'north-edge': 'edge', 'south-edge': 'edge', inner: 'inner' },
+    meddled: true,
+  })
+  tomas = await world.visitor('tomas')
+  oskar = await world.visitor('oskar')
+  ruth = await world.visitor('ruth')
+  imara = await world.visitor('imara')
+  await bringIn(tomas, definition('supply-interruptions/2.4.0.yaml'))
+})
+afterAll(() => world.close())
+afterEach(() => {
+  for (const { meddler } of world.sites) {
+    meddler.decide = () => 'nothing'
+    meddler.delayMs = 0
+    meddler.calls.length = 0
+  }
+})
+
+const [north, south] = [() => world.sites[0]!, () => world.sites[1]!]
+const running = async (site: Site) =>
+  (
+    await fetch(`${site.adminUrl}/configuration`, {
+      headers: { 'x-admin-secret': 'gateway-secret' },
+    })
+  ).text()
+const limitOf = async (site: Site) =>
+  Number(/kind: RateLimitPolicy[\s\S]*?requests: (\d+)/.exec(await running(site))?.[1] ?? 0)
+const now = async (placement = id) =>
+  (await tomas.call<PlacementItem>('GET', `/placements/${placement}`)).body
+const newest = async () =>
+  (await oskar.call<{ items: RolloutItem[] }>('GET', '/rollouts?limit=1')).body.items[0]!
+const ended = async (rollout: number) => {
+  for (;;) {
+    const { body } = await oskar.call<RolloutItem>('GET', `/rollouts/${rollout}`)
+    if (body.endedAt) return body
+    await new Promise((resolve) => setTimeout(resolve, 50))
+  }
+}
+const change = async (requests: number) => {
+  const { spec, edition } = await now()
+  return tomas.call<Omit<PlacementItem, 'id'> & RolloutItem & { detail: string }>(
+    'PUT',
+    `/placements/${id}`,
+    { ...spec, limit: { requests, seconds: 60 } },
+    { 'if-match': placementEtag(edition) },
+  )
+}
+
+describe('a rollout over a group', () => {
+  it('places a version on every gateway of the group, and on no other', async () => {
+    const { body } = await tomas.call<{ spec: SpecBody; group: string }>(
+      'GET',
+      '/apis/supply-interruptions/placement-draft?group=edge',
+    )
+    const spec: SpecBody = {
+      ...body.spec,
+      routes: body.spec.routes.map((row) => ({
+        ...row,
+        treatment: { kind: 'route', backend: 'main' },
+      })),
+    }
+    const made = await tomas.call<PlacementItem>('POST', '/placements', {
+      api: 'supply-interruptions',
+      version: '2.4.0',
+      group: 'edge',
+      spec,
+    })
+    expect(made).toMatchObject({ status: 201, body: { id, mark: 'in-step' } })
+    expect(await running(north())).toContain(id)
+    expect(await running(south())).toBe(await running(north()))
+    expect(await running(world.sites[2]!)).not.toContain(id)
+    expect(await newest()).toMatchObject({
+      state: 'done',
+      by: 'Tomas Verrall',
+      steps: [
+        { gateway: 'north-edge', state: 'confirmed' },
+        { gateway: 'south-edge', state: 'confirmed' },
+      ],
+    })
+  })
+
+  it('puts the first gateway back when the second refuses', async () => {
+    const before = await running(north())
+    south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
+    const answer = await change(77)
+    expect(answer).toMatchObject({
+      status: 422,
+      body: { detail: expect.stringMatching(/does not want it.*runs on/) as string },
+    })
+    expect(await running(north())).toBe(before)
+    expect((await now()).spec.limit?.requests).not.toBe(77)
+    expect(await newest()).toMatchObject({
+      state: 'rolled-back',
+      steps: [
+        { gateway: 'north-edge', state: 'undone' },
+        { gateway: 'south-edge', state: 'refused' },
+      ],
+    })
+  })
+
+  it('puts the first back when the second does not answer at all', async () => {
+    const before = await running(north())
+    south().meddler.decide = () => 'lose the request'
+    expect(await change(78)).toMatchObject({
+      status: 502,
+      body: { detail: expect.stringMatching(/south-edge at/) as string },
+    })
+    expect(await running(north())).toBe(before)
+    expect((await newest()).steps.map(({ state }) => state)).toEqual(['undone', 'refused'])
+  })
+
+  it('reads again where a reply was lost, and says neither that it worked nor that it did not', async () => {
+    let lost = 0
+    north().meddler.decide = (method) =>
+      method === 'PUT' && lost++ === 0 ? 'lose the reply' : 'nothing'
+    expect((await change(79)).status).toBe(200)
+    expect(north().meddler.calls.filter(({ method }) => method === 'PUT')).toHaveLength(1)
+    expect([await limitOf(north()), await limitOf(south())]).toEqual([79, 79])
+  })
+
+  it('is unknown while a gateway is silent after a write, and goes on once it speaks', async () => {
+    let silent = false
+    north().meddler.decide = (method) => {
+      if (method === 'PUT' && !silent) {
+        silent = true
+        return 'lose the reply'
+      }
+      return silent ? 'lose the request' : 'nothing'
+    }
+    const pending = await change(80)
+    expect(pending.status).toBe(202)
+    expect(pending.body.steps[0]).toMatchObject({
+      state: 'unknown',
+      detail: expect.stringMatching(/nobody knows/) as string,
+    })
+    // What ran before is what is approved until the rollout has ended, and nobody changes it meanwhile.
+    expect((await now()).spec.limit?.requests).toBe(79)
+    expect((await now()).rollout).toBe(pending.body.id)
+    expect((await change(81)).body.detail).toMatch(/is carrying out another change there/)
+    north().meddler.decide = () => 'nothing'
+    expect(await ended(pending.body.id)).toMatchObject({ state: 'done' })
+    expect([await limitOf(north()), await limitOf(south())]).toEqual([80, 80])
+    expect((await now()).spec.limit?.requests).toBe(80)
+  })
+
+  it('goes back when somebody says so, as soon as it is known what the gateway has', async () => {
+    north().meddler.decide = (method) => (method === 'PUT' ? 'lose the reply' : 'nothing')
+    let puts = 0
+    north().meddler.decide = (method) => {
+      if (method === 'PUT') puts++
+      return puts > 0 ? 'lose the reply' : 'nothing'
+    }
+    const pending = await change(82)
+    expect(pending.status).toBe(202)
+    expect(await limitOf(north())).toBe(82)
+    const wren = await world.visitor('wren')
+    expect((await wren.call('POST', `/rollouts/${pending.body.id}/cancel`)).status).toBe(403)
+    expect((await oskar.call('POST', `/rollouts/${pending.body.id}/cancel`)).status).toBe(200)
+    north().meddler.decide = () => 'nothing'
+    expect(await ended(pending.body.id)).toMatchObject({
+      state: 'rolled-back',
+      trouble: expect.stringMatching(/Oskar Lindley had it go back/) as string,
+    })
+    expect([await limitOf(north()), await limitOf(south())]).toEqual([80, 80])
+  })
+
+  it('issues many keys of one placement at once, each one for good', async () => {
+    const names = Array.from({ length: 14 }, (_, n) => `Client ${n + 10}`)
+    const made = await Promise.all(
+      names.map((name) =>
+        oskar.call<{ secret: string }>('POST', `/placements/${id}/keys`, { name }),
+      ),
+    )
+    expect(made.map(({ status }) => status)).toEqual(names.map(() => 201))
+    expect((await now()).keys).toEqual(names)
+    for (const site of [north(), south()]) {
+      for (const name of names) expect(await running(site)).toContain(`name: ${name}`)
+    }
+    const entries = await world.db.select().from(ledger)
+    const issued = entries.filter(({ action }) => action === 'key.issued')
+    expect(issued).toHaveLength(14)
+    expect(JSON.stringify(issued)).not.toMatch(/[0-9a-f]{64}.*sha256|sha256/)
+  })
+
+  it('takes a key that no gateway took back again', async () => {
+    south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
+    const refused = await oskar.call('POST', `/placements/${id}/keys`, { name: 'Nobody' })
+    expect(refused.status).toBe(422)
+    expect((await now()).keys).not.toContain('Nobody')
+    expect(await running(north())).not.toContain('Nobody')
+  })
+
+  it('lets everything else answer while a gateway is slow', async () => {
+    for (const { meddler } of world.sites) meddler.delayMs = 700
+    const slow = change(83)
+    const times: number[] = []
+    for (let n = 0; n < 30; n++) {
+      const begun = performance.now()
+      await imara.call('PATCH', '/apis/supply-interruptions', { labels: [`round ${n}`] })
+      await tomas.call('GET', '/placements')
+      times.push(performance.now() - begun)
+    }
+    times.sort((a, b) => a - b)
+    expect(times[Math.floor(times.length * 0.9)]).toBeLessThan(600)
+    expect((await slow).status).toBe(200)
+  })
+})
+
+describe('a process that dies', () => {
+  const act = async (
+    requests: number,
+    dies: { at: number; when: 'before' | 'after' },
+  ): Promise<{ died: boolean; refused: boolean }> => {
+    const context: Context = contextOf(world, 'tomas')
+    const { services, pool } = mortal(world.services, world.url, dies)
+    let died = false
+    context.queue = {
+      ...context.queue,
+      rollOut: async (rollout) => {
+        await workRollout(services, rollout).catch((error: unknown) => {
+          if (!(error instanceof Killed) && !pool.dead) throw error
+        })
+        died = pool.dead
+        await everythingIsKnown()
+        for (let tries = 0; (await workRollout(world.services, rollout)) === 'waits'; tries++)
+          if (tries > 20) throw new Error(`rollout ${rollout} does not end`)
+      },
+    }
+    const { edition } = await readPlacement(context, id)
+    const { spec } = await readPlacement(context, id)
+    const outcome = await changePlacement(
+      context,
+      id,
+      { ...spec, limit: { requests, seconds: 60 } },
+      placementEtag(edition),
+    ).then(
+      () => ({ died, refused: false }),
+      () => ({ died, refused: true }),
+    )
+    // Nobody waits for what a dead process holds.
+    void pool.end().catch(() => undefined)
+    return outcome
+  }
+
+  /** No gateway runs a limit that is neither approved nor wanted by a rollout that has not ended. */
+  const everythingIsKnown = async () => {
+    const [row] = await world.db.select().from(placements).where(eq(placements.id, id))
+    const open = await world.db.select().from(rollouts).where(isNull(rollouts.endedAt))
+    const known = [
+      row!.spec.limit!.requests,
+      ...open.flatMap(({ change: wanted }) =>
+        wanted.kind === 'place' ? wanted.wanted.map(({ spec }) => spec.limit!.requests) : [],
+      ),
+    ]
+    for (const site of [north(), south()]) expect(known).toContain(await limitOf(site))
+  }
+
+  const everyPoint = async (
+    from: number,
+    check: (requests: number, refused: boolean, edition: number) => Promise<void>,
+  ) => {
+    let points = 0
+    for (const when of ['before', 'after'] as const) {
+      // After a statement is before the next one, but for what the network does between them.
+      for (let at = 0; ; at += when === 'before' ? 1 : 3) {
+        const requests = from + points++
+        const { edition } = await now()
+        const { died, refused } = await act(requests, { at, when })
+        await everythingIsKnown()
+        await check(requests, refused, edition)
+        if (!died) break
+      }
+    }
+    const open = await world.db.select().from(rollouts).where(isNull(rollouts.endedAt))
+    expect(open).toEqual([])
+    expect((await verifyLedger(world.db)).brokenAt).toBeUndefined()
+    return points
+  }
+
+  it('between any two statements leaves a rollout that another one finishes, once', async () => {
+    const points = await everyPoint(1000, async (requests, refused, edition) => {
+      expect(refused).toBe(false)
+      expect(await now()).toMatchObject({
+        edition: edition + 1,
+        mark: 'in-step',
+        spec: { limit: { requests } },
+      })
+      expect([await limitOf(north()), await limitOf(south())]).toEqual([requests, requests])
+      const entries = await world.db
+        .select()
+        .from(ledger)
+        .where(eq(ledger.action, 'placement.changed'))
+      const mine = entries.filter(({ after }) =>
+        JSON.stringify(after).includes(`"requests":${requests}}`),
+      )
+      expect(mine).toHaveLength(1)
+    })
+    expect(points).toBeGreaterThan(20)
+  }, 180_000)
+
+  it('and one that goes back is put back by another one, wholly', async () => {
+    const { spec } = await now()
+    const approved = spec.limit!.requests
+    south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
+    const points = await everyPoint(3000, async (_, refused, edition) => {
+      expect(refused).toBe(true)
+      expect(await now()).toMatchObject({ edition, spec: { limit: { requests: approved } } })
+      expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])
+    })
+    expect(points).toBeGreaterThan(20)
+  }, 180_000)
+})
+
+describe('beyond the first stage', () => {
+  let asked: PromotionDetail
+  const live = 'supply-interruptions-rehearsal-1'
+  const approve = (visitor: Visitor, request: number) =>
+    visitor.call<PromotionDetail & { detail: string }>('POST', `/promotions/${request}/approvals`, {
+      note: 'Read',
+    })
+  const carryOut = (request: number) =>
+    oskar.call<PromotionDetail & { detail: string }>('POST', `/promotions/${request}/promote`)
+  const gate = ({ gates }: PromotionDetail) => gates.find(({ id: name }) => name === 'approval')!
+  const ask = (kind: string, more: object = {}, edition = 1) =>
+    tomas.call<PromotionDetail & { detail: string }>(
+      'POST',
+      `/placements/${live}/requests`,
+      { kind, note: 'Please', ...more },
+      { 'if-match': placementEtag(edition) },
+    )
+
+  it('an approval is given to a plan, and void once anything of it changes', async () => {
+    asked = (
+      await tomas.call<PromotionDetail>('POST', '/promotions', {
+        api: 'supply-interruptions',
+        version: '2.4.0',
+        from: 'Trial',
+        note: '',
+      })
+    ).body
+    expect(gate((await approve(ruth, asked.id)).body).state).toBe('passed')
+    expect((await approve(ruth, asked.id)).body.detail).toMatch(/approved this already/)
+    // What was approved is swapped for something else before it is carried out.
+    await change(5000)
+    const { body } = await tomas.call<PromotionDetail>('GET', `/promotions/${asked.id}`)
+    expect(gate(body)).toMatchObject({
+      state: 'waiting',
+      text: 'The approval by Ruth Amadi is void: the placement it starts from has changed since',
+    })
+    expect((await carryOut(asked.id)).body.detail).toMatch(/is void/)
+    expect((await approve(ruth, asked.id)).status).toBe(201)
+    expect((await carryOut(asked.id)).body).toMatchObject({ state: 'done' })
+    expect(await now(live)).toMatchObject({ stage: 'Rehearsal', edition: 1, mark: 'in-step' })
+  })
+
+  it('nothing changes directly, for nobody', async () => {
+    const { spec } = await now(live)
+    for (const visitor of [tomas, oskar, imara]) {
+      const put = await visitor.call<{ detail: string }>('PUT', `/placements/${live}`, spec, {
+        'if-match': placementEtag(1),
+      })
+      expect(put).toMatchObject({
+        status: 409,
+        body: { detail: expect.stringMatching(/Rehearsal is changed by review only/) as string },
+      })
+      expect((await visitor.call('DELETE', `/placements/${live}`)).status).toBe(409)
+    }
+    for (const act of ['put-back', 'keep'])
+      expect((await oskar.call('POST', `/placements/${live}/${act}`)).status).toBe(409)
+  })
+
+  it('a change is asked for with its plan, approved by somebody else, and carried out', async () => {
+    const { spec } = await now(live)
+    const wanted = { ...spec, limit: { requests: 90, seconds: 60 } }
+    const request = await ask('change', { spec: wanted })
+    expect(request).toMatchObject({
+      status: 201,
+      body: { kind: 'change', placement: live, plan: [{ changes: [{ what: 'rate limit' }] }] },
+    })
+    expect((await ask('removal')).body.detail).toMatch(/is waiting already/)
+    expect((await approve(tomas, request.body.id)).status).toBe(403)
+    expect((await carryOut(request.body.id)).status).toBe(409)
+    await approve(ruth, request.body.id)
+    expect((await carryOut(request.body.id)).body.state).toBe('done')
+    expect((await carryOut(request.body.id)).status).toBe(409)
+    expect(await now(live)).toMatchObject({ edition: 2, spec: { limit: { requests: 90 } } })
+  })
+
+  it('governance goes past an approval in an emergency, which a second person confirms', async () => {
+    const request = await ask('removal', {}, 2)
+    const override = (visitor: Visitor, reason: string) =>
+      visitor.call<PromotionDetail>('POST', `/promotions/${request.body.id}/override`, { reason })
+    expect((await override(oskar, 'The backend burns down')).status).toBe(403)
+    expect((await override(imara, 'now')).status).toBe(422)
+    expect((await override(imara, 'The backend burns down')).body.gates[0]!.text).toMatch(
+      /Imara Holt went past it in an emergency: The backend burns down/,
+    )
+    expect((await carryOut(request.body.id)).body).toMatchObject({
+      state: 'done',
+      unconfirmed: true,
+    })
+    expect((await tomas.call('GET', `/placements/${live}`)).status).toBe(404)
+    expect(await running(south())).not.toContain(live)
+    const confirm = (visitor: Visitor) =>
+      visitor.call<PromotionDetail>('POST', `/promotions/${request.body.id}/confirm`)
+    expect((await confirm(imara)).status).toBe(409)
+    expect((await confirm(ruth)).body).toMatchObject({ unconfirmed: false })
+    expect((await confirm(ruth)).status).toBe(409)
+  })
+})
