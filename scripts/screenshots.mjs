@@ -69,7 +69,7 @@ await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', asyn
 await picture(page, '/drift', 'drift')
 await picture(page, '/findings', 'findings')
 await picture(page, '/findings/estate', 'estate')
-await picture(page, '/findings/fixes?state=waiting', 'fixes')
+await picture(page, '/rollouts', 'rollouts')
 await picture(page, '/rulebook', 'rulebook')
 await picture(page, '/rulebook/draft?rule=list-paged', 'draft', async () => {
   await page.getByLabel('Level').selectOption('MUST')
@@ -81,8 +81,8 @@ await page.locator('table a').first().click()
 await picture(page, undefined, 'promotion')
 
 await picture(page, '/ledger', 'ledger', async () => {
-  await page.getByRole('button', { name: 'Verify the chain' }).click()
-  await page.getByText('The chain holds').waitFor()
+  await page.getByRole('button', { name: 'Verify', exact: true }).click()
+  await page.getByText('The ledger holds').waitFor()
 })
 
 const dark = await personIn('imara', 'dark')

@@ -103,7 +103,8 @@ async function endToEnd() {
     data,
     port,
     fresh: true,
-    postgresSettings: hasty,
+    // Processes are killed here, the database among them: what it acknowledged must be there afterwards.
+    postgresSettings: { ...hasty, synchronous_commit: 'on' },
     env: { ELM_JOB_EXPIRE_SECONDS: '20', ELM_JOB_MAINTENANCE_SECONDS: '2' },
   })
   const control = await controlServer(system)
@@ -161,9 +162,15 @@ async function controlServer({ processes, postgres, ports, env, startWorker, sta
   /** Ends a process between any two of its lines; whatever supervises it starts it again. */
   const kill = (name) => {
     const pid = name === 'database' ? postgres.pid() : processes.pid(name)
-    if (pid !== undefined) process.kill(pid, 'SIGKILL')
+    try {
+      if (pid !== undefined) process.kill(pid, 'SIGKILL')
+    } catch {
+      // It is dead already.
+    }
   }
   const server = http.createServer(async (request, response) => {
+    // A connection that is kept may end at the very moment it is used again.
+    response.setHeader('Connection', 'close')
     const victim = /^\/kill\/([\w-]+)$/.exec(request.url)?.[1]
     if (request.url === '/limits') {
       const limits = await Promise.all(

@@ -25,9 +25,11 @@ const sentTo = ref('')
 
 const operations = computed(() => placement.value?.spec.routes ?? [])
 const nameOf = (row: { method: string; path: string }) => `${row.method} ${row.path}`
+// What was typed stays when the same placement is read again.
 watch(
-  placement,
-  (now) => {
+  () => placement.value?.id,
+  () => {
+    const now = placement.value
     if (!now) return
     key.value = sessionStorage.getItem(`key:${now.id}`) ?? ''
     const first =
@@ -76,6 +78,7 @@ const placementLabel = ({ title, version, stage, group }: PlacementItem) =>
 const operationLabel = (row: RouteRowBody) =>
   `${nameOf(row)}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
 const labels: Record<string, string> = {
+  request: 'Request',
   host: 'Host',
   route: 'Route',
   key: 'Key',

@@ -84,7 +84,9 @@ const show = (value: unknown) =>
 const changes = computed(() =>
   current.value ? valueChanges(current.value.before, current.value.after) : [],
 )
-const isLong = (value: unknown) => show(value).length > 60
+const isShort = (value: unknown) => value !== undefined && show(value).length <= 40
+const isBeside = ({ before, after }: { before: unknown; after: unknown }) =>
+  isShort(before) && isShort(after)
 const fileOf = '/api/v1/ledger/export'
 const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
 </script>
@@ -199,7 +201,7 @@ const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
         </p>
         <div v-for="change in changes" :key="change.path" class="change">
           <div class="path">{{ change.path || 'value' }}</div>
-          <div :class="{ beside: !isLong(change.before) && !isLong(change.after) }">
+          <div :class="{ beside: isBeside(change) }">
             <pre v-if="change.before !== undefined" class="was" tabindex="0">{{
               show(change.before)
             }}</pre>

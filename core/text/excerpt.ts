@@ -14,7 +14,9 @@ export function excerptAt(lines: string[], line: number, column: number): string
     const start = column > widest && number === line ? column - widest / 2 : 0
     const cut = text.slice(start, start + widest)
     const whole = `${start > 0 ? '…' : ''}${cut}${start + widest < text.length ? '…' : ''}`
-    shown.push(`${number === line ? '›' : ' '} ${String(number).padStart(width)} ${whole}`.trimEnd())
+    shown.push(
+      `${number === line ? '›' : ' '} ${String(number).padStart(width)} ${whole}`.trimEnd(),
+    )
   }
   return shown.join('\n')
 }

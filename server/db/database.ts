@@ -10,8 +10,8 @@ export type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0]
 export type Queries = Database | Transaction
 
 /** Opens a pool. Connections lost while idle are dropped and replaced, so a database restart needs none of ours. */
-export function openDatabase(url: string): { db: Database; pool: pg.Pool } {
-  const pool = openPool(url, 12)
+export function openDatabase(url: string, connections = 12): { db: Database; pool: pg.Pool } {
+  const pool = openPool(url, connections)
   return { db: databaseOver(pool), pool }
 }
 

@@ -183,7 +183,12 @@ export async function readShell({
         .leftJoin(revisions, isNewest),
       db.select({ count }).from(placements).where(differsSomewhere),
       db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
-      db.select({ count }).from(gateways),
+      db
+        .select({
+          count,
+          strangers: sql<number>`coalesce(sum(jsonb_array_length(${gateways.unclaimed})), 0)::int`,
+        })
+        .from(gateways),
       db
         .select({ count: sql<number>`jsonb_array_length(${editions.content} -> 'rules')` })
         .from(editions)
@@ -211,7 +216,8 @@ export async function readShell({
     counts: {
       apis: all!.count,
       findings: all!.must,
-      drift: differing!.count,
+      // Placements that differ, and routes that belong to none.
+      drift: differing!.count + gates!.strangers,
       promotions: waiting!.count,
       gateways: gates!.count,
       rules: edition?.count ?? 0,

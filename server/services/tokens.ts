@@ -109,7 +109,7 @@ export async function actorOfToken(
     .from(tokens)
     .innerJoin(people, eq(people.id, tokens.person))
     .where(eq(tokens.sha256, digestOf(secret)))
-  if (!row || row.token.until < dayOf(now())) {
+  if (!row || row.person.endedAt || row.token.until < dayOf(now())) {
     throw new Failure(401, 'Not signed in', 'The token is not known, or its last day has passed.')
   }
   const { id, scopes, usedAt } = row.token

@@ -23,6 +23,9 @@ export async function expectAccessible(page: Page) {
   ).toEqual([])
 }
 
+/** An address of what does to the processes what fate does. */
+export const control = (path: string) => `${process.env['ELM_CONTROL']}${path}`
+
 /** Does to the processes what fate does. */
 export const fate = async (
   act:

@@ -54,11 +54,23 @@ describe('people', () => {
     await answer(given, 'the password of nell')
     expect((await nell.signIn('nell', 'the password of nell')).status).toBe(201)
     expect((await nell.call('GET', '/self')).status).toBe(200)
+    const made = await nell.call<{ secret: string }>('POST', '/tokens', {
+      name: 'a build',
+      scopes: ['read'],
+      until: new Date(Date.now() + 5 * 86_400_000).toISOString().slice(0, 10),
+    })
+    expect(made.status).toBe(201)
+    const byToken = () =>
+      new Visitor(world.base).call('GET', '/self', undefined, {
+        authorization: `Bearer ${made.body.secret}`,
+      })
+    expect((await byToken()).status).toBe(200)
     await ada.call('PATCH', '/people/nell', { role: 'operator' })
     expect((await nell.call('GET', '/self')).body).toMatchObject({ role: 'operator' })
     expect((await ada.call('PATCH', '/people/nell', { ended: true })).status).toBe(204)
     expect((await nell.call('GET', '/self')).status).toBe(401)
     expect((await nell.signIn('nell', 'the password of nell')).status).toBe(401)
+    expect((await byToken()).status).toBe(401)
     expect((await ada.call('POST', '/people/nell/invitation')).status).toBe(409)
     const { items } = (await ada.call<{ items: MemberItem[] }>('GET', '/people')).body
     expect(items.find(({ name }) => name === 'nell')).toMatchObject({ state: 'ended', sessions: 0 })

@@ -102,3 +102,62 @@ it('brings a register from before there were rulebooks to the rulebook', async (
     await pool.end()
   }
 })
+
+it('brings placements, hosts and gateways from before there were groups along', async () => {
+  const old = `${name}_groups`
+  await admin.query(`CREATE DATABASE ${old}`)
+  const before = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
+  cpSync(migrations, before, { recursive: true })
+  const journal = join(before, 'meta/_journal.json')
+  const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
+  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 10) }))
+  const { db, pool } = openDatabase(`${server}/${old}`)
+  try {
+    await migrateDatabase(db, before)
+    await pool.query(`
+      INSERT INTO stages (name, position, hosts) VALUES
+        ('Trial', 0, '{"private": "trial.inner.example", "partner": "trial.api.example", "public": "trial.api.example"}');
+      INSERT INTO gateways (name, serves, position, data_url, admin_url) VALUES
+        ('north', 'All', 0, 'http://127.0.0.1:1', 'http://127.0.0.1:2');
+      INSERT INTO blobs (sha256, bytes) VALUES ('x', '');
+      INSERT INTO apis (slug, title, team, audience, lifecycle, latest_revision)
+        VALUES ('supply', 'Supply', 'Network Control', 'partner', 'active', 1);
+      INSERT INTO revisions (api, number, version, file, sha256, digest, format, bytes, summary, counts, edition, saved_at, saved_by)
+        VALUES (1, 1, '1.0.0', 'a.yaml', 'x', 'x', 'OpenAPI 3.1', 0, '{}', '{}', 1, now(), 'tomas');
+      INSERT INTO placements (id, edition, api, version, revision, stage, gateway, spec, applied_at, applied_by, checked_at, differences)
+        VALUES ('supply-trial-1', 3, 1, '1.0.0', 1, 'Trial', 'north', '{"host": "trial.api.example"}', now(), 'tomas', now(), '[{"what": "route"}]');
+      INSERT INTO keys (placement, name, sha256) VALUES ('supply-trial-1', 'Alder Homes', 'y');
+      INSERT INTO promotions (api, version, from_stage, to_stage, state, requested_by, requested_at, note)
+        VALUES (1, '1.0.0', 'Trial', 'Live', 'waiting', 'tomas', now(), '');
+    `)
+    await migrateDatabase(db, migrations)
+    const rows = async (query: string) => (await pool.query<Record<string, unknown>>(query)).rows
+    expect(
+      await rows(
+        'SELECT name, stage, array(SELECT unnest(audiences) ORDER BY 1) AS audiences FROM hosts ORDER BY name',
+      ),
+    ).toEqual([
+      { name: 'trial.api.example', stage: 'Trial', audiences: ['partner', 'public'] },
+      { name: 'trial.inner.example', stage: 'Trial', audiences: ['private'] },
+    ])
+    expect(await rows('SELECT name, "group" FROM gateways')).toEqual([
+      { name: 'north', group: 'north' },
+    ])
+    expect(await rows('SELECT id, edition, "group" FROM placements')).toEqual([
+      { id: 'supply-trial-1', edition: 3, group: 'north' },
+    ])
+    expect(await rows('SELECT gateway, differences FROM placement_sites')).toEqual([
+      { gateway: 'north', differences: [{ what: 'route' }] },
+    ])
+    expect(await rows('SELECT name, state FROM keys')).toEqual([
+      { name: 'Alder Homes', state: 'active' },
+    ])
+    expect(await rows('SELECT kind, state FROM promotions')).toEqual([
+      { kind: 'promotion', state: 'waiting' },
+    ])
+  } finally {
+    await pool.end()
+    await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)
+    rmSync(before, { recursive: true, force: true })
+  }
+})

@@ -27,6 +27,8 @@ beforeAll(async () => {
   world = await makeWorld({
     gateways: { 'north-edge': 'edge', 'south-edge': 'edge', inner: 'inner' },
     meddled: true,
+    // Whatever used two connections at once would wait for itself.
+    connections: 1,
   })
   tomas = await world.visitor('tomas')
   oskar = await world.visitor('oskar')
@@ -282,14 +284,16 @@ describe('a process that dies', () => {
     for (const site of [north(), south()]) expect(known).toContain(await limitOf(site))
   }
 
+  /** Dies at every so many statements, before or after them. */
   const everyPoint = async (
     from: number,
+    steps: { before: number; after: number },
     check: (requests: number, refused: boolean, edition: number) => Promise<void>,
   ) => {
     let points = 0
     for (const when of ['before', 'after'] as const) {
       // After a statement is before the next one, but for what the network does between them.
-      for (let at = 0; ; at += when === 'before' ? 1 : 3) {
+      for (let at = 0; ; at += steps[when]) {
         const requests = from + points++
         const { edition } = await now()
         const { died, refused } = await act(requests, { at, when })
@@ -305,23 +309,27 @@ describe('a process that dies', () => {
   }
 
   it('between any two statements leaves a rollout that another one finishes, once', async () => {
-    const points = await everyPoint(1000, async (requests, refused, edition) => {
-      expect(refused).toBe(false)
-      expect(await now()).toMatchObject({
-        edition: edition + 1,
-        mark: 'in-step',
-        spec: { limit: { requests } },
-      })
-      expect([await limitOf(north()), await limitOf(south())]).toEqual([requests, requests])
-      const entries = await world.db
-        .select()
-        .from(ledger)
-        .where(eq(ledger.action, 'placement.changed'))
-      const mine = entries.filter(({ after }) =>
-        JSON.stringify(after).includes(`"requests":${requests}}`),
-      )
-      expect(mine).toHaveLength(1)
-    })
+    const points = await everyPoint(
+      1000,
+      { before: 1, after: 6 },
+      async (requests, refused, edition) => {
+        expect(refused).toBe(false)
+        expect(await now()).toMatchObject({
+          edition: edition + 1,
+          mark: 'in-step',
+          spec: { limit: { requests } },
+        })
+        expect([await limitOf(north()), await limitOf(south())]).toEqual([requests, requests])
+        const entries = await world.db
+          .select()
+          .from(ledger)
+          .where(eq(ledger.action, 'placement.changed'))
+        const mine = entries.filter(({ after }) =>
+          JSON.stringify(after).includes(`"requests":${requests}}`),
+        )
+        expect(mine).toHaveLength(1)
+      },
+    )
     expect(points).toBeGreaterThan(20)
   }, 180_000)
 
@@ -329,7 +337,7 @@ describe('a process that dies', () => {
     const { spec } = await now()
     const approved = spec.limit!.requests
     south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
-    const points = await everyPoint(3000, async (_, refused, edition) => {
+    const points = await everyPoint(3000, { before: 2, after: 7 }, async (_, refused, edition) => {
       expect(refused).toBe(true)
       expect(await now()).toMatchObject({ edition, spec: { limit: { requests: approved } } })
       expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])

@@ -110,6 +110,8 @@ interface Wishes {
   gateways?: Record<string, string>
   /** Whether a meddler stands before every admin port. */
   meddled?: boolean
+  /** How many connections the server has to the database. */
+  connections?: number
   /** Nothing is in it yet, not even people. */
   empty?: boolean
 }
@@ -119,6 +121,7 @@ export async function makeWorld({
   gateways = { 'north-edge': 'edge' },
   meddled = false,
   empty = false,
+  connections,
 }: Wishes = {}): Promise<World> {
   const server = process.env['ELM_TEST_DATABASE']
   if (!server) throw new Error('ELM_TEST_DATABASE is not set; run "npm test"')
@@ -126,7 +129,7 @@ export async function makeWorld({
   const admin = new pg.Client({ connectionString: `${server}/postgres` })
   await admin.connect()
   await admin.query(`CREATE DATABASE ${name}`)
-  const { db, pool } = openDatabase(`${server}/${name}`)
+  const { db, pool } = openDatabase(`${server}/${name}`, connections)
   await migrateDatabase(db, 'server/db/migrations')
 
   const backend = restServer({

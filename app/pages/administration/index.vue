@@ -33,6 +33,12 @@ const part = computed(() => parts.find((name) => name === filters.value.part) ??
 const all = computed(() => people.value?.items ?? [])
 const count_ = (state: string) => all.value.filter((person) => person.state === state).length
 
+const ending = ref<MemberItem>()
+async function end() {
+  const { name } = ending.value!
+  ending.value = undefined
+  await change(name, { ended: true })
+}
 const starting = ref(false)
 const start = reactive({ name: '', displayName: '', role: 'owner', team: '' })
 const invitation = ref<Invitation>()
@@ -212,19 +218,25 @@ const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`
               {{ person.state
               }}<span v-if="person.endedAt" class="soft small">, {{ moment(person.endedAt) }}</span>
             </td>
-            <td class="right nowrap">
+            <td class="right">
               <button
                 v-if="person.state !== 'ended'"
                 class="plain"
                 :disabled="busy"
+                :aria-label="`New password for ${person.displayName}`"
                 @click="invite(person.name)"
               >
                 New password
               </button>
               <button
-                class="plain"
+                class="plain end-access"
                 :disabled="busy"
-                @click="change(person.name, { ended: person.state !== 'ended' })"
+                :aria-label="`${person.state === 'ended' ? 'Give access to' : 'End access of'} ${person.displayName}`"
+                @click="
+                  person.state === 'ended'
+                    ? change(person.name, { ended: false })
+                    : (ending = person)
+                "
               >
                 {{ person.state === 'ended' ? 'Give access' : 'End access' }}
               </button>
@@ -334,7 +346,7 @@ const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`
         <tbody>
           <tr v-for="item in gateways?.items ?? []" :key="item.name">
             <td>
-              <b>{{ item.name }}</b>
+              <button class="plain" @click="Object.assign(gateway, item)">{{ item.name }}</button>
               <div class="soft small">{{ item.serves }}</div>
             </td>
             <td>{{ item.group }}</td>
@@ -407,6 +419,24 @@ const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`
       </form>
     </template>
 
+    <Dialog
+      :visible="ending !== undefined"
+      modal
+      header="End access"
+      :style="{ width: '440px' }"
+      @update:visible="ending = undefined"
+    >
+      <p v-if="ending">
+        {{ ending.displayName }} is signed out everywhere
+        {{ ending.sessions ? `(${count(ending.sessions, 'session')})` : '' }} and cannot sign in any
+        more; tokens they made stop working. What they did stays in the ledger. Access can be given
+        again.
+      </p>
+      <template #footer
+        ><button class="ghost" @click="ending = undefined">Not now</button
+        ><button class="fill" :disabled="busy" @click="end()">End access</button></template
+      >
+    </Dialog>
     <Dialog v-model:visible="starting" modal header="Add a person" :style="{ width: '460px' }">
       <label class="field"><span>Name</span><InputText v-model="start.displayName" /></label>
       <label class="field"><span>Account name</span><InputText v-model="start.name" /></label>
@@ -436,6 +466,12 @@ const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`
 <style scoped>
 .narrow {
   max-width: 480px;
+}
+.end-access {
+  margin-left: 14px;
+}
+table + .bar {
+  margin-top: 10px;
 }
 .tick {
   margin-right: 10px;

@@ -71,7 +71,7 @@ ALTER TABLE "placements" ADD COLUMN "group" text;--> statement-breakpoint
 UPDATE "placements" SET "group" = "gateway";--> statement-breakpoint
 ALTER TABLE "placements" ALTER COLUMN "group" SET NOT NULL;--> statement-breakpoint
 INSERT INTO "placement_sites" ("placement", "gateway", "checked_at", "differences") SELECT "id", "gateway", "checked_at", "differences" FROM "placements" WHERE "checked_at" IS NOT NULL;--> statement-breakpoint
-INSERT INTO "hosts" ("name", "stage", "audiences") SELECT h."value", s."name", array_agg(h."key") FROM "stages" s, jsonb_each_text(s."hosts") h GROUP BY h."value", s."name", s."position" ORDER BY s."position" ON CONFLICT DO NOTHING;--> statement-breakpoint
+INSERT INTO "hosts" ("name", "stage", "audiences") SELECT h."value", s."name", array_agg(h."key" ORDER BY h."key") FROM "stages" s, jsonb_each_text(s."hosts") h GROUP BY h."value", s."name", s."position" ORDER BY s."position" ON CONFLICT DO NOTHING;--> statement-breakpoint
 ALTER TABLE "promotions" ADD COLUMN "kind" text DEFAULT 'promotion' NOT NULL;--> statement-breakpoint
 ALTER TABLE "promotions" ADD COLUMN "placement" text;--> statement-breakpoint
 ALTER TABLE "promotions" ADD COLUMN "wanted" jsonb;--> statement-breakpoint

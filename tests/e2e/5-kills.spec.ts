@@ -1,0 +1,96 @@
+import { expect, test, type APIRequestContext } from '@playwright/test'
+import { control } from './support'
+
+/** How often something is killed: `ELM_KILLS=100` for a long run. */
+const kills = Number(process.env['ELM_KILLS'] ?? 6)
+const victims = ['worker', 'north-edge', 'south-edge', 'web', 'database'] as const
+const id = 'leak-sensors-trial-1'
+
+const basic = `Basic ${Buffer.from('tomas:elm-demo-2026').toString('base64')}`
+
+/** The same request until something answers it: what is killed comes back by itself. */
+async function until<T>(ask: () => Promise<T | undefined>): Promise<T> {
+  for (let tries = 0; tries < 300; tries++) {
+    const answer = await ask().catch(() => undefined)
+    if (answer !== undefined) return answer
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  }
+  throw new Error('nothing answers any more')
+}
+
+const signIn = (request: APIRequestContext) =>
+  until(async () => {
+    const answer = await request.post('/api/v1/session', { headers: { authorization: basic } })
+    return answer.ok() ? true : undefined
+  })
+
+interface Placement {
+  edition: number
+  rollout?: number
+  mark: string
+  spec: { limit?: { requests: number; seconds: number } }
+}
+interface Entry {
+  action: string
+  subject: string
+  after: { spec?: { limit?: { requests: number } } } | null
+}
+
+test('whatever is killed at whatever moment, no change is half done, lost or done twice', async ({
+  request,
+}) => {
+  test.setTimeout(120_000 + kills * 30_000)
+  await signIn(request)
+  const read = () =>
+    until(async () => {
+      const answer = await request.get(`/api/v1/placements/${id}`)
+      if (answer.status() === 401) await signIn(request)
+      return answer.ok() ? ((await answer.json()) as Placement) : undefined
+    })
+  const settled = () =>
+    until(async () => {
+      const placement = await read()
+      return placement.rollout === undefined ? placement : undefined
+    })
+  const limits = async () => {
+    const answer = await fetch(control('/limits'))
+    return (await answer.json()) as number[]
+  }
+  for (let n = 0; n < kills; n++) {
+    const requests = 10_000 + n
+    const before = await settled()
+    const victim = victims[Math.floor(Math.random() * victims.length)]!
+    const asked = request
+      .put(`/api/v1/placements/${id}`, {
+        data: { ...before.spec, limit: { requests, seconds: 60 } },
+        headers: { 'if-match': `"placement-${before.edition}"` },
+      })
+      .then((answer) => answer.status())
+      .catch(() => 0)
+    await new Promise((resolve) => setTimeout(resolve, Math.random() * 900))
+    await fetch(control(`/kill/${victim}`))
+    const status = await asked
+    const after = await settled()
+    const said = `kill ${n} of ${victim}, answered ${status}`
+    const done = after.spec.limit?.requests === requests
+    // What was acknowledged is there; what is there was done once; what is not there is nowhere.
+    if (status === 200) expect(done, said).toBe(true)
+    expect(after.edition, said).toBe(before.edition + (done ? 1 : 0))
+    const approved = after.spec.limit!.requests
+    await expect.poll(limits, { message: said, timeout: 30_000 }).toEqual([approved, approved])
+    const entries = await until(async () => {
+      const answer = await request.get(`/api/v1/ledger?search=${id}&limit=20`)
+      return answer.ok() ? ((await answer.json()) as { items: Entry[] }).items : undefined
+    })
+    const applied = entries.filter(
+      ({ action, after: state }) =>
+        action === 'placement.changed' && state?.spec?.limit?.requests === requests,
+    )
+    expect(applied.length, said).toBe(done ? 1 : 0)
+  }
+  const verdict = await until(async () => {
+    const answer = await request.post('/api/v1/ledger/verify')
+    return answer.ok() ? ((await answer.json()) as { brokenAt?: number }) : undefined
+  })
+  expect(verdict.brokenAt).toBeUndefined()
+})
