@@ -148,10 +148,11 @@ async function back() {
   ) {
     pasted.value = (await api.text(`/intakes/${intake.value.id}/text`)).text
   }
+  // The address first: whoever reloads at once is to find the text, not what was read of it.
+  await navigateTo({ query: {} }, { replace: true })
   intake.value = undefined
   refusal.value = undefined
   accepting.refusal.value = undefined
-  await navigateTo({ query: {} }, { replace: true })
 }
 </script>
 
