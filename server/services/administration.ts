@@ -57,7 +57,7 @@ export async function setUp(
   const { db, now, setupCode } = services
   if (await isSetUp(db)) throw conflict('The product has been set up already.')
   if (setupCode === '' || !timingSafeEqual(digest(code.trim()), digest(setupCode)))
-    throw new Failure(403, 'Your role may not do this', 'This is not the code on the terminal.')
+    throw new Failure(403, 'The code is wrong', 'It is not the one on the terminal.')
   const passwordHash = await hashPassword(start.password)
   const name = start.name.trim().toLowerCase()
   const actor = {

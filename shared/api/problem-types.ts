@@ -12,6 +12,10 @@ export const problemTypes = {
     title: 'Not set up yet',
     says: 'There is nobody yet: the code on the terminal makes the first administrator.',
   },
+  'wrong-code': {
+    title: 'The code is wrong',
+    says: 'This is not the code that makes the first administrator.',
+  },
   'token-refused': { title: 'The token may not do this', says: 'The token was not made for this.' },
   'role-refused': {
     title: 'Your role may not do this',
