@@ -246,7 +246,8 @@ export class DemoSeed {
       group: draft.group,
       spec: { ...spec, ...change(spec) },
     })
-    return String(placed.id)
+    if ('steps' in placed) throw new Error(`${placed.title} does not come to an end`)
+    return placed.id
   }
 
   private async promoteTo(api: string, version: string, from: string, note: string): Promise<void> {

@@ -1,20 +1,12 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import http from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { compilePlacement, writeResources } from '../core/routing/resources'
+import { freePort, listen } from '../tests/support/gateway'
 import { startGateway } from './gateway'
 import { Limiter } from './limiter'
-
-const freePort = () =>
-  new Promise<number>((resolve) => {
-    const server = http.createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as AddressInfo
-      server.close(() => resolve(port))
-    })
-  })
 
 let close: () => Promise<void>
 let admin = ''
@@ -31,11 +23,7 @@ const backend = http.createServer((request, response) => {
 })
 
 beforeAll(async () => {
-  const url = await new Promise<string>((resolve) =>
-    backend.listen(0, '127.0.0.1', () =>
-      resolve(`http://127.0.0.1:${(backend.address() as AddressInfo).port}`),
-    ),
-  )
+  const url = `http://127.0.0.1:${await listen(backend)}`
   options = {
     name: 'inner',
     dataPort: await freePort(),

@@ -19,6 +19,7 @@ export function witness(file: string): Handlers {
       : []
   return {
     'GET /heads': () => reply(read()),
+    'GET /heads/latest': () => reply(read().at(-1) ?? { size: 0 }),
     'POST /heads': ({ body }) => {
       const { size, root } = body as Partial<Head>
       if (!Number.isInteger(size) || typeof root !== 'string')

@@ -70,3 +70,10 @@ export function requestTitle(request: {
   }
   return titles[request.kind] ?? `${what} into ${request.to}`
 }
+
+/** What stands in the lines of a text, without empty ones. */
+export const linesOf = (text: string): string[] =>
+  text
+    .split('\n')
+    .map((line) => line.trim())
+    .filter(Boolean)

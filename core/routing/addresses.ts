@@ -1,3 +1,7 @@
+/** Whether a text is the name of a host in lower case (RFC 1123, section 2.1), without scheme, port or path. */
+export const isHostName = (text: string): boolean =>
+  text.length <= 253 && /^[a-z\d](?:[a-z\d.-]*[a-z\d])?$/.test(text)
+
 const segmentsOf = (basePath: string) => basePath.split('/').filter((segment) => segment !== '')
 
 /** Whether two base paths of one host are the same, or one lies inside of the other. */

@@ -1,4 +1,5 @@
 import type { MockAnswer } from '../contract/samples'
+import { isHostName } from './addresses'
 import { readBackendAddress } from './backend-address'
 import { whyNoTemplate } from './template'
 
@@ -76,11 +77,17 @@ export const limitText = (limit: RateLimit | undefined) =>
 export const keyText = (header: string | undefined) =>
   header === undefined ? 'no key' : `key in ${header}`
 
-/** Why a specification cannot be placed; empty when it can. Each complaint names its field. */
-export function complaintsOf(spec: PlacementSpec): { field: string; message: string }[] {
+/**
+ * Why a specification cannot be placed; empty when it can. Each complaint names its field. `reserved` are addresses that
+ * no backend may have.
+ */
+export function complaintsOf(
+  spec: PlacementSpec,
+  reserved: string[] = [],
+): { field: string; message: string }[] {
   const complaints: { field: string; message: string }[] = []
   const complain = (field: string, message: string) => complaints.push({ field, message })
-  if (!/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/.test(spec.host)) {
+  if (!isHostName(spec.host)) {
     complain('host', `"${spec.host}" is not a host name; write it without scheme, port or path`)
   }
   if (
@@ -101,7 +108,7 @@ export function complaintsOf(spec: PlacementSpec): { field: string; message: str
   const names = new Set(spec.backends.map((backend) => backend.name))
   if (names.size < spec.backends.length) complain('backends', 'Two backends have the same name')
   for (const { name, url } of spec.backends) {
-    const read = readBackendAddress(url)
+    const read = readBackendAddress(url, reserved)
     if ('refused' in read) complain('backends', `The address of ${name}, ${url}, ${read.refused}`)
   }
   for (const row of spec.routes) {

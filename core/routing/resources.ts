@@ -1,4 +1,5 @@
 import yaml from 'js-yaml'
+import { isHostName } from './addresses'
 import { readBackendAddress } from './backend-address'
 import type { MockAnswer } from '../contract/samples'
 import {
@@ -423,7 +424,7 @@ const isMediaType = (written: string) => mediaTypePattern.test(written)
 
 function hostName(value: unknown, where: string): string {
   const written = text(value, where).toLowerCase()
-  if (written.length <= 253 && /^[a-z\d](?:[a-z\d.-]*[a-z\d])?$/.test(written)) return written
+  if (isHostName(written)) return written
   throw new ConfigurationError(`${where}: "${written.slice(0, 100)}" is not a host name`)
 }
 

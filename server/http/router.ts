@@ -54,7 +54,7 @@ export function apiHandler(operations: Operation[], serving: Serving): EventHand
       const below = path.startsWith(`${prefix}/`) ? path.slice(prefix.length) : ''
       const here = routes.filter(({ pattern }) => pattern.test(below))
       const found = here.find(({ operation }) => operation.method === event.method)
-      if (found) return await answer(event, found, serving)
+      if (found) return await answer(event, found, below, serving)
       if (here.length === 0) throw notFound(`operation at ${path.slice(0, 200)}`)
       const allowed = [...new Set(here.map(({ operation }) => operation.method))].sort().join(', ')
       throw new Failure(
@@ -81,6 +81,7 @@ function paramsOf({ pattern, names }: Route, path: string): Record<string, strin
 async function answer(
   event: H3Event,
   route: Route,
+  path: string,
   { services, sessionSecret }: Serving,
 ): Promise<unknown> {
   const { operation } = route
@@ -88,7 +89,7 @@ async function answer(
   const session = await sessionOf(event, sessionSecret)
   const context = await contextOf(operation, services, session, bearerOf(event))
   const code = operation.calledWith === 'code' ? codeOf(event) : ''
-  const params = paramsOf(route, event.path.split('?')[0]!.slice(prefix.length))
+  const params = paramsOf(route, path)
   const query = operation.query
     ? await accept(operation.query, queryOf(operation.query, getQuery(event)))
     : undefined

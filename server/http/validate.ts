@@ -32,31 +32,13 @@ export function requirePlain(input: unknown, where: string): void {
   }
 }
 
-/** `null` for what may be left out means that it is left out. */
-function withoutNulls(type: ApiClass, input: object): Record<string, unknown> {
-  const fields = fieldsOf(type)
-  return Object.fromEntries(
-    Object.entries(input).flatMap(([name, value]: [string, unknown]) => {
-      const field = fields.get(name)
-      if (value === null && field?.optional) return []
-      const of = field?.of?.()
-      if (!of || typeof value !== 'object' || value === null) return [[name, value]]
-      const inner = (item: unknown) =>
-        typeof item === 'object' && item !== null && !Array.isArray(item)
-          ? withoutNulls(of, item)
-          : item
-      return [[name, Array.isArray(value) ? value.map(inner) : inner(value)]]
-    }),
-  )
-}
-
 /** Turns input into an instance of its class, or refuses it with every field at fault. */
 export async function accept<T extends object>(type: ApiClass<T>, input: unknown): Promise<T> {
   if (typeof input !== 'object' || input === null || Array.isArray(input)) {
     throw new Failure(400, 'Bad request', 'The body is not a JSON object.')
   }
   requirePlain(input, 'body')
-  const instance = plainToInstance(type, withoutNulls(type, input))
+  const instance = plainToInstance(type, input)
   const errors = await validate(instance, {
     whitelist: true,
     forbidNonWhitelisted: true,

@@ -1,6 +1,8 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
 import { and, asc, eq, sql } from 'drizzle-orm'
+import { isHostName } from '../../core/routing/addresses'
 import { networkOf } from '../../core/routing/backend-address'
+import { readResources, routesOf } from '../../core/routing/resources'
 import type {
   GatewayChange,
   GatewayTest,
@@ -29,7 +31,6 @@ import type { Context, Services } from './context'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { gatewayDown, readConfiguration } from './gateway-client'
 import { record } from './ledger'
-import { readResources, routesOf } from '../../core/routing/resources'
 import { hashPassword } from './passwords'
 import { requirePermission } from './permissions'
 import { beginRulebook } from './rulebooks'
@@ -125,7 +126,7 @@ export async function listStages(db: Queries): Promise<StageItem[]> {
 }
 
 /** Sets the stages, their order and where their backends may be; one where something is placed stays. */
-export async function changeStages(context: Context, wanted: StageItem[]): Promise<StageItem[]> {
+export async function changeStages(context: Context, wanted: StageItem[]): Promise<void> {
   const { db, actor } = context
   requirePermission(actor, 'administer')
   const names = wanted.map(({ name }) => name.trim())
@@ -158,7 +159,6 @@ export async function changeStages(context: Context, wanted: StageItem[]): Promi
       after: { stages: wanted },
     })
   })
-  return listStages(db)
 }
 
 export const listHosts = (db: Queries): Promise<HostItem[]> =>
@@ -172,7 +172,7 @@ export async function setHost(context: Context, name: string, change: HostChange
   const { db, actor } = context
   requirePermission(actor, 'administer')
   const host = { ...change, name }
-  if (name.length > 253 || !/^[a-z0-9](?:[a-z0-9.-]*[a-z0-9])?$/.test(name))
+  if (!isHostName(name))
     throw invalid([
       { field: 'host', message: 'A host is a name in lower case without scheme, port or path' },
     ])

@@ -38,7 +38,7 @@ export async function findPlacement(db: Queries, id: string): Promise<PlacementR
   return row
 }
 
-export async function findGroup(db: Queries, name: string) {
+async function findGroup(db: Queries, name: string) {
   const [row] = await db.select().from(gatewayGroups).where(eq(gatewayGroups.name, name))
   if (!row) throw notFound(`gateway group called "${name}"`)
   return row
@@ -68,7 +68,7 @@ export async function standingAt(
  */
 export async function requirePlaceable(tx: Transaction, target: Target): Promise<void> {
   const faults = [
-    ...(await routeFaults(tx, target)),
+    ...(await specFaults(tx, target)),
     ...(await groupFaults(tx, target)),
     ...(await hostFaults(tx, target)),
     ...(await backendFaults(tx, target)),
@@ -82,7 +82,7 @@ interface Fault {
   message: string
 }
 
-async function routeFaults(db: Queries, { revision, spec }: Target): Promise<Fault[]> {
+async function specFaults(db: Queries, { revision, spec }: Target): Promise<Fault[]> {
   const [row] = await db
     .select({ summary: revisions.summary })
     .from(revisions)
@@ -91,17 +91,16 @@ async function routeFaults(db: Queries, { revision, spec }: Target): Promise<Fau
   const missing = row!.summary.operations.filter((operation) => !rows.has(operationKey(operation)))
   const operations = new Set(row!.summary.operations.map(operationKey))
   const foreign = spec.routes.filter((route) => !operations.has(operationKey(route)))
-  const faults = complaintsOf({
-    ...spec,
-    routes: [
-      ...spec.routes,
-      ...missing.map(({ method, path }): RouteRow => ({
-        method,
-        path,
-        treatment: { kind: 'undecided' },
-      })),
-    ],
-  })
+  const undecided = missing.map(({ method, path }): RouteRow => ({
+    method,
+    path,
+    treatment: { kind: 'undecided' },
+  }))
+  const reserved = await db.select({ url: gateways.adminUrl }).from(gateways)
+  const faults = complaintsOf(
+    { ...spec, routes: [...spec.routes, ...undecided] },
+    reserved.map(({ url }) => url),
+  )
   if (foreign[0]) {
     faults.push({
       field: 'routes',
@@ -119,8 +118,16 @@ const within: Record<ApiRow['audience'], ApiRow['audience'][]> = {
 }
 
 /** Whether something that serves some audiences may serve an API of one. */
-export const mayServe = (audiences: ApiRow['audience'][], audience: ApiRow['audience']) =>
+const mayServe = (audiences: ApiRow['audience'][], audience: ApiRow['audience']) =>
   audiences.some((served) => within[audience].includes(served))
+
+/** The first that is for an audience, or else the first that may serve it. */
+export const closestFor = <T extends { audiences: ApiRow['audience'][] }>(
+  all: T[],
+  audience: ApiRow['audience'],
+): T | undefined =>
+  all.find(({ audiences }) => audiences.includes(audience)) ??
+  all.find(({ audiences }) => mayServe(audiences, audience))
 
 async function groupFaults(db: Queries, { api, group }: Target): Promise<Fault[]> {
   const { audiences } = await findGroup(db, group)
@@ -151,16 +158,12 @@ async function backendFaults(db: Queries, { stage, spec }: Target): Promise<Faul
     .select({ allowed: stages.backends })
     .from(stages)
     .where(eq(stages.name, stage))
-  const reserved = (await db.select({ url: gateways.adminUrl }).from(gateways)).map(
-    ({ url }) => url,
-  )
   return spec.backends.flatMap(({ name, url }) => {
-    const read = readBackendAddress(url, reserved)
-    const why =
-      'refused' in read
-        ? read.refused
-        : whyNotAllowed(read.url, row!.allowed)?.concat(`, which ${stage} does not allow`)
-    return why ? [{ field: 'backends', message: `The backend ${name}, ${url}, ${why}` }] : []
+    const read = readBackendAddress(url)
+    const why = 'refused' in read ? undefined : whyNotAllowed(read.url, row!.allowed)
+    if (why === undefined) return []
+    const message = `The backend ${name}, ${url}, ${why}, which ${stage} does not allow`
+    return [{ field: 'backends', message }]
   })
 }
 
@@ -233,10 +236,7 @@ export async function newPlacementId(
 /** Where a new placement of an API in a stage would be reached: the stage's host for its audience. */
 export async function usualHost(db: Queries, stage: string, audience: ApiRow['audience']) {
   const rows = await db.select().from(hosts).where(eq(hosts.stage, stage)).orderBy(asc(hosts.name))
-  return (
-    rows.find((host) => host.audiences.includes(audience)) ??
-    rows.find((host) => mayServe(host.audiences, audience))
-  )
+  return closestFor(rows, audience)
 }
 
 /** The gateways of some groups, in order. */

@@ -6,6 +6,14 @@ import { keys, placements, revisions } from '../db/schema'
 
 export type PlacementRow = typeof placements.$inferSelect
 
+/** What the ledger says of a placement. */
+export const described = ({ version, stage, group, spec }: PlacementRow) => ({
+  version,
+  stage,
+  group,
+  spec,
+})
+
 /** The resources that would make a gateway do exactly what a placement says. */
 export async function compiled(db: Queries, placement: PlacementRow): Promise<Resource[]> {
   const [revision] = await db

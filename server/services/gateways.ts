@@ -27,14 +27,11 @@ export async function findGateway(db: Queries, name: string): Promise<GatewayRow
 }
 
 export async function listGateways(db: Queries): Promise<GatewayItem[]> {
-  const differing = sql`(
-    select count(*)::int from placement_sites site
-    where site.gateway = gateways.name and jsonb_array_length(site.differences) > 0)`
   const rows = await db
     .select({
       gateway: gateways,
       placements: sql<number>`(select count(*)::int from placements where placements."group" = gateways."group")`,
-      differing: sql<number>`${differing}`,
+      differing: sql<number>`(select count(*)::int from placement_sites site where site.gateway = gateways.name and jsonb_array_length(site.differences) > 0)`,
     })
     .from(gateways)
     .orderBy(asc(gateways.position))
@@ -63,7 +60,7 @@ export const listGroups = async (db: Queries): Promise<GroupItem[]> =>
       serves: gatewayGroups.serves,
       members: sql<
         string[]
-      >`array(select ${gateways.name} from ${gateways} where ${gateways.group} = ${gatewayGroups.name} order by ${gateways.position})`,
+      >`array(select member.name from gateways member where member."group" = gateway_groups.name order by member.position)`,
       placements: sql<number>`(select count(*)::int from placements where placements."group" = gateway_groups.name)`,
     })
     .from(gatewayGroups)

@@ -55,16 +55,20 @@ export const signHead = (key: KeyObject, head: TreeHead): SignedHead => ({
 export const isSigned = (key: KeyObject, { signature, ...head }: SignedHead): boolean =>
   verify(null, Buffer.from(headText(head)), key, Buffer.from(signature, 'base64'))
 
-/** The heads that were signed here, oldest first. A line that is no head of ours makes them untrustworthy. */
-export function readHeads(store: HeadStore): SignedHead[] {
-  if (!existsSync(store.headsFile)) return []
+/** The heads that were signed here, newest first, each read when it is asked for; any other line is left out. */
+function* newestFirst(store: HeadStore): Generator<SignedHead, undefined> {
+  if (!existsSync(store.headsFile)) return
   const key = createPublicKey(keyOf(store))
-  return readFileSync(store.headsFile, 'utf8')
-    .split('\n')
-    .filter((line) => line !== '')
-    .map((line) => JSON.parse(line) as SignedHead)
-    .filter((head) => isSigned(key, head))
+  const lines = readFileSync(store.headsFile, 'utf8').split('\n')
+  for (const line of lines.reverse()) {
+    if (line === '') continue
+    const head = JSON.parse(line) as SignedHead
+    if (isSigned(key, head)) yield head
+  }
 }
+
+/** The heads that were signed here, oldest first. */
+export const readHeads = (store: HeadStore): SignedHead[] => [...newestFirst(store)].reverse()
 
 /**
  * Signs the ledger as it stands, where it has grown: but only what goes on from the head signed before, so that nobody
@@ -75,7 +79,7 @@ export async function signNow(
   store: HeadStore,
   now: Date,
 ): Promise<SignedHead | undefined> {
-  const last = readHeads(store).at(-1)
+  const last = newestFirst(store).next().value
   const head = await treeHead(db, now)
   if (head.size === 0 || head.size === last?.size) return last
   if (last) {
@@ -94,10 +98,14 @@ const timeouts = { headersTimeout: 5000, bodyTimeout: 5000 }
 /** Sends the witness what it does not have yet; what cannot be sent now is sent with the next one. */
 export async function tellWitness(store: HeadStore): Promise<void> {
   if (store.witness === '') return
-  const answer = await request(`${store.witness}/heads`, timeouts)
-  const known = (await answer.body.json()) as SignedHead[]
-  const most = Math.max(0, ...known.map(({ size }) => size))
-  for (const head of readHeads(store).filter(({ size }) => size > most)) {
+  const answer = await request(`${store.witness}/heads/latest`, timeouts)
+  const { size: most } = (await answer.body.json()) as Pick<SignedHead, 'size'>
+  const missing: SignedHead[] = []
+  for (const head of newestFirst(store)) {
+    if (head.size <= most) break
+    missing.unshift(head)
+  }
+  for (const head of missing) {
     const sent = await request(`${store.witness}/heads`, {
       method: 'POST',
       body: JSON.stringify(head),

@@ -23,6 +23,7 @@ import type {
   ProofQuery,
   Verification,
 } from '../../shared/api/ledger'
+import { insertMany } from '../db/bulk'
 import { beforeCommit, type Database, type Queries, type Transaction } from '../db/database'
 import { changesChannel } from '../db/listen'
 import { apis, ledger, ledgerNodes, people } from '../db/schema'
@@ -153,8 +154,10 @@ export async function growTree(db: Database): Promise<void> {
     await tx.execute(sql`SELECT pg_advisory_xact_lock(${ledgerLock})`)
     const have = await tx.$count(ledgerNodes, eq(ledgerNodes.level, 0))
     const tree = await builderAt(tx, have)
+    const nodes: TreeNode[] = []
     for await (const entry of entriesAfter(tx, have))
-      await tx.insert(ledgerNodes).values(tree.add(entryLeaf(entry, entry.previous)))
+      nodes.push(...tree.add(entryLeaf(entry, entry.previous)))
+    await insertMany(tx, ledgerNodes, nodes)
   })
 }
 

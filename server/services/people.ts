@@ -144,7 +144,7 @@ export async function changePerson(
   context: Context,
   name: string,
   change: PersonChange,
-): Promise<MemberItem[]> {
+): Promise<void> {
   const { db, now, actor } = context
   requirePermission(actor, 'administer')
   await db.transaction(async (tx) => {
@@ -176,7 +176,6 @@ export async function changePerson(
     })
     await announce(tx, 'session')
   })
-  return listPeople(context)
 }
 
 /** Gives somebody a new link to set a password by; what they had works no more, nor do their sessions. */

@@ -27,9 +27,8 @@ import {
 } from '../db/schema'
 import {
   apiOf,
-  findGroup,
+  closestFor,
   findPlacement,
-  mayServe,
   newPlacementId,
   requirePlaceable,
   standingAt,
@@ -38,13 +37,12 @@ import {
   type Target,
 } from './apply'
 import { findApi, findRevision, revisionOfVersion, type ApiRow } from './catalog'
-import type { PlacementRow } from './compiled'
+import { described, type PlacementRow } from './compiled'
 import type { Context } from './context'
 import { conflict, notFound, requireMatch } from './failure'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { markOf } from './register'
-import { described } from './rollout-work'
 import { carryOut, intend, readRollout, unfinishedByPlacement } from './rollouts'
 import { seen } from './sites'
 
@@ -157,9 +155,7 @@ export async function readPlacement(
 /** The first group that serves an audience. */
 async function usualGroup(db: Queries, audience: ApiRow['audience']): Promise<string> {
   const groups = await db.select().from(gatewayGroups).orderBy(asc(gatewayGroups.position))
-  const usual =
-    groups.find(({ audiences }) => audiences.includes(audience)) ??
-    groups.find(({ audiences }) => mayServe(audiences, audience))
+  const usual = closestFor(groups, audience)
   if (!usual)
     throw conflict(
       `There is no gateway for ${audience} APIs yet. An administrator adds one under Gateways.`,
@@ -253,7 +249,6 @@ export async function place(context: Context, body: PlacementRequest): Promise<P
   requirePermission(context.actor, 'place', api.team)
   const revision = await revisionOfVersion(db, api, body.version)
   const stage = await firstStage(db)
-  await findGroup(db, body.group)
   const target: Target = {
     api,
     version: body.version,

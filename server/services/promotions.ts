@@ -55,9 +55,14 @@ type PromotionRow = typeof promotions.$inferSelect
 type RevisionRow = typeof revisions.$inferSelect
 
 async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
-  const [row] = Number.isSafeInteger(id)
-    ? await db.select().from(promotions).where(eq(promotions.id, id))
-    : []
+  const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
+  if (!row) throw notFound(`promotion ${id}`)
+  return row
+}
+
+/** A promotion that nobody else changes until the transaction ends. */
+async function lockPromotion(tx: Transaction, id: number): Promise<PromotionRow> {
+  const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
   if (!row) throw notFound(`promotion ${id}`)
   return row
 }
@@ -269,13 +274,9 @@ async function gatesOf(
           .select({ id: placements.id, ...seen })
           .from(placements)
           .where(inArray(placements.id, ids))
-  const [counts] = await db
-    .select({ counts: revisions.counts })
-    .from(revisions)
-    .where(eq(revisions.id, revision.id))
   return judgeGates({
     ...review,
-    mustFindings: counts!.counts.must,
+    mustFindings: revision.counts.must,
     fromStage: row.fromStage,
     standing: sites.map((site) => ({
       name: site.id,
@@ -296,8 +297,23 @@ async function overriderOf(db: Queries, { by, reason }: { by: string; reason: st
 /** Promotions, waiting ones first, newest first. */
 export async function listPromotions(
   context: Pick<Context, 'db' | 'now'>,
-  query: PromotionQuery & { id?: number },
+  query: PromotionQuery,
 ): Promise<Page<PromotionItem>> {
+  const page = await requestsOf(context, query)
+  return { ...page, items: page.items.map(({ item }) => item) }
+}
+
+interface Shown {
+  row: PromotionRow
+  item: PromotionItem
+  /** What it would do now; only a waiting one has that. */
+  plan: Plan | undefined
+}
+
+async function requestsOf(
+  context: Pick<Context, 'db' | 'now'>,
+  query: PromotionQuery & { id?: number },
+): Promise<Page<Shown>> {
   const { db } = context
   const rows = await db
     .select({ promotion: promotions, api: apis, by: people.displayName })
@@ -330,45 +346,44 @@ export async function listPromotions(
           .where(inArray(approvals.promotion, ids))
           .orderBy(asc(approvals.at))
   const items = await Promise.all(
-    page.items.map(async ({ promotion, api, by }): Promise<PromotionItem> => ({
-      id: promotion.id,
-      api: api.slug,
-      title: api.title,
-      team: api.team,
-      version: promotion.version,
-      from: promotion.fromStage,
-      to: promotion.toStage,
-      state: promotion.state,
-      requestedBy: by ?? promotion.requestedBy,
-      requestedAt: promotion.requestedAt.toISOString(),
-      note: promotion.note,
-      kind: promotion.kind,
-      ...(promotion.placement !== null && { placement: promotion.placement }),
-      ...(promotion.override && {
-        override: { ...promotion.override, ...(await overriderOf(db, promotion.override)) },
-        unconfirmed: promotion.confirmedBy === null,
-      }),
-      gates:
-        promotion.state === 'waiting'
-          ? await gatesOf(context, promotion, await planOf(db, promotion))
-          : (promotion.evidence?.gates ?? []),
-      approvals: given
-        .filter((approval) => approval.promotion === promotion.id)
-        .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
-    })),
+    page.items.map(async ({ promotion, api, by }): Promise<Shown> => {
+      const plan = promotion.state === 'waiting' ? await planOf(db, promotion) : undefined
+      const item: PromotionItem = {
+        id: promotion.id,
+        api: api.slug,
+        title: api.title,
+        team: api.team,
+        version: promotion.version,
+        from: promotion.fromStage,
+        to: promotion.toStage,
+        state: promotion.state,
+        requestedBy: by ?? promotion.requestedBy,
+        requestedAt: promotion.requestedAt.toISOString(),
+        note: promotion.note,
+        kind: promotion.kind,
+        ...(promotion.placement !== null && { placement: promotion.placement }),
+        ...(promotion.override && {
+          override: { ...promotion.override, ...(await overriderOf(db, promotion.override)) },
+          unconfirmed: promotion.confirmedBy === null,
+        }),
+        gates: plan ? await gatesOf(context, promotion, plan) : (promotion.evidence?.gates ?? []),
+        approvals: given
+          .filter((approval) => approval.promotion === promotion.id)
+          .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
+      }
+      return { row: promotion, item, plan }
+    }),
   )
   return { ...page, items }
 }
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
-  const row = await findPromotion(context.db, id)
-  const { items } = await listPromotions(context, { id })
+  const [found] = (await requestsOf(context, { id })).items
+  if (!found) throw notFound(`promotion ${id}`)
+  const { row, item, plan } = found
   return {
-    ...items[0]!,
-    plan:
-      row.state === 'waiting'
-        ? await shownPlan(context.db, row, await planOf(context.db, row))
-        : (row.evidence?.plan ?? []),
+    ...item,
+    plan: plan ? await shownPlan(context.db, row, plan) : (row.evidence?.plan ?? []),
   }
 }
 
@@ -454,8 +469,7 @@ export async function approve(
   const { db, actor, now } = context
   requirePermission(actor, 'approve')
   await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
-    if (!row) throw notFound(`promotion ${id}`)
+    const row = await lockPromotion(tx, id)
     if (row.state !== 'waiting') throw conflict(notWaiting)
     if (row.requestedBy === actor.name)
       throw conflict('You asked for this yourself; somebody else has to approve it.')
@@ -516,8 +530,7 @@ export async function overrideApproval(
   const { db, actor, now } = context
   requirePermission(actor, 'override')
   await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
-    if (!row) throw notFound(`promotion ${id}`)
+    const row = await lockPromotion(tx, id)
     if (row.state !== 'waiting') throw conflict(notWaiting)
     const override = { by: actor.name, at: now().toISOString(), reason }
     await tx.update(promotions).set({ override }).where(eq(promotions.id, id))
@@ -536,8 +549,7 @@ export async function confirmOverride(context: Context, id: number): Promise<Pro
   const { db, actor, now } = context
   requirePermission(actor, 'approve')
   await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
-    if (!row) throw notFound(`promotion ${id}`)
+    const row = await lockPromotion(tx, id)
     if (!row.override || row.confirmedBy)
       throw conflict('There is no emergency here that waits to be confirmed.')
     if (row.override.by === actor.name || row.requestedBy === actor.name)
@@ -575,8 +587,8 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
 }
 
 async function intendPlan(tx: Transaction, context: Context, id: number): Promise<number> {
-  const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
-  if (row?.state !== 'waiting') throw conflict(notWaiting)
+  const row = await lockPromotion(tx, id)
+  if (row.state !== 'waiting') throw conflict(notWaiting)
   await lockAll(tx, await planOf(tx, row))
   // What was read before the locks may have changed until they were had.
   const plan = await planOf(tx, row)

@@ -1,4 +1,4 @@
-import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import { nextAct, type StepState } from '../../core/pipeline/rollout'
 import {
   belongsTo,
@@ -23,7 +23,7 @@ import {
   type RolloutTrouble,
   type WantedPlacement,
 } from '../db/schema'
-import { compiled, type PlacementRow } from './compiled'
+import { compiled, described, type PlacementRow } from './compiled'
 import type { Services } from './context'
 import { Failure } from './failure'
 import { writeConfiguration } from './gateway-client'
@@ -52,11 +52,7 @@ export async function workRollout(services: Services, id: number): Promise<Progr
     const row = await rolloutOf(services, id)
     if (!row || row.endedAt) return 'ended'
     if (await blockerOf(services.db, row)) return 'waits'
-    const steps = await services.db
-      .select()
-      .from(rolloutSteps)
-      .where(eq(rolloutSteps.rollout, id))
-      .orderBy(asc(rolloutSteps.position))
+    const steps = await stepsOf(services, id)
     const next = nextAct(row.state === 'running' ? 'running' : 'going-back', steps)
     try {
       if (next.act === 'finish') await finish(services, row)
@@ -91,6 +87,14 @@ export const unfinished = async ({ db }: Services): Promise<number[]> =>
 export async function workRollouts(services: Services): Promise<void> {
   for (const id of await unfinished(services)) await workRollout(services, id)
 }
+
+/** The parts of a rollout's gateways, in order. */
+const stepsOf = ({ db }: Services, id: number) =>
+  db
+    .select()
+    .from(rolloutSteps)
+    .where(eq(rolloutSteps.rollout, id))
+    .orderBy(asc(rolloutSteps.position))
 
 async function stepOf({ db }: Services, id: number, gateway: string) {
   const [step] = await db
@@ -135,7 +139,7 @@ async function refuse(
   })
 }
 
-/** What the placements of a rollout should be on its gateways; undefined for one that is taken off. */
+/** What the placements of a rollout should be on its gateways; none for one that is taken off. */
 async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<PlacementRow[]> {
   if (change.kind === 'remove') return []
   if (change.kind === 'place') return change.wanted.map(asRow)
@@ -148,11 +152,10 @@ const asRow = (wanted: WantedPlacement): PlacementRow => ({
   appliedBy: '',
 })
 
-/** The resources wanted in place of the placements' own. */
-async function wantedResources(services: Services, row: RolloutRow): Promise<Resource[]> {
-  const wanted = await wantedOf(services, row)
+/** The resources that make a gateway serve some placements. */
+async function resourcesOf({ db }: Services, rows: PlacementRow[]): Promise<Resource[]> {
   const resources: Resource[] = []
-  for (const placement of wanted) resources.push(...(await compiled(services.db, placement)))
+  for (const placement of rows) resources.push(...(await compiled(db, placement)))
   return resources
 }
 
@@ -175,7 +178,7 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
   const gateway = await findGateway(db, gatewayName)
   const about = placementsOf(row.change)
   const rows = await wantedOf(services, row)
-  const mine = await wantedResources(services, row)
+  const mine = await resourcesOf(services, rows)
   const wanted = writeResources(mine)
   const touched = () => step.before !== null
   // A write whose reply was lost may still be on its way.
@@ -361,11 +364,7 @@ function isStrangerOf({ spec }: PlacementRow, resource: Resource): boolean {
 /** Every gateway has confirmed: what was wanted becomes what is approved, once. */
 async function finish(services: Services, { id }: RolloutRow): Promise<void> {
   const { db, now } = services
-  const gatewaysOf = await db
-    .select({ gateway: rolloutSteps.gateway })
-    .from(rolloutSteps)
-    .where(eq(rolloutSteps.rollout, id))
-  const names = gatewaysOf.map(({ gateway }) => gateway)
+  const names = (await stepsOf(services, id)).map(({ gateway }) => gateway)
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (row?.state !== 'running') return
@@ -512,20 +511,9 @@ async function settleApplied(
   })
 }
 
-export const described = ({ version, stage, group, spec }: PlacementRow) => ({
-  version,
-  stage,
-  group,
-  spec,
-})
-
 /** Nothing of the change is on any gateway: it ends as if it had not been wanted, and says why. */
 async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
   const { db, now } = services
-  const names = await db
-    .select({ gateway: rolloutSteps.gateway })
-    .from(rolloutSteps)
-    .where(eq(rolloutSteps.rollout, id))
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (row?.state !== 'going-back') return
@@ -562,13 +550,10 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
     )
     await announce(tx, 'rollout')
   })
-  const touched = await db.$count(
-    rolloutSteps,
-    and(eq(rolloutSteps.rollout, id), sql`${rolloutSteps.before} is not null`),
-  )
-  if (touched > 0)
+  const steps = await stepsOf(services, id)
+  if (steps.some(({ before }) => before !== null))
     await readAgain(
       services,
-      names.map(({ gateway }) => gateway),
+      steps.map(({ gateway }) => gateway),
     )
 }

@@ -1,5 +1,5 @@
 import 'reflect-metadata'
-import { Type } from 'class-transformer'
+import { Transform, Type } from 'class-transformer'
 import {
   ArrayMaxSize,
   ArrayUnique,
@@ -52,14 +52,17 @@ export function fieldsOf(type: ApiClass): Map<string, FieldInfo> {
   return new Map([...inherited, ...(registry.get(type) ?? [])])
 }
 
+/** `null` for what may be left out means that it is left out. */
+const absentWhereNull = Transform(({ value }: { value: unknown }) => value ?? undefined)
+
 function field(info: FieldInfo, decorators: PropertyDecorator[]): PropertyDecorator {
   return (target, property) => {
     const owner = target.constructor as ApiClass
     let fields = registry.get(owner)
     if (!fields) registry.set(owner, (fields = new Map<string, FieldInfo>()))
     fields.set(String(property), info)
-    const presence = info.optional ? IsOptional() : IsDefined()
-    for (const decorate of [presence, ...decorators]) decorate(target, property)
+    const presence = info.optional ? [IsOptional(), absentWhereNull] : [IsDefined()]
+    for (const decorate of [...presence, ...decorators]) decorate(target, property)
   }
 }
 

@@ -1,5 +1,6 @@
 import { eq, sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { GroupItem } from '../../shared/api/gateways'
 import type { Invitation, MemberItem, SessionItem } from '../../shared/api/people'
 import { people, sessions, signInAttempts } from '../../server/db/schema'
 import { operations } from '../../server/operations'
@@ -183,6 +184,11 @@ describe('an administrator', () => {
     const group = { serves: 'West', audiences: ['public'] }
     expect((await ada.call('PUT', '/gateway-groups/west', group)).status).toBe(204)
     expect((await ada.call('PUT', '/gateways/west-edge', gateway)).status).toBe(204)
+    const groups = await ada.call<{ items: GroupItem[] }>('GET', '/gateway-groups')
+    expect(groups.body.items.map(({ name, members }) => [name, members])).toEqual([
+      ['edge', ['north-edge']],
+      ['west', ['west-edge']],
+    ])
     const tried = (adminUrl: string) =>
       ada.call<{ answers: boolean; says: string }>('POST', '/gateway-tests', {
         ...gateway,

@@ -98,12 +98,6 @@ export const placed = (
   ...more,
 })
 
-export interface RawResponse {
-  status: number
-  head: string
-  body: string
-}
-
 /**
  * Writes bytes to a port as they are and reads what comes back until the other side ends it, or for `waitMs` after the
  * last byte.

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { audiences } from '~~/shared/words'
+import type { GatewayTest } from '~~/shared/api/administration'
+import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
+
+/** Gateways and the groups they belong to. */
+defineProps<{ gateways: GatewayItem[]; groups: GroupItem[] }>()
+const { busy, refusal, act } = useAct()
+
+const group = reactive({ name: '', serves: '', audiences: ['partner'] as string[] })
+const keepGroup = () => {
+  const { name, ...body } = group
+  return act(() => api.put(`/gateway-groups/${name}`, body, {}))
+}
+const gateway = reactive({ name: '', group: '', serves: '', dataUrl: '', adminUrl: '' })
+const body = computed(() => {
+  const { group: of, serves, dataUrl, adminUrl } = gateway
+  return { group: of, serves, dataUrl, adminUrl }
+})
+const tested = ref<GatewayTest>()
+const test = async () => {
+  tested.value = await act(() => api.post<GatewayTest>('/gateway-tests', body.value))
+}
+const keepGateway = () => act(() => api.put(`/gateways/${gateway.name}`, body.value, {}))
+const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`))
+const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
+  Object.assign(gateway, { name, group: of, serves, dataUrl })
+</script>
+
+<template>
+  <div>
+    <Trouble :refusal="refusal" />
+    <table class="ruled">
+      <thead>
+        <tr>
+          <th>Gateway</th>
+          <th>Group</th>
+          <th>Traffic goes in at</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="item in gateways" :key="item.name">
+          <td>
+            <button class="plain" @click="edit(item)">{{ item.name }}</button>
+            <div class="soft small">{{ item.serves }}</div>
+          </td>
+          <td>{{ item.group }}</td>
+          <td class="mono small">{{ item.dataUrl }}</td>
+          <td class="right">
+            <button class="plain" :disabled="busy" @click="removeGateway(item.name)">Remove</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <h3>Add or change a gateway</h3>
+    <form class="narrow" @submit.prevent="keepGateway()">
+      <label class="field"><span>Name</span><InputText v-model="gateway.name" /></label>
+      <label class="field"
+        ><span>Group</span
+        ><select v-model="gateway.group">
+          <option v-for="item in groups" :key="item.name">{{ item.name }}</option>
+        </select></label
+      >
+      <label class="field"><span>What it serves</span><InputText v-model="gateway.serves" /></label>
+      <label class="field"
+        ><span>Traffic goes in at</span
+        ><InputText v-model="gateway.dataUrl" placeholder="https://gateway.example.org"
+      /></label>
+      <label class="field"
+        ><span>Admin API</span
+        ><InputText v-model="gateway.adminUrl" placeholder="https://gateway.example.org:8443"
+      /></label>
+      <p v-if="tested" :class="tested.answers ? 'good' : 'trouble'" role="status">
+        {{ tested.says }}, {{ tested.ms }} ms
+      </p>
+      <div class="bar">
+        <button type="button" class="ghost" :disabled="busy || !gateway.adminUrl" @click="test()">
+          Test the connection
+        </button>
+        <button class="fill" :disabled="busy || !gateway.name || !gateway.group">Save</button>
+      </div>
+    </form>
+    <h3>
+      Groups <small>{{ groups.length }}</small>
+    </h3>
+    <p class="soft">What is placed on a group runs on all its gateways.</p>
+    <table class="ruled">
+      <tbody>
+        <tr v-for="item in groups" :key="item.name">
+          <td>
+            <b>{{ item.name }}</b>
+          </td>
+          <td>{{ item.serves }}</td>
+          <td>{{ item.members.join(', ') || 'no gateway yet' }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <form class="bar" @submit.prevent="keepGroup()">
+      <InputText v-model="group.name" placeholder="edge" aria-label="Name of the group" />
+      <InputText
+        v-model="group.serves"
+        placeholder="Public traffic"
+        aria-label="What the group serves"
+      />
+      <label v-for="audience in audiences" :key="audience" class="tick"
+        ><input v-model="group.audiences" type="checkbox" :value="audience" /> {{ audience }}</label
+      >
+      <button class="ghost" :disabled="busy || !group.name">Set the group</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.narrow {
+  max-width: 480px;
+}
+.tick {
+  margin-right: 10px;
+  white-space: nowrap;
+}
+table + .bar {
+  margin-top: 10px;
+}
+</style>
