@@ -1,6 +1,6 @@
 import type { DefinitionSummary } from '../core/definition'
 import { teams } from '../demo/world'
-import { migrateDatabase, openDatabase } from '../server/db/database'
+import { migrateDatabase, openAsOwner } from '../server/db/database'
 import { apis, revisions } from '../server/db/schema'
 import { storeBlob } from '../server/services/files'
 
@@ -47,7 +47,7 @@ export const apiCount = 5000
 export async function largeRegister() {
   const url = process.env['ELM_BENCH_DATABASE']
   if (!url) throw new Error('ELM_BENCH_DATABASE is not set; run "npm run bench"')
-  const { db, pool } = openDatabase(url)
+  const { db, pool } = openAsOwner(url)
   await migrateDatabase(db, 'server/db/migrations')
   const sha256 = await storeBlob(db, new TextEncoder().encode('bench'))
   const ids: { api: number; revision: number }[] = []

@@ -4,11 +4,11 @@ import { availableParallelism, cpus } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { DefinitionSummary } from '../core/definition'
-import { migrateDatabase, openDatabase, type Database } from '../server/db/database'
+import { migrateDatabase, openAsOwner, type Database } from '../server/db/database'
 import { apis, people, revisionFiles, revisions } from '../server/db/schema'
 import { directExaminer } from '../server/jobs/examiner'
 import { openQueue, queueOver } from '../server/jobs/queue'
-import type { Context } from '../server/services/context'
+import { actAs, type Services } from '../server/services/context'
 import { digestOf, storeFiles } from '../server/services/files'
 import { readImpact, startImpact } from '../server/services/impact'
 import { readRegister } from '../server/services/register'
@@ -77,7 +77,7 @@ function startWorker(url: string): Promise<ChildProcess> {
 export async function impact(): Promise<void> {
   const url = process.env['ELM_BENCH_DATABASE']
   if (!url) throw new Error('ELM_BENCH_DATABASE is not set; run "npm run bench"')
-  const { db, pool } = openDatabase(url)
+  const { db, pool } = openAsOwner(url)
   await migrateDatabase(db, 'server/db/migrations')
   const actor = {
     name: 'bench',
@@ -91,9 +91,9 @@ export async function impact(): Promise<void> {
   await db.transaction((tx) => beginRulebook(tx, text, { actor, now }))
   await fill(db)
   const boss = await openQueue(url, { maintains: false })
-  const context: Context = {
+  const services: Services = {
     db,
-    actor,
+    seenBy: () => db,
     now,
     examiner: directExaminer,
     queue: queueOver(boss, db),
@@ -103,6 +103,7 @@ export async function impact(): Promise<void> {
     setupCode: '',
     allowedTargets: [],
   }
+  const context = actAs(services, actor)
   const worker = await startWorker(url)
   const begun = performance.now()
   const before = busySeconds()

@@ -2,13 +2,15 @@ import { createPublicKey, verify, type KeyObject } from 'node:crypto'
 import { createReadStream, readFileSync } from 'node:fs'
 import { createInterface } from 'node:readline'
 import type { Command } from 'commander'
-import { ChainVerifier, type Entry } from '../core/ledger/chain'
+import { ChainVerifier, type Entry, type Withheld } from '../core/ledger/chain'
 import { HeadChecker } from '../core/ledger/heads'
 import { entryLeaf, headText, type SignedHead } from '../core/ledger/merkle'
 import { WrongUse } from './files'
 
 interface Verdict {
   entries: number
+  /** How many of them are there by their hashes alone. */
+  withheld: number
   heads: number
   trouble: string | undefined
 }
@@ -26,11 +28,16 @@ function keyFrom(file: string): KeyObject {
 
 interface Line {
   entry?: Entry
+  withheld?: Withheld
   head?: SignedHead
 }
 
-async function linesOf(file: string): Promise<{ entries: Entry[]; heads: SignedHead[] }> {
-  const entries: Entry[] = []
+const isDigest = (text: unknown) => typeof text === 'string' && /^[0-9a-f]{64}$/.test(text)
+
+async function linesOf(
+  file: string,
+): Promise<{ entries: (Entry | Withheld)[]; heads: SignedHead[] }> {
+  const entries: (Entry | Withheld)[] = []
   const heads: SignedHead[] = []
   let number = 0
   const lines = createInterface({ input: createReadStream(file), crlfDelay: Infinity })
@@ -43,7 +50,10 @@ async function linesOf(file: string): Promise<{ entries: Entry[]; heads: SignedH
     } catch {
       throw new WrongUse(`${file}:${number} is not JSON; an export has one value in each line.`)
     }
-    if (line.entry) entries.push(line.entry)
+    if (line.withheld && ![line.withheld.hash, line.withheld.leaf].every(isDigest))
+      throw new WrongUse(`${file}:${number} withholds an entry without its hashes.`)
+    const entry = line.entry ?? line.withheld
+    if (entry) entries.push(entry)
     else if (line.head) heads.push(line.head)
     else throw new WrongUse(`${file}:${number} is neither an entry nor a head.`)
   }
@@ -58,7 +68,8 @@ export async function verifyExport(file: string, keyFile: string): Promise<Verdi
     const bytes = Buffer.from(headText(head))
     return !verify(null, bytes, key, Buffer.from(signature, 'base64'))
   })
-  const counts = { entries: entries.length, heads: heads.length }
+  const withheld = entries.filter((entry) => 'leaf' in entry).length
+  const counts = { entries: entries.length, withheld, heads: heads.length }
   if (forged)
     return { ...counts, trouble: `The head of ${forged.size} entries was not signed with this key` }
   if (heads.length === 0)
@@ -66,8 +77,13 @@ export async function verifyExport(file: string, keyFile: string): Promise<Verdi
   const chain = new ChainVerifier()
   const tree = new HeadChecker(heads)
   for (const entry of entries) {
-    chain.add(entry)
-    tree.add(entryLeaf(entry, entry.previous))
+    if ('leaf' in entry) {
+      chain.addWithheld(entry)
+      tree.add(entry.leaf)
+    } else {
+      chain.add(entry)
+      tree.add(entryLeaf(entry, entry.previous))
+    }
   }
   const wrong = chain.firstBreak ?? tree.broken()
   return { ...counts, trouble: wrong && `Entry ${wrong.number}: ${wrong.why}` }
@@ -81,9 +97,12 @@ export function addVerify(program: Command): void {
     .requiredOption('--key <file>', 'the Ed25519 key in PEM')
     .addHelpText('after', '\nExit status: 0 it holds, 1 it does not, 2 wrong use.')
     .action(async (file: string, { key }: { key: string }) => {
-      const { entries, heads, trouble } = await verifyExport(file, key)
+      const { entries, withheld, heads, trouble } = await verifyExport(file, key)
       if (trouble) console.error(`The ledger does not hold. ${trouble}.`)
-      else console.log(`The ledger holds: ${entries} entries, ${heads} signed heads.`)
+      else {
+        const by = withheld === 0 ? '' : ` (${withheld} by their hashes alone)`
+        console.log(`The ledger holds: ${entries} entries${by}, ${heads} signed heads.`)
+      }
       process.exitCode = trouble ? 1 : 0
     })
 }

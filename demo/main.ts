@@ -12,10 +12,11 @@ import { groupOf } from './world'
 const { databaseUrl, gatewaySecret, heads, setupCode, allowedTargets, distribution } =
   configuration()
 const root = process.env['ELM_ROOT'] ?? process.cwd()
-const { db, pool } = openDatabase(databaseUrl)
+const { db, seenBy, pool } = openDatabase(databaseUrl)
 const examiner = threadedExaminer(distribution)
 const services = {
   db,
+  seenBy,
   examiner,
   queue: idleQueue,
   gatewaySecret,

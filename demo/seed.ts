@@ -26,7 +26,13 @@ import { askForWaiver, decideWaiver } from '../server/services/waivers'
 import { publish, readDraft, saveDraft } from '../server/services/drafts'
 import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { acceptBatch, readBatch, takeInArchive, workBatch } from '../server/services/batches'
-import type { Actor, Context, Queue, Services } from '../server/services/context'
+import {
+  actAs,
+  type Actor,
+  type Context,
+  type Queue,
+  type Services,
+} from '../server/services/context'
 import { workIntake } from '../server/services/intake-work'
 import { acceptIntake, takeIn } from '../server/services/intakes'
 import { hashPassword } from '../server/services/passwords'
@@ -164,7 +170,7 @@ export class DemoSeed {
     const now = () => new Date(this.clock)
     const services = { ...this.services, now }
     const queue = { ...idleQueue, rollOut: () => workRollouts(services) }
-    return { ...services, queue, actor: personNamed(name) }
+    return actAs({ ...services, queue }, personNamed(name))
   }
 
   private versionsOf(folder: string): string[] {
@@ -251,8 +257,8 @@ export class DemoSeed {
   }
 
   private async promoteTo(api: string, version: string, from: string, note: string): Promise<void> {
-    const { id } = await requestPromotion(this.as('oskar'), { api, version, from, note })
-    await approve(this.as('ruth'), id, 'Read and tried.')
+    const { id, digest } = await requestPromotion(this.as('oskar'), { api, version, from, note })
+    await approve(this.as('ruth'), id, { note: 'Read and tried.', digest: digest! })
     await promote(this.as('oskar', 0.1), id)
   }
 

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { configuration } from './configuration'
-import { migrateDatabase, openDatabase } from './db/database'
+import { migrateDatabase, openAsOwner } from './db/database'
 import { grantTo, roleOf } from './db/grants'
 import { rulebooks } from './db/schema'
 import { threadedExaminer } from './jobs/examiner'
@@ -10,7 +10,7 @@ import { rebuildDerived } from './services/rebuild'
 /** Brings the schema up to date as its owner, and what is derived up to date with it. */
 const { databaseUrl, distribution } = configuration()
 const root = process.env['ELM_ROOT'] ?? process.cwd()
-const { db, pool } = openDatabase(process.env['ELM_OWNER_URL'] ?? databaseUrl)
+const { db, pool } = openAsOwner(process.env['ELM_OWNER_URL'] ?? databaseUrl)
 await migrateDatabase(db, join(root, 'server/db/migrations'))
 await grantTo(pool, roleOf(databaseUrl))
 await growTree(db)

@@ -45,6 +45,12 @@ const leaves = computed(() => [
       <h1>{{ detail.title }}</h1>
       <span class="fmt">{{ detail.latest.format }}</span>
       <span v-if="detail.lifecycle !== 'active'" class="level SHOULD">{{ detail.lifecycle }}</span>
+      <span
+        v-if="detail.confidential"
+        class="level waived"
+        title="Only its team, governance and the people named see it"
+        >confidential</span
+      >
       <div class="track">
         <span v-if="writing" class="run writing">{{ detail.latest.version }} <b>writing</b></span>
         <template v-for="run in runs" :key="'from' in run ? run.from : ''">

@@ -177,7 +177,10 @@ const chips = computed(() => [
                   ><b>{{ item.title }}</b></NuxtLink
                 ><span class="fmt">{{ item.format }}</span></span
               >
-              <small>{{ item.team }} · written {{ item.version }}, {{ ago(item.savedAt) }}</small>
+              <small
+                >{{ item.team }}{{ item.confidential ? ', confidential' : '' }} · written
+                {{ item.version }}, {{ ago(item.savedAt) }}</small
+              >
             </div>
             <NuxtLink :to="{ path: '/findings', query: { api: item.api } }" @click.stop
               ><Counts :counts="item.findings"

@@ -35,6 +35,14 @@ export interface Entry extends EntryBody {
   hash: string
 }
 
+/** An entry that somebody may not read: its hashes alone, so that those around it can still be verified. */
+export interface Withheld {
+  number: number
+  hash: string
+  /** Its leaf in the tree. */
+  leaf: string
+}
+
 /** The hash that stands before the first entry. */
 export const genesis = '0'.repeat(64)
 
@@ -67,15 +75,27 @@ export class ChainVerifier {
   }
 
   add(entry: Entry): void {
+    this.take(entry, this.whyBroken(entry))
+  }
+
+  addWithheld(entry: Withheld): void {
+    this.take(entry, this.whyMissing(entry))
+  }
+
+  private take({ number, hash }: Pick<Entry, 'number' | 'hash'>, why: string | undefined): void {
     if (this.firstBreak) return
-    const why = this.whyBroken(entry)
-    if (why) this.firstBreak = { number: entry.number, why }
-    this.previous = entry.hash
+    if (why) this.firstBreak = { number, why }
+    this.previous = hash
     this.next++
   }
 
+  private whyMissing({ number }: Pick<Entry, 'number'>): string | undefined {
+    return number === this.next ? undefined : `Entry ${this.next} is missing`
+  }
+
   private whyBroken(entry: Entry): string | undefined {
-    if (entry.number !== this.next) return `Entry ${this.next} is missing`
+    const missing = this.whyMissing(entry)
+    if (missing) return missing
     if (entry.previous !== this.previous) return 'It does not follow on the entry before it'
     if (entry.hash !== entryHash(entry, entry.previous)) return 'Its words do not match its hash'
     return undefined

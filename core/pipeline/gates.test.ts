@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { compareOperations } from '../compare/operations'
-import { judgeGates, open, type GateFacts } from './gates'
+import { judgeChange, judgeGates, open, type GateFacts } from './gates'
 
 const facts: GateFacts = {
   mustFindings: 0,
@@ -59,4 +59,14 @@ describe('operations of two versions', () => {
     })
     expect(compareOperations(before, before)).toEqual({ added: [], removed: [], kept: 2 })
   })
+})
+
+it('an emergency act opens the gate for the plan it was done for, and for no other', () => {
+  const review = { requester: 'tomas', approvals: [] }
+  const override = { name: 'Imara Holt', reason: 'The backend burns down' }
+  expect(judgeChange({ ...review, override })).toMatchObject([{ state: 'passed' }])
+  const voided = 'what would be written has changed since'
+  expect(judgeChange({ ...review, override: { ...override, voided } })).toMatchObject([
+    { state: 'waiting', text: `The emergency act by Imara Holt is void: ${voided}` },
+  ])
 })

@@ -13,8 +13,8 @@ export interface ReviewFacts {
   requester: string
   /** `voided` says why an approval does not hold any more: it was given to another plan. */
   approvals: { by: string; name: string; voided?: string }[]
-  /** Who went past the approval in an emergency. */
-  override?: { name: string; reason: string }
+  /** Who went past the approval in an emergency; that holds for the plan it was done for, as an approval does. */
+  override?: { name: string; reason: string; voided?: string }
 }
 
 export interface GateFacts extends ReviewFacts {
@@ -77,13 +77,14 @@ function approval({ approvals, requester, override }: ReviewFacts): Gate {
   const others = approvals.filter((given) => given.by !== requester)
   const valid = others.find((given) => given.voided === undefined)
   if (valid) return { ...gate, state: 'passed', text: `Approved by ${valid.name}` }
-  if (override) {
+  if (override && override.voided === undefined) {
     const text = `${override.name} went past it in an emergency: ${override.reason}`
     return { ...gate, state: 'passed', text }
   }
-  const [void_] = others
+  const [void_] = override ? [override] : others
   if (void_) {
-    const text = `The approval by ${void_.name} is void: ${void_.voided}`
+    const what = override ? 'emergency act' : 'approval'
+    const text = `The ${what} by ${void_.name} is void: ${void_.voided}`
     return { ...gate, state: 'waiting', text }
   }
   return { ...gate, state: 'waiting', text: 'A reviewer who did not ask for it has to approve' }

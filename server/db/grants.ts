@@ -1,4 +1,5 @@
 import type pg from 'pg'
+import { applicationRole } from './viewer'
 
 /** The role that an address connects as. */
 export const roleOf = (url: string): string => decodeURIComponent(new URL(url).username)
@@ -6,12 +7,29 @@ export const roleOf = (url: string): string => decodeURIComponent(new URL(url).u
 const quoted = (name: string) => `"${name.replaceAll('"', '""')}"`
 
 /**
- * Lets the application's role use the tables, and the ledger and its tree for reading and adding only. Nothing is
- * granted where the application connects as the owner itself; then the ledger's screen says so.
+ * Lets the application's role use the tables, and the ledger and its tree for reading and adding only. Where the
+ * application connects as a superuser, a role is made for it to go on as; where it connects as the owner of the schema,
+ * nothing is granted, and the ledger's screen says so.
  */
 export async function grantTo(pool: pg.Pool, role: string): Promise<void> {
-  const { rows } = await pool.query<{ me: string }>('SELECT current_user AS me')
-  if (rows[0]!.me === role) return
+  const { rows } = await pool.query<{ name: string; bound: boolean }>(
+    'SELECT rolname AS name, NOT (rolsuper OR rolbypassrls) AS bound FROM pg_roles WHERE rolname = $1',
+    [role],
+  )
+  if (rows[0]!.bound) {
+    const { rows: me } = await pool.query<{ name: string }>('SELECT current_user AS name')
+    if (me[0]!.name !== role) await grant(pool, role)
+    return
+  }
+  await pool.query(`
+    DO $$ BEGIN
+      CREATE ROLE ${applicationRole} NOLOGIN NOSUPERUSER NOBYPASSRLS;
+    EXCEPTION WHEN duplicate_object OR unique_violation THEN NULL;
+    END $$`)
+  await grant(pool, applicationRole)
+}
+
+async function grant(pool: pg.Pool, role: string): Promise<void> {
   const to = quoted(role)
   await pool.query(`
     GRANT USAGE ON SCHEMA public TO ${to};

@@ -23,6 +23,7 @@ import type { RolloutState, StepState } from '../../core/pipeline/rollout'
 import type { AllowedBackends } from '../../core/routing/backend-address'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Reach, RuleFault } from '../../core/rules/engine'
+import type { ApiAction } from '../../core/ledger/actions'
 import type { EstatePart } from '../../core/rules/estate'
 import type { Fix, Level } from '../../core/rules/model'
 import type { Report } from '../../core/report/model'
@@ -184,7 +185,23 @@ export const apis = pgTable('apis', {
   links: jsonb().$type<ApiLink[]>().notNull().default([]),
   /** What its newest revision adds to the estate, for rules that compare APIs. Derived; can be rebuilt. */
   estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
+  /** Seen by its team, by governance and by {@link apiViewers} only: the database leaves it out for others. */
+  confidential: boolean().notNull().default(false),
 })
+
+/** Who may see a confidential API besides its team and governance. */
+export const apiViewers = pgTable(
+  'api_viewers',
+  {
+    api: integer()
+      .notNull()
+      .references(() => apis.id),
+    person: text()
+      .notNull()
+      .references(() => people.name),
+  },
+  (table) => [primaryKey({ columns: [table.api, table.person] })],
+)
 
 /**
  * The names in {@link apis}' estates, each with the shape it has there, so that a check can ask for those of its own
@@ -635,7 +652,6 @@ export const gateways = pgTable('gateways', {
   adminUrl: text('admin_url').notNull(),
   seenAt: moment('seen_at'),
   trouble: text().notNull().default(''),
-  routes: integer().notNull().default(0),
   unclaimed: jsonb().$type<string[]>().notNull().default([]),
 })
 
@@ -689,6 +705,8 @@ export const placementSites = pgTable(
       .references(() => gateways.name, { onDelete: 'cascade' }),
     checkedAt: moment('checked_at').notNull(),
     differences: jsonb().$type<Difference[]>().notNull(),
+    /** How many routes the gateway served for it then. */
+    routes: integer().notNull().default(0),
   },
   (table) => [primaryKey({ columns: [table.placement, table.gateway] })],
 )
@@ -698,10 +716,12 @@ export const rollouts = pgTable(
   'rollouts',
   {
     id: serial().primaryKey(),
+    /** Whose placements it changes; unknown for some from before it was kept. */
+    api: integer().references(() => apis.id),
     by: text().notNull(),
     at: moment('at').notNull(),
     /** The ledger's word for the change. */
-    action: text().notNull(),
+    action: text().$type<ApiAction>().notNull(),
     title: text().notNull(),
     change: jsonb().$type<RolloutChange>().notNull(),
     state: text().$type<RolloutState>().notNull(),
@@ -802,7 +822,7 @@ export const promotions = pgTable(
     /** What a change makes of the placement. */
     wanted: jsonb().$type<PlacementSpec>(),
     /** Who went past the approval in an emergency, and why; it stands out until somebody else confirms it. */
-    override: jsonb().$type<{ by: string; at: string; reason: string }>(),
+    override: jsonb().$type<{ by: string; at: string; reason: string; basis?: PlanBasis }>(),
     confirmedBy: text('confirmed_by'),
     confirmedAt: moment('confirmed_at'),
   },
@@ -906,8 +926,10 @@ export const ledger = pgTable(
     after: jsonb(),
     previous: text().notNull(),
     hash: text().notNull(),
+    /** The API it is about, where it is about one. It says who may read the entry and is no part of what is hashed. */
+    api: integer().references(() => apis.id),
   },
-  (table) => [index().on(table.subject)],
+  (table) => [index().on(table.subject), index().on(table.api)],
 )
 
 /** Whole subtrees of the Merkle tree over the ledger's entries; append-only like them. */

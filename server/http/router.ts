@@ -13,6 +13,7 @@ import { Credentials } from '../../shared/api/people'
 import { Failure, notFound } from '../services/failure'
 import { tooLarge } from '../services/catalog'
 import { isSetUp } from '../services/administration'
+import { actAs } from '../services/context'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
@@ -143,12 +144,12 @@ async function contextOf(
       throw new Failure(403, 'The token may not do this', 'This is only done signed in.')
     }
     const scope = operation.scope ?? (operation.method === 'GET' ? 'read' : 'write')
-    return { ...services, actor: await actorOfToken(services, token, scope) }
+    return actAs(services, await actorOfToken(services, token, scope))
   }
   const actor = session === undefined ? undefined : await actorOf(services, session)
-  if (actor) return { ...services, actor }
+  if (actor) return actAs(services, actor)
   if (anybody)
-    return { ...services, actor: { name: '', displayName: '', role: 'reader', team: undefined } }
+    return actAs(services, { name: '', displayName: '', role: 'reader', team: undefined })
   if (!(await isSetUp(services.db))) {
     throw new Failure(
       401,

@@ -9,10 +9,11 @@ import { Signer } from './signer'
 
 const { databaseUrl, gatewaySecret, heads, setupCode, allowedTargets, distribution } =
   configuration()
-const { db } = openDatabase(databaseUrl)
+const { db, seenBy } = openDatabase(databaseUrl)
 const boss = await openQueue(databaseUrl, { maintains: true })
 const services: Services = {
   db,
+  seenBy,
   examiner: threadedExaminer(distribution),
   queue: queueOver(boss, db),
   gatewaySecret,

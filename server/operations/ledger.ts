@@ -39,8 +39,8 @@ export const ledgerOperations: Operation[] = [
     tag: 'Ledger',
     summary: 'Compute every hash again, and hold the ledger against every signed head',
     success: { status: 200, says: 'Whether the ledger holds', body: Verification },
-    handle: async (_asked, { db, heads }) =>
-      ok(verifyLedger(db, readHeads(heads), await askWitness(heads))),
+    handle: async (_asked, { system, heads }) =>
+      ok(verifyLedger(system.db, readHeads(heads), await askWitness(heads))),
   }),
   operation<undefined, PageQuery>({
     id: 'listLedgerHeads',
@@ -74,7 +74,8 @@ export const ledgerOperations: Operation[] = [
     summary: 'Show by hashes alone that an entry is in the ledger',
     query: ProofQuery,
     success: { status: 200, says: 'The proof', body: InclusionProof },
-    handle: ({ params, query }, { db }) => ok(proveInclusion(db, numberIn(params, 'entry'), query)),
+    handle: ({ params, query }, { system }) =>
+      ok(proveInclusion(system.db, numberIn(params, 'entry'), query)),
   }),
   operation<undefined, ConsistencyQuery>({
     id: 'getConsistencyProof',
@@ -84,7 +85,7 @@ export const ledgerOperations: Operation[] = [
     summary: 'Show by hashes alone that a later ledger goes on from an earlier one',
     query: ConsistencyQuery,
     success: { status: 200, says: 'The proof', body: ConsistencyProof },
-    handle: ({ query }, { db }) => ok(proveConsistency(db, query)),
+    handle: ({ query }, { system }) => ok(proveConsistency(system.db, query)),
   }),
   operation({
     id: 'exportLedger',
@@ -93,15 +94,15 @@ export const ledgerOperations: Operation[] = [
     tag: 'Ledger',
     summary: 'Download all entries and signed heads, to be verified elsewhere',
     description:
-      'JSON Lines: `{"entry": …}` for each entry in order, then `{"head": …}` for each signed head. `elm-ledger verify` checks it with the public key alone.',
+      'JSON Lines: `{"entry": …}` for each entry in order, or `{"withheld": …}` with the hashes of one that the caller may not read, then `{"head": …}` for each signed head. `elm-ledger verify` checks it with the public key alone.',
     success: {
       status: 200,
       says: 'The entries and heads',
       mediaType: 'application/jsonl',
       example: '{"entry":{"number":1}}',
     },
-    handle: async (_asked, { db, heads }) => ({
-      body: await exportLedger(db, readHeads(heads)),
+    handle: async (_asked, context) => ({
+      body: await exportLedger(context, readHeads(context.heads)),
       headers: { 'Content-Disposition': 'attachment; filename="ledger.jsonl"' },
     }),
   }),

@@ -50,9 +50,9 @@ export const promotionOperations: Operation[] = [
     summary: 'Approve a promotion somebody else asked for',
     body: Approval,
     success: { status: 201, says: 'The promotion', body: PromotionDetail },
-    errors: [403, 409],
+    errors: [403, 409, 412],
     handle: ({ params, body }, context) =>
-      ok(promotions.approve(context, numberIn(params, 'promotion'), body.note)),
+      ok(promotions.approve(context, numberIn(params, 'promotion'), body)),
   }),
   operation({
     id: 'promoteVersion',
@@ -83,9 +83,9 @@ export const promotionOperations: Operation[] = [
     summary: 'Go past the approval in an emergency, with a reason',
     body: Override,
     success: { status: 201, says: 'The request', body: PromotionDetail },
-    errors: [403, 409],
+    errors: [403, 409, 412],
     handle: ({ params, body }, context) =>
-      ok(promotions.overrideApproval(context, numberIn(params, 'promotion'), body.reason)),
+      ok(promotions.overrideApproval(context, numberIn(params, 'promotion'), body)),
   }),
   operation({
     id: 'confirmOverride',

@@ -27,6 +27,7 @@ import {
   snapshots,
   stages,
 } from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import type { Context, Services } from './context'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { gatewayDown, readConfiguration } from './gateway-client'
@@ -100,7 +101,7 @@ export async function changeOrganisation(
   await db.transaction(async (tx) => {
     const [before] = await tx.select().from(settings).for('update')
     for (const team of before!.teams.filter((known) => !names.includes(known))) {
-      const owns = await tx.$count(apis, eq(apis.team, team))
+      const owns = await seeingEverything(tx, () => tx.$count(apis, eq(apis.team, team)))
       const has = await tx.$count(people, eq(people.team, team))
       if (owns + has > 0)
         throw conflict(`${team} owns ${owns} APIs and has ${has} people, so it stays.`)

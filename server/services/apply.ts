@@ -18,6 +18,7 @@ import {
   stages,
   type WantedPlacement,
 } from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import type { ApiRow } from './catalog'
 import type { PlacementRow } from './compiled'
 import { conflict, invalid, notFound } from './failure'
@@ -176,11 +177,13 @@ async function requireFreeAddress(
   { api, group, spec: { host, basePath } }: Target,
 ): Promise<void> {
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120413, hashtext(${host}))`)
-  const placed = await tx
-    .select({ api: placements.api, spec: placements.spec })
-    .from(placements)
-    .where(and(sql`${placements.spec} ->> 'host' = ${host}`, ne(placements.api, api.id)))
-  const coming = (await comingPlacements(tx)).filter((wanted) => wanted.spec.host === host)
+  const { placed, coming } = await seeingEverything(tx, async () => ({
+    placed: await tx
+      .select({ api: placements.api, spec: placements.spec })
+      .from(placements)
+      .where(and(sql`${placements.spec} ->> 'host' = ${host}`, ne(placements.api, api.id))),
+    coming: (await comingPlacements(tx)).filter((wanted) => wanted.spec.host === host),
+  }))
   const same = coming.find(
     (wanted) =>
       wanted.api === api.id &&
@@ -194,8 +197,12 @@ async function requireFreeAddress(
   )
   if (!clash) return
   const [other] = await tx.select({ title: apis.title }).from(apis).where(eq(apis.id, clash.api))
+  if (!other)
+    throw conflict(
+      `https://${host}${basePath} is taken already, or a part of it is. Choose another host or base path.`,
+    )
   throw conflict(
-    `https://${host}${clash.spec.basePath} belongs to ${other!.title} already, and ${basePath} would ${
+    `https://${host}${clash.spec.basePath} belongs to ${other.title} already, and ${basePath} would ${
       clash.spec.basePath === basePath ? 'be the same address' : 'answer in part of it'
     }. Choose another host or base path.`,
   )

@@ -5,7 +5,7 @@ import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shar
 import type { Queries } from '../db/database'
 import { batches, intakes } from '../db/schema'
 import { findApi } from './catalog'
-import type { Actor, Context, Services } from './context'
+import { actAs, type Actor, type Context, type Services } from './context'
 import { Failure, conflict, invalid, notFound } from './failure'
 import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
 import { notRead, workIntake } from './intake-work'
@@ -198,7 +198,7 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
   })
   // Of two that end at the same time, the one that is noted last may be the earlier one.
   await progress(db, id, rows.length)
-  await judge(db, id)
+  await judge(actAs(services, await actorNamed(db, row.by)).db, id)
   await db
     .update(batches)
     .set({ state: 'ready' })
@@ -318,7 +318,7 @@ async function fateOf(
  */
 async function enter(services: Services, batch: BatchRow): Promise<void> {
   const { db } = services
-  const actor = await actorNamed(db, batch.acceptedBy ?? batch.by)
+  const context = actAs(services, await actorNamed(db, batch.acceptedBy ?? batch.by))
   const rows = await db
     .select({ id: intakes.id, state: intakes.state })
     .from(intakes)
@@ -329,7 +329,7 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
     await progress(db, batch.id, done)
     if (state === 'accepted') continue
     const row = await findIntake(db, id)
-    const fate = await fateOnEntry(services, actor, batch, row)
+    const fate = await fateOnEntry(context, batch, row)
     await db.transaction(async (tx) => {
       const [locked] = await tx.select().from(intakes).where(eq(intakes.id, id)).for('update')
       if (locked!.state === 'accepted') return
@@ -343,7 +343,7 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
         'entry' in fate
           ? {
               state: 'accepted' as const,
-              result: await enterRegister(tx, { actor, now: services.now }, fate.entry),
+              result: await enterRegister(tx, context, fate.entry),
             }
           : fate
       await tx.update(intakes).set(settled).where(eq(intakes.id, id))
@@ -358,22 +358,21 @@ async function enter(services: Services, batch: BatchRow): Promise<void> {
 
 /** What becomes of one definition now, after those before it: what was entered a moment ago is there already. */
 async function fateOnEntry(
-  services: Services,
-  actor: Actor,
+  context: Context,
   { team: ofNew, audience }: BatchRow,
   row: IntakeRow,
 ): Promise<Partial<IntakeRow> | { entry: Awaited<ReturnType<typeof prepareEntry>> }> {
-  const { db } = services
+  const { db } = context
   const [twin] = await twinsOf(db, row)
   if (twin?.same === 'content') {
     return { outcome: 'unchanged', result: { api: twin.api, revision: twin.revision } }
   }
   const existing = twin && (await findApi(db, twin.api))
   const team = existing?.team ?? ofNew!
-  if (!can(actor, 'edit', team)) {
+  if (!can(context.actor, 'edit', team)) {
     const says = `Only owners of ${team} may change it`
     return { outcome: 'refused', result: { api: twin?.api ?? '', revision: 0, says } }
   }
   const destination = { api: twin?.api, team, audience: existing?.audience ?? audience! }
-  return { entry: await prepareEntry(services, row, destination) }
+  return { entry: await prepareEntry(context, row, destination) }
 }

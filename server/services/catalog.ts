@@ -1,5 +1,5 @@
 import { isValid, parseISO } from 'date-fns'
-import { and, desc, eq, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { countLevels, type Derived, type Examination } from '../../core/definition'
 import type { Edition } from '../../core/rules/model'
 import { limits } from '../../core/text/limits'
@@ -13,7 +13,17 @@ import type {
 } from '../../shared/api/catalog'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
-import { apis, parts, people, proposals, revisionFiles, revisions, versions } from '../db/schema'
+import {
+  apis,
+  apiViewers,
+  parts,
+  people,
+  proposals,
+  revisionFiles,
+  revisions,
+  versions,
+} from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import type { FileSet } from '../jobs/analysis'
 import type { Actor, Context, Examiner } from './context'
 import { countEndingWaivers, keepFindings, recheck, settle } from './checking'
@@ -99,12 +109,13 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     .innerJoin(revisions, eq(revisions.id, versions.revision))
     .where(eq(versions.api, api.id))
     .orderBy(desc(revisions.number))
-  const [[fixes], ending] = await Promise.all([
+  const [[fixes], ending, viewers] = await Promise.all([
     db
       .select({ count: sql<number>`count(*)::int` })
       .from(proposals)
       .where(and(eq(proposals.api, api.id), eq(proposals.state, 'waiting'))),
     countEndingWaivers(db, now(), api.id),
+    viewersOf(db, api.id),
   ])
   const { summary } = latest
   return {
@@ -130,8 +141,27 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     problems: summary.problems,
     proposals: fixes!.count,
     endingWaivers: ending,
+    confidential: api.confidential,
+    viewers,
   }
 }
+
+/** What others share with an API is said in their findings, or is not any more: they are checked again. */
+const recheckSharing = (tx: Transaction, api: number) =>
+  tx.execute(sql`
+    update revisions set checked_on = '' from apis
+    where apis.id = revisions.api and apis.latest_revision = revisions.number and apis.id in (
+      select other.api from estate_names mine join estate_names other using (kind, name)
+      where mine.api = ${api} and other.api <> ${api})`)
+
+const viewersOf = async (db: Queries, api: number): Promise<string[]> =>
+  (
+    await db
+      .select({ person: apiViewers.person })
+      .from(apiViewers)
+      .where(eq(apiViewers.api, api))
+      .orderBy(asc(apiViewers.person))
+  ).map(({ person }) => person)
 
 export async function changeApi(
   context: Context,
@@ -141,8 +171,10 @@ export async function changeApi(
   await context.db.transaction(async (tx) => {
     const api = await findApi(tx, slug)
     requirePermission(context.actor, 'edit', api.team)
-    const { team, audience, lifecycle, owner, sunset, labels, links } = api
+    const { team, audience, lifecycle, owner, sunset, labels, links, confidential } = api
     const before = {
+      confidential,
+      viewers: await viewersOf(tx, api.id),
       team,
       audience,
       lifecycle,
@@ -153,20 +185,36 @@ export async function changeApi(
     }
     const after = { ...before, ...(JSON.parse(JSON.stringify(change)) as ApiChange) }
     await requireSense(tx, after)
+    const { viewers, ...facts } = after
+    await tx.delete(apiViewers).where(eq(apiViewers.api, api.id))
+    await insertMany(
+      tx,
+      apiViewers,
+      viewers.map((person) => ({ api: api.id, person })),
+    )
     await tx
       .update(apis)
-      .set({ ...after, owner: after.owner || null, sunset: after.sunset || null })
+      .set({ ...facts, owner: after.owner || null, sunset: after.sunset || null })
       .where(eq(apis.id, api.id))
-    await record(tx, context, { action: 'api.changed', subject: slug, before, after })
+    if (after.confidential !== before.confidential)
+      await seeingEverything(tx, () => recheckSharing(tx, api.id))
+    await record(tx, context, { action: 'api.changed', api: api.id, subject: slug, before, after })
   })
   if (change.audience ?? change.team ?? change.lifecycle) await recheck(context, slug)
-  return readApi(context, slug)
+  if (change.confidential !== undefined) await context.queue.recheck()
+  // Who gives an API away may not see it any more, but sees what became of it.
+  return readApi({ ...context, db: context.system.db }, slug)
 }
 
 /** What a change of an API's facts has to keep to. */
 async function requireSense(
   tx: Transaction,
-  { lifecycle, sunset, owner }: { lifecycle: string; sunset: string; owner: string },
+  {
+    lifecycle,
+    sunset,
+    owner,
+    viewers,
+  }: { lifecycle: string; sunset: string; owner: string; viewers: string[] },
 ): Promise<void> {
   const faults = []
   if (lifecycle === 'deprecated' && sunset === '') {
@@ -175,10 +223,18 @@ async function requireSense(
   if (sunset !== '' && !isValid(parseISO(sunset))) {
     faults.push({ field: 'sunset', message: `${sunset} is not a day` })
   }
-  if (owner !== '') {
-    const [person] = await tx.select({ id: people.id }).from(people).where(eq(people.name, owner))
-    if (!person) faults.push({ field: 'owner', message: `Nobody is called "${owner}"` })
-  }
+  const named = [
+    ...(owner === '' ? [] : [{ field: 'owner', name: owner }]),
+    ...viewers.map((name) => ({ field: 'viewers', name })),
+  ]
+  const names = named.map(({ name }) => name)
+  const known = await tx
+    .select({ name: people.name })
+    .from(people)
+    .where(inArray(people.name, names))
+  for (const { field, name } of named)
+    if (!known.some((person) => person.name === name))
+      faults.push({ field, message: `Nobody is called "${name}"` })
   if (faults.length > 0) throw invalid(faults)
 }
 
@@ -352,6 +408,7 @@ export async function insertRevision(
   const before = number === 1 ? undefined : { revision: number - 1 }
   await record(tx, context, {
     action: 'revision.saved',
+    api: api.id,
     subject: api.slug,
     before,
     after: { revision: number, version, sha256: digestOf(stored), findings: settled },

@@ -4,7 +4,7 @@ import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
 import type { Change } from '../../core/compare/contracts'
 import type { ConversionTarget } from '../../core/formats/convert'
-import type { Database } from '../db/database'
+import type { Database, SeenBy } from '../db/database'
 import type { Lock } from '../db/locks'
 import type { Mending } from '../../core/mend'
 import type { HeadStore } from './heads'
@@ -64,7 +64,9 @@ export interface Queue {
 
 /** What every use case needs: the store, and the world outside. */
 export interface Services {
+  /** The store, whole; in a {@link Context} as whoever acts sees it. */
   db: Database
+  seenBy: SeenBy
   examiner: Examiner
   queue: Queue
   gatewaySecret: string
@@ -82,4 +84,16 @@ export interface Services {
 /** Services for one person's request. */
 export interface Context extends Services {
   actor: Actor
+  /** For work that has to know of everything; what it finds is not for the eyes of whoever acts. */
+  system: Services
 }
+
+/** Services as somebody uses them: confidential APIs that they may not see are not there. */
+export const actAs = (services: Services, actor: Actor): Context => ({
+  ...services,
+  db: services.seenBy(
+    actor.role === 'governance' ? 'everything' : { person: actor.name, team: actor.team },
+  ),
+  actor,
+  system: services,
+})

@@ -32,6 +32,7 @@ export async function putBack(context: Context, id: string): Promise<Placed> {
     await lockPlacement(tx, row)
     return intend(tx, context, {
       action: 'drift.put-back',
+      api: api.id,
       title: `Put ${api.title} ${row.version} back in ${row.stage}`,
       change: { kind: 'apply', placement: id },
       groups: [row.group],
@@ -75,6 +76,6 @@ export async function editByHand(
   const body = writeResources(handEdited(snapshot.resources, row, kind))
   const outcome = await writeConfiguration(gateway, context.gatewaySecret, body, snapshot.etag)
   if (outcome !== 'written') throw conflict('The gateway was changed in between. Try again.')
-  await checkGateway(context, name)
+  await checkGateway(context.system, name)
   return readPlacement(context, id)
 }

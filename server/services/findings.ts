@@ -302,6 +302,7 @@ export async function actOnFindings(context: Context, act: FindingAct): Promise<
             : accept
               ? 'finding.accepted'
               : 'finding.reopened',
+        api: api.id,
         subject: api.slug,
         after: {
           findings: rows.map(({ key }) => key).slice(0, 100),

@@ -32,12 +32,14 @@ export async function listGateways(db: Queries): Promise<GatewayItem[]> {
       gateway: gateways,
       placements: sql<number>`(select count(*)::int from placements where placements."group" = gateways."group")`,
       differing: sql<number>`(select count(*)::int from placement_sites site where site.gateway = gateways.name and jsonb_array_length(site.differences) > 0)`,
+      claimed: sql<number>`(select coalesce(sum(site.routes), 0)::int from placement_sites site where site.gateway = gateways.name)`,
     })
     .from(gateways)
     .orderBy(asc(gateways.position))
   return rows.map(
     ({
-      gateway: { name, group, serves, dataUrl, seenAt, trouble, routes, unclaimed },
+      gateway: { name, group, serves, dataUrl, seenAt, trouble, unclaimed },
+      claimed,
       ...counts
     }) => ({
       name,
@@ -45,7 +47,7 @@ export async function listGateways(db: Queries): Promise<GatewayItem[]> {
       serves,
       dataUrl,
       trouble,
-      routes,
+      routes: claimed + unclaimed.length,
       unclaimed,
       ...(seenAt && { seenAt: seenAt.toISOString() }),
       ...counts,
@@ -123,11 +125,11 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     if (changing.has(placement.id)) continue
     const differences = await differencesOf(db, placement, mine)
     await db.execute(sql`
-      insert into ${placementSites} ("placement", "gateway", "checked_at", "differences")
-      select ${placement.id}, ${name}, ${takenAt}, ${JSON.stringify(differences)}::jsonb
+      insert into ${placementSites} ("placement", "gateway", "checked_at", "differences", "routes")
+      select ${placement.id}, ${name}, ${takenAt}, ${JSON.stringify(differences)}::jsonb, ${mine.filter(isServed).length}
       from ${placements} where ${placements.id} = ${placement.id} and ${placements.edition} = ${placement.edition}
       on conflict ("placement", "gateway") do update
-      set checked_at = excluded.checked_at, differences = excluded.differences
+      set checked_at = excluded.checked_at, differences = excluded.differences, routes = excluded.routes
       where ${placementSites.checkedAt} <= excluded.checked_at`)
   }
   const unclaimed = snapshot.routes.filter((route) => isServed(route) && !claimed.has(route))
@@ -136,7 +138,6 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     .set({
       seenAt: takenAt,
       trouble: '',
-      routes: snapshot.routes.filter(isServed).length,
       unclaimed: unclaimed
         .slice(0, 200)
         .map((route) => `${route.method} ${route.host}${route.path}`),
@@ -171,7 +172,7 @@ export async function differencesOf(
 /** A person asks for a reading now. */
 export async function readGatewayNow(context: Context, name: string): Promise<GatewayItem> {
   requirePermission(context.actor, 'read')
-  await checkGateway(context, name)
+  await checkGateway(context.system, name)
   return (await listGateways(context.db)).find((gateway) => gateway.name === name)!
 }
 

@@ -261,6 +261,7 @@ export async function enterRegister(
     }
     await record(tx, context, {
       action: 'api.added',
+      api: made[0]!.id,
       subject: slug,
       after: { title, team, audience },
     })

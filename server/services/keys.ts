@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { and, eq } from 'drizzle-orm'
+import type { ApiAction } from '../../core/ledger/actions'
 import type { IssuedKey } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Transaction } from '../db/database'
@@ -58,11 +59,12 @@ const intendKey = (
   context: Context,
   row: PlacementRow,
   key: string,
-  action: string,
+  action: ApiAction,
   title: string,
 ) =>
   intend(tx, context, {
     action,
+    api: row.api,
     title: `${title} at ${row.id}`,
     change: { kind: 'apply', placement: row.id, key },
     groups: [row.group],

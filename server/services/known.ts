@@ -87,7 +87,7 @@ export async function knownAroundFiles(
 }
 
 /**
- * What APIs hold under some names. A large register holds much, and each definition needs little of it: joining finds
+ * What APIs hold under some names; what is confidential is told to nobody by way of another API's findings. A large register holds much, and each definition needs little of it: joining finds
  * each name by the index, where one condition over thousands of names reads the whole table.
  */
 async function estateNamed(
@@ -103,7 +103,7 @@ async function estateNamed(
     from (${named('basePath', listed(basePaths))}
       union all ${named('schema', Array.isArray(schemas) ? listed(schemas) : schemas)}) as wanted
     join ${estateNames} on ${estateNames.kind} = wanted.kind and ${estateNames.name} = wanted.name
-    join ${apis} on ${apis.id} = ${estateNames.api}`)
+    join ${apis} on ${apis.id} = ${estateNames.api} and not ${apis.confidential}`)
   const byApi = new Map<string, EstatePart>()
   for (const { api, kind, name, shape } of rows) {
     let part = byApi.get(api)

@@ -1,5 +1,12 @@
 import { and, asc, desc, eq, gt, gte, ilike, lt, or, sql } from 'drizzle-orm'
-import { ChainVerifier, entryHash, genesis, type Entry } from '../../core/ledger/chain'
+import type { ApiAction, HouseAction } from '../../core/ledger/actions'
+import {
+  ChainVerifier,
+  entryHash,
+  genesis,
+  type Entry,
+  type Withheld,
+} from '../../core/ledger/chain'
 import { HeadChecker } from '../../core/ledger/heads'
 import {
   consistencyProof,
@@ -27,6 +34,7 @@ import { insertMany } from '../db/bulk'
 import { beforeCommit, type Database, type Queries, type Transaction } from '../db/database'
 import { changesChannel } from '../db/listen'
 import { apis, ledger, ledgerNodes, people } from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import { notFound } from './failure'
 import { cursorAt, offsetOf } from './paging'
 import type { Context } from './context'
@@ -34,21 +42,16 @@ import type { Context } from './context'
 /** One writer at a time: entries are numbered without gaps and each hash needs the one before. */
 const ledgerLock = 7_120_411
 
-export interface Act {
-  action: string
-  subject: string
-  before?: unknown
-  after?: unknown
-}
+/** What was done, to what, and how that was before and is after. */
+export type Act = { subject: string; before?: unknown; after?: unknown } &
+  /** `api` is the identifier of the API; null where it is done to the APIs of everybody. */
+  ({ action: ApiAction; api: number | null } | { action: HouseAction })
 
 /** Tells every open browser that something of this topic changed; inside a transaction, when it commits. */
 export const announce = (db: Queries, topic: string) =>
   db.execute(sql`SELECT pg_notify(${changesChannel}, ${topic})`)
 
-interface Recorded extends Act {
-  actor: string
-  at: Date
-}
+type Recorded = Act & { actor: string; at: Date }
 
 const recorded = new WeakMap<Transaction, Recorded[]>()
 
@@ -67,7 +70,7 @@ export async function record(
   else {
     const acts = [entry]
     recorded.set(tx, acts)
-    beforeCommit(tx, () => append(tx, acts))
+    beforeCommit(tx, () => seeingEverything(tx, () => append(tx, acts)))
   }
   await announce(tx, act.action.split('.')[0]!)
 }
@@ -84,7 +87,8 @@ async function append(tx: Transaction, acts: Recorded[]): Promise<void> {
   let previous = last?.hash ?? genesis
   const rows: (typeof ledger.$inferInsert)[] = []
   const nodes: TreeNode[] = []
-  for (const { at, actor, action, subject, before, after } of acts) {
+  for (const act of acts) {
+    const { at, actor, action, subject, before, after } = act
     const body = {
       number: tree.size + 1,
       at: at.toISOString(),
@@ -96,7 +100,7 @@ async function append(tx: Transaction, acts: Recorded[]): Promise<void> {
     }
     const hash = entryHash(body, previous)
     nodes.push(...tree.add(entryLeaf(body, previous)))
-    rows.push({ ...body, at, previous, hash })
+    rows.push({ ...body, at, previous, hash, api: 'api' in act ? act.api : null })
     previous = hash
   }
   await tx.insert(ledger).values(rows)
@@ -215,10 +219,20 @@ async function requireSize(db: Queries, size: number): Promise<void> {
 const plain = (value: unknown): unknown =>
   value === undefined ? null : JSON.parse(JSON.stringify(value))
 
-const toEntry = (row: typeof ledger.$inferSelect): Entry => ({ ...row, at: row.at.toISOString() })
+const toEntry = ({ api: _, ...row }: typeof ledger.$inferSelect): Entry => ({
+  ...row,
+  at: row.at.toISOString(),
+})
 
-/** Every entry after one, in order, read in batches. */
 async function* entriesAfter(db: Queries, number: number): AsyncGenerator<Entry> {
+  for await (const { entry } of rowsAfter(db, number)) yield entry
+}
+
+/** Every entry after one with the API it is about, in order, read in batches. */
+async function* rowsAfter(
+  db: Queries,
+  number: number,
+): AsyncGenerator<{ api: number | null; entry: Entry }> {
   for (let after = number; ;) {
     const rows = await db
       .select()
@@ -227,7 +241,7 @@ async function* entriesAfter(db: Queries, number: number): AsyncGenerator<Entry>
       .orderBy(asc(ledger.number))
       .limit(500)
     if (rows.length === 0) return
-    yield* rows.map(toEntry)
+    yield* rows.map((row) => ({ api: row.api, entry: toEntry(row) }))
     after = rows.at(-1)!.number
   }
 }
@@ -245,6 +259,7 @@ export async function listEntries(
     .select({ entry: ledger, name: people.displayName })
     .from(ledger)
     .leftJoin(people, eq(people.name, ledger.actor))
+    .leftJoin(apis, eq(apis.id, ledger.api))
     .where(
       and(
         query.cursor === undefined ? undefined : lt(ledger.number, offsetOf(query)),
@@ -255,7 +270,7 @@ export async function listEntries(
               ilike(ledger.actor, words),
             )
           : undefined,
-        query.api === undefined ? undefined : ofApi(query.api),
+        query.api === undefined ? undefined : eq(apis.slug, query.api),
         query.action === undefined ? undefined : ilike(ledger.action, `${query.action}%`),
         query.person === undefined ? undefined : eq(ledger.actor, query.person),
         query.since === undefined
@@ -275,12 +290,6 @@ export async function listEntries(
   return rows.length > limit ? { items, nextCursor: cursorAt(items.at(-1)!.number) } : { items }
 }
 
-/** Entries about an API: itself, its placements and what names it. */
-const ofApi = (slug: string) =>
-  sql`(${ledger.subject} = ${slug} or ${ledger.after} ->> 'api' = ${slug} or ${ledger.subject} like ${`${slug.replace(/[\\%_]/g, '\\$&')}-%`}
-    and exists (select 1 from ${apis} where ${apis.slug} = ${slug}
-      and not exists (select 1 from ${apis} longer where longer.slug like ${apis.slug} || '-%' and ${ledger.subject} like longer.slug || '-%')))`
-
 /**
  * Computes every hash again, in batches, and holds what there is against every head that was signed, here and by the
  * witness: entries that were changed, are missing, stand in another order or were cut off at the end are named.
@@ -298,8 +307,8 @@ export async function verifyLedger(
     expected.add(entryLeaf(entry, entry.previous))
   }
   const { rows: rights } = await db.execute<{ alters: boolean }>(sql`
-    select has_table_privilege('ledger', 'update') or has_table_privilege('ledger', 'delete')
-      or pg_has_role((select relowner from pg_class where oid = 'ledger'::regclass), 'member') as alters`)
+    select has_table_privilege(session_user, 'ledger', 'update') or has_table_privilege(session_user, 'ledger', 'delete')
+      or pg_has_role(session_user, (select relowner from pg_class where oid = 'ledger'::regclass), 'member') as alters`)
   const { checked, head, firstBreak } = verifier
   const why = firstBreak ?? expected.broken()
   return {
@@ -318,10 +327,24 @@ export async function verifyLedger(
   }
 }
 
-/** Every entry and every signed head, one in each line. */
-export async function exportLedger(db: Queries, heads: SignedHead[]): Promise<string> {
+/**
+ * Every entry and every signed head, one in each line. Of what somebody may not read, the hashes alone stand there: the
+ * rest is verified as before.
+ */
+export async function exportLedger(
+  { db, system }: Pick<Context, 'db' | 'system'>,
+  heads: SignedHead[],
+): Promise<string> {
   const lines: string[] = []
-  for await (const entry of entriesAfter(db, 0)) lines.push(JSON.stringify({ entry }))
+  const visible = new Set((await db.select({ id: apis.id }).from(apis)).map(({ id }) => id))
+  for await (const { api, entry } of rowsAfter(system.db, 0)) {
+    const { number, hash, previous } = entry
+    const line =
+      api === null || visible.has(api)
+        ? { entry }
+        : { withheld: { number, hash, leaf: entryLeaf(entry, previous) } satisfies Withheld }
+    lines.push(JSON.stringify(line))
+  }
   for (const head of heads) lines.push(JSON.stringify({ head }))
   return lines.map((line) => `${line}\n`).join('')
 }

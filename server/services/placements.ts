@@ -5,6 +5,7 @@ import {
   type PlacementSpec,
   type RouteRow,
 } from '../../core/routing/placement'
+import type { ApiAction } from '../../core/ledger/actions'
 import type {
   DraftQuery,
   PlacementDraft,
@@ -262,7 +263,7 @@ export async function place(context: Context, body: PlacementRequest): Promise<P
     const same = await standingAt(tx, target)
     const placement = same?.id ?? (await newPlacementId(tx, target))
     const title = `Place ${api.title} ${target.version} in ${target.stage}`
-    const intent = { action: 'placement.applied', title }
+    const intent = { action: 'placement.applied' as const, title }
     return {
       id: placement,
       rollout: await intendTarget(tx, context, target, same, placement, intent),
@@ -278,11 +279,12 @@ export function intendTarget(
   target: Target,
   before: PlacementRow | undefined,
   id: string,
-  intent: { action: string; title: string },
+  intent: { action: ApiAction; title: string },
 ): Promise<number> {
   const wanted = wantedBy(target, id, before?.edition ?? 0)
   return intend(tx, context, {
     ...intent,
+    api: target.api.id,
     change: { kind: 'place', wanted: [wanted] },
     groups: [target.group],
     act: {
@@ -358,6 +360,7 @@ export async function removePlacement(
     const locked = await lockPlacement(tx, row)
     return intend(tx, context, {
       action: 'placement.removed',
+      api: api.id,
       title: `Remove ${api.title} ${row.version} from ${row.stage}`,
       change: { kind: 'remove', placement: id, edition: locked.edition },
       groups: [row.group],

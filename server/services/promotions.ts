@@ -3,10 +3,13 @@ import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
 import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
 import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
+import type { ApiAction } from '../../core/ledger/actions'
 import type { Backend, PlacementSpec } from '../../core/routing/placement'
 import { routesOf } from '../../core/routing/resources'
 import type { ChangeRequest } from '../../shared/api/placements'
 import type {
+  Approval,
+  Override,
   PlacementPlan,
   PromotionDetail,
   PromotionItem,
@@ -40,7 +43,7 @@ import {
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context } from './context'
-import { conflict, notFound, requireMatch } from './failure'
+import { conflict, notFound, requireMatch, stale } from './failure'
 import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
@@ -118,6 +121,7 @@ export async function requestPromotion(
     if (!row) throw conflict(`A promotion of ${body.version} into ${next.name} is waiting already.`)
     await record(tx, context, {
       action: 'promotion.requested',
+      api: api.id,
       subject: api.slug,
       after: {
         promotion: row.id,
@@ -132,7 +136,7 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: string }> = {
+const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: ApiAction }> = {
   change: { title: 'Change', action: 'placement.changed' },
   removal: { title: 'Remove', action: 'placement.removed' },
   'put-back': { title: 'Put back', action: 'drift.put-back' },
@@ -178,6 +182,7 @@ export async function requestChange(
     if (!made) throw conflict(`Another change of ${id} is waiting already.`)
     await record(tx, context, {
       action: 'request.made',
+      api: row.api,
       subject: id,
       after: { request: made.id, kind, note, ...(wanted && { spec: wanted }) },
     })
@@ -263,7 +268,7 @@ async function gatesOf(
       const voided = whyVoid(approved, basis)
       return { by, name, ...(voided !== undefined && { voided }) }
     }),
-    ...(row.override && { override: await overriderOf(db, row.override) }),
+    ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
   }
   if (row.kind !== 'promotion') return judgeChange(review)
   const ids = from.map(({ id }) => id)
@@ -286,7 +291,14 @@ async function gatesOf(
   })
 }
 
-async function overriderOf(db: Queries, { by, reason }: { by: string; reason: string }) {
+type OverrideRow = NonNullable<PromotionRow['override']>
+
+async function overrideFacts(db: Queries, override: OverrideRow, now: PlanBasis) {
+  const voided = whyVoid(override.basis ?? null, now)
+  return { ...(await overriderOf(db, override)), ...(voided !== undefined && { voided }) }
+}
+
+async function overriderOf(db: Queries, { by, reason }: OverrideRow) {
   const [person] = await db
     .select({ name: people.displayName })
     .from(people)
@@ -363,7 +375,10 @@ async function requestsOf(
         kind: promotion.kind,
         ...(promotion.placement !== null && { placement: promotion.placement }),
         ...(promotion.override && {
-          override: { ...promotion.override, ...(await overriderOf(db, promotion.override)) },
+          override: {
+            at: promotion.override.at,
+            ...(await overriderOf(db, promotion.override)),
+          },
           unconfirmed: promotion.confirmedBy === null,
         }),
         gates: plan ? await gatesOf(context, promotion, plan) : (promotion.evidence?.gates ?? []),
@@ -384,6 +399,7 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
   return {
     ...item,
     plan: plan ? await shownPlan(context.db, row, plan) : (row.evidence?.plan ?? []),
+    ...(plan && { digest: planDigest(plan.basis) }),
   }
 }
 
@@ -458,13 +474,20 @@ async function settingChanges(db: Queries, there: PlacementRow, next: PlacementR
   return differences.filter(({ what }) => what !== 'route' && what !== 'version')
 }
 
+/** What somebody has read must be what they speak for. */
+function requireRead(digest: string, basis: PlanBasis): void {
+  const now = planDigest(basis)
+  if (digest !== now)
+    throw stale('The plan has changed since you read it. Read it again before you decide.', now)
+}
+
 const notWaiting = 'This request is not waiting any more.'
 
 /** Approves; the requester's own approval does not open the gate. */
 export async function approve(
   context: Context,
   id: number,
-  note: string,
+  { note, digest }: Approval,
 ): Promise<PromotionDetail> {
   const { db, actor, now } = context
   requirePermission(actor, 'approve')
@@ -474,6 +497,7 @@ export async function approve(
     if (row.requestedBy === actor.name)
       throw conflict('You asked for this yourself; somebody else has to approve it.')
     const { api, basis } = await planOf(tx, row)
+    requireRead(digest, basis)
     const made = await tx
       .insert(approvals)
       .values({ promotion: id, by: actor.name, at: now(), note, basis })
@@ -486,6 +510,7 @@ export async function approve(
     if (made.length === 0) throw conflict('You have approved this already.')
     await record(tx, context, {
       action: row.kind === 'promotion' ? 'promotion.approved' : 'request.approved',
+      api: row.api,
       subject: row.placement ?? api.slug,
       after: {
         promotion: id,
@@ -514,6 +539,7 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
     if (gone.length === 0) throw conflict(notWaiting)
     await record(tx, context, {
       action: row.kind === 'promotion' ? 'promotion.withdrawn' : 'request.withdrawn',
+      api: row.api,
       subject: row.placement ?? api.slug,
       before: { promotion: id, version: row.version, to: row.toStage },
     })
@@ -525,18 +551,20 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
 export async function overrideApproval(
   context: Context,
   id: number,
-  reason: string,
+  { reason, digest }: Override,
 ): Promise<PromotionDetail> {
   const { db, actor, now } = context
   requirePermission(actor, 'override')
   await db.transaction(async (tx) => {
     const row = await lockPromotion(tx, id)
     if (row.state !== 'waiting') throw conflict(notWaiting)
-    const override = { by: actor.name, at: now().toISOString(), reason }
-    await tx.update(promotions).set({ override }).where(eq(promotions.id, id))
     const { api, basis } = await planOf(tx, row)
+    requireRead(digest, basis)
+    const override = { by: actor.name, at: now().toISOString(), reason, basis }
+    await tx.update(promotions).set({ override }).where(eq(promotions.id, id))
     await record(tx, context, {
       action: 'request.overridden',
+      api: row.api,
       subject: row.placement ?? api.slug,
       after: { promotion: id, reason, plan: planDigest(basis) },
     })
@@ -561,6 +589,7 @@ export async function confirmOverride(context: Context, id: number): Promise<Pro
     const api = await apiOf(tx, row)
     await record(tx, context, {
       action: 'request.confirmed',
+      api: row.api,
       subject: row.placement ?? api.slug,
       after: { promotion: id, reason: row.override.reason },
     })
@@ -579,7 +608,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
   if (row.state !== 'waiting') throw conflict(notWaiting)
   if (row.kind === 'promotion') {
     const groups = (await standing(db, row)).map(({ group }) => group)
-    for (const gateway of await membersOf(db, groups)) await checkGateway(context, gateway)
+    for (const gateway of await membersOf(db, groups)) await checkGateway(context.system, gateway)
   }
   const rollout = await db.transaction((tx) => intendPlan(tx, context, id))
   await carryOut(context, rollout)
@@ -611,6 +640,7 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
       : `Promote ${api.title} ${row.version} into ${row.toStage}`,
     change: { ...change, promotion: { id, evidence } },
     groups: writes.map(({ group }) => group),
+    api: row.api,
     act: {
       subject: row.placement ?? api.slug,
       after: { promotion: id, version: row.version, plan: planDigest(plan.basis) },

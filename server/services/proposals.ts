@@ -68,6 +68,7 @@ export async function proposeFix(
     )
     await record(tx, context, {
       action: 'fix.proposed',
+      api: null,
       subject: rule,
       after: { fix: fix.title, apis: fresh.length, note },
     })
@@ -252,6 +253,7 @@ async function close(
       .where(eq(proposals.id, id))
     await record(tx, context, {
       action: `fix.${outcome.state === 'nothing' ? 'closed' : outcome.state}`,
+      api: api.id,
       subject: api.slug,
       after: { rule, fix: fix.title, ...outcome },
     })

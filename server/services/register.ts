@@ -129,6 +129,7 @@ export async function readRegister(
         version: revisions.version,
         revision: revisions.number,
         savedAt: revisions.savedAt,
+        confidential: apis.confidential,
         findings: revisions.counts,
       })
       .from(apis)

@@ -1,4 +1,5 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
+import type { ApiAction } from '../../core/ledger/actions'
 import { nextAct, type StepState } from '../../core/pipeline/rollout'
 import {
   belongsTo,
@@ -7,7 +8,7 @@ import {
   writeResources,
   type Resource,
 } from '../../core/routing/resources'
-import { conflicts } from '../../core/routing/routes'
+import { conflicts, isServed } from '../../core/routing/routes'
 import type { Transaction } from '../db/database'
 import {
   apis,
@@ -390,7 +391,7 @@ type Acting = Parameters<typeof record>[1]
 async function settle(
   tx: Transaction,
   acting: Acting,
-  { change, action, id }: RolloutRow,
+  { change, action, id, api: about }: RolloutRow,
   names: string[],
 ): Promise<void> {
   if (change.kind === 'place')
@@ -402,11 +403,12 @@ async function settle(
       .returning()
     await record(tx, acting, {
       action,
+      api: about,
       subject: change.placement,
       before: gone && described(gone),
     })
   } else {
-    await settleApplied(tx, acting, action, change.placement, change.key)
+    await settleApplied(tx, acting, action, about, change.placement, change.key)
     await seenAsApproved(tx, acting, change.placement, names)
   }
   if (change.promotion) {
@@ -419,6 +421,7 @@ async function settle(
     const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, done!.api))
     await record(tx, acting, {
       action: done!.kind === 'promotion' ? 'promotion.done' : 'request.done',
+      api: done!.api,
       subject: api!.slug,
       before: { stage: done!.fromStage, replaces: evidence.plan[0]?.replaces ?? null },
       after: {
@@ -435,7 +438,7 @@ async function settle(
 async function settlePlacement(
   tx: Transaction,
   acting: Acting,
-  action: string,
+  action: ApiAction,
   wanted: WantedPlacement,
   names: string[],
 ): Promise<void> {
@@ -468,6 +471,7 @@ async function settlePlacement(
   }
   await record(tx, acting, {
     action,
+    api: wanted.api,
     subject: wanted.id,
     before: before && described(before),
     after: { ...described(row), revision: revision!.number, api: api!.slug },
@@ -481,7 +485,9 @@ async function seenAsApproved(
   placement: string,
   names: string[],
 ): Promise<void> {
-  const seen = { checkedAt: now(), differences: [] }
+  const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
+  const routes = routesOf(await compiled(tx, row!)).filter(isServed).length
+  const seen = { checkedAt: now(), differences: [], routes }
   await tx
     .insert(placementSites)
     .values(names.map((gateway) => ({ placement, gateway, ...seen })))
@@ -492,13 +498,14 @@ async function seenAsApproved(
 async function settleApplied(
   tx: Transaction,
   acting: Acting,
-  action: string,
+  action: ApiAction,
+  api: number | null,
   placement: string,
   key: string | undefined,
 ): Promise<void> {
   if (key === undefined) {
     const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
-    return record(tx, acting, { action, subject: placement, after: row && described(row) })
+    return record(tx, acting, { action, api, subject: placement, after: row && described(row) })
   }
   const named = and(eq(keys.placement, placement), eq(keys.name, key))
   if (action === 'key.withdrawn') await tx.delete(keys).where(named)
@@ -506,6 +513,7 @@ async function settleApplied(
   const said = { name: key }
   await record(tx, acting, {
     action,
+    api,
     subject: placement,
     ...(action === 'key.withdrawn' ? { before: said } : { after: said }),
   })
@@ -544,6 +552,7 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
       { actor, now },
       {
         action: 'rollout.rolled-back',
+        api: row.api,
         subject: placementsOf(change).join(', '),
         after: { rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
       },

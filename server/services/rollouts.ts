@@ -1,4 +1,5 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import type { ApiAction } from '../../core/ledger/actions'
 import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
 import {
@@ -55,7 +56,9 @@ export async function comingPlacements(db: Queries): Promise<WantedPlacement[]> 
 
 export interface Intent {
   /** The ledger's word for what it will have been. */
-  action: string
+  action: ApiAction
+  /** Whose placements it changes. */
+  api: number
   title: string
   change: RolloutChange
   /** Groups it reaches. */
@@ -71,7 +74,7 @@ export interface Intent {
 export async function intend(
   tx: Transaction,
   context: Pick<Context, 'actor' | 'now'>,
-  { action, title, change, groups, act }: Intent,
+  { action, api, title, change, groups, act }: Intent,
 ): Promise<number> {
   const about = placementsOf(change)
   if (change.kind !== 'apply' || change.key === undefined) {
@@ -93,7 +96,7 @@ export async function intend(
   const at = context.now()
   const [row] = await tx
     .insert(rollouts)
-    .values({ by: context.actor.name, at, action, title, change, state: 'running' })
+    .values({ api, by: context.actor.name, at, action, title, change, state: 'running' })
     .returning({ id: rollouts.id })
   const { id } = row!
   await tx.insert(rolloutPlacements).values(about.map((placement) => ({ rollout: id, placement })))
@@ -108,6 +111,7 @@ export async function intend(
   )
   await record(tx, context, {
     action: 'rollout.begun',
+    api,
     subject: act.subject,
     before: act.before,
     after: { rollout: id, wants: action, ...(act.after as object | undefined) },
@@ -219,6 +223,7 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
       .where(eq(rollouts.id, id))
     await record(tx, context, {
       action: 'rollout.called-back',
+      api: row.api,
       subject: placementsOf(row.change).join(', '),
       after: { rollout: id },
     })

@@ -9,7 +9,7 @@ import type {
 } from '../../shared/api/reading'
 import { insertMany } from '../db/bulk'
 import type { Database, Queries, Transaction } from '../db/database'
-import { searchEntries, searchWords } from '../db/schema'
+import { apis, searchEntries, searchWords } from '../db/schema'
 import { offsetOf, pageOf } from './paging'
 import { cellsByApi } from './register'
 
@@ -71,10 +71,14 @@ async function termsOf(db: Queries, question: string): Promise<Terms | undefined
       parts.push(`${word}:*`)
       continue
     }
+    // A word that stands in confidential APIs alone is not suggested to those who may not see them.
     const near = await db
       .select({ word: searchWords.word })
       .from(searchWords)
-      .where(sql`${searchWords.word} % ${word}`)
+      .where(
+        sql`${searchWords.word} % ${word} and exists (select 1 from ${searchEntries} e join ${apis} a on a.id = e.api
+          where e.vector @@ to_tsquery('simple', quote_literal(${searchWords.word})))`,
+      )
       .orderBy(sql`similarity(${searchWords.word}, ${word}) desc`, sql`length(${searchWords.word})`)
       .limit(3)
     if (near.length === 0) return { query: '', corrected: [] }

@@ -118,6 +118,7 @@ export async function askForWaiver(
       .returning({ id: waivers.id })
     await record(tx, context, {
       action: 'waiver.asked',
+      api: api?.id ?? null,
       subject: request.api ?? request.rule,
       after: { waiver: row!.id, ...request },
     })
@@ -156,6 +157,7 @@ export async function decideWaiver(
       .where(eq(waivers.id, id))
     await record(tx, context, {
       action: `waiver.${state}`,
+      api: waiting.api,
       subject: await subjectOf(tx, waiting),
       before: { waiver: id, state: 'waiting' },
       after: { waiver: id, state, note, rule: waiting.rule, until: waiting.until },
@@ -176,6 +178,7 @@ export async function withdrawWaiver(context: Context, id: number): Promise<void
     await tx.update(waivers).set({ state: 'withdrawn' }).where(eq(waivers.id, id))
     await record(tx, context, {
       action: 'waiver.withdrawn',
+      api: standing.api,
       subject: await subjectOf(tx, standing),
       before: { waiver: id, state: standing.state },
       after: { waiver: id, state: 'withdrawn' },

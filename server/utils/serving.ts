@@ -25,12 +25,13 @@ async function start(): Promise<Serving> {
     allowedTargets,
     distribution,
   } = configuration()
-  const { db } = openDatabase(databaseUrl)
+  const { db, seenBy } = openDatabase(databaseUrl)
   const boss = await openQueue(databaseUrl, { maintains: false })
   return {
     sessionSecret,
     services: {
       db,
+      seenBy,
       examiner: threadedExaminer(distribution),
       queue: queueOver(boss, db),
       gatewaySecret,

@@ -104,6 +104,9 @@ export class RegisterRow {
 
   @flag({ says: 'Whether the newest version is not placed anywhere yet.' })
   draft!: boolean
+
+  @flag({ says: 'Whether only its team, governance and some people see it.' })
+  confidential!: boolean
 }
 
 export class RegisterPage {
@@ -300,6 +303,12 @@ export class ApiDetail {
 
   @whole({ says: 'Waivers for it that end within 30 days.', example: 0 })
   endingWaivers!: number
+
+  @flag({ says: 'Whether only its team, governance and the people named see that it is there.' })
+  confidential!: boolean
+
+  @texts({ says: 'Who may see it besides, by name.', example: ['oskar'] })
+  viewers!: string[]
 }
 
 export class ApiChange {
@@ -338,6 +347,20 @@ export class ApiChange {
 
   @many(() => ApiLink, { says: 'What is worth reading beside it.', max: 30, optional: true })
   links?: ApiLink[]
+
+  @flag({
+    says: 'Whether only its team, governance and the people named may see that it is there.',
+    optional: true,
+  })
+  confidential?: boolean
+
+  @texts({
+    says: 'The people who may see it besides, by name, while it is confidential.',
+    example: ['oskar'],
+    max: 100,
+    optional: true,
+  })
+  viewers?: string[]
 }
 
 export class IntakeQuery {

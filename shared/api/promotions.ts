@@ -145,6 +145,13 @@ export class PromotionItem {
 export class PromotionDetail extends PromotionItem {
   @many(() => PlacementPlan, { says: 'What changes in the next stage.' })
   plan!: PlacementPlan[]
+
+  @text({
+    says: 'What the plan is known by while it waits; an approval names it.',
+    example: '9f86d081884c7d65',
+    optional: true,
+  })
+  digest?: string
 }
 
 export class PromotionQuery extends PageQuery {
@@ -165,12 +172,21 @@ export class PromotionQuery extends PageQuery {
   api?: string
 }
 
-export class Approval {
+/** Says which plan somebody has read. */
+export class PlanRead {
+  @text({
+    says: 'The digest of the plan that was read. Where the plan is another one by now, nothing is done.',
+    example: '9f86d081884c7d65',
+  })
+  digest!: string
+}
+
+export class Approval extends PlanRead {
   @text({ says: 'With which words.', example: 'Fine by security', max: 2000 })
   note!: string
 }
 
-export class Override {
+export class Override extends PlanRead {
   @text({
     says: 'Why it cannot wait for an approval.',
     example: 'Partners flood the backend',

@@ -2,6 +2,7 @@ import http from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { readDefinition } from '../../core/formats/read'
+import { eq } from 'drizzle-orm'
 import { intakes } from '../../server/db/schema'
 import { operations } from '../../server/operations'
 import { workIntake } from '../../server/services/intake-work'
@@ -110,9 +111,7 @@ describe('bringing in', () => {
     await workIntake(world.services, body.id)
     expect((await tomas.call<Intake>('GET', `/intakes/${body.id}`)).body.state).toBe('ready')
     await workIntake(world.services, body.id)
-    const row = await world.db.query.intakes.findFirst({
-      where: (table, { eq }) => eq(table.id, body.id),
-    })
+    const [row] = await world.db.select().from(intakes).where(eq(intakes.id, body.id))
     expect(row?.attempts).toBe(2)
   })
 

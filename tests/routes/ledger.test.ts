@@ -24,9 +24,9 @@ const verify = async () => (await tomas.call<Verification>('POST', '/ledger/veri
 
 /** Somebody with the database's own powers. */
 const tamper = async (statement: string) => {
-  await world.db.execute(sql`ALTER TABLE ledger DISABLE TRIGGER USER`)
-  await world.db.execute(sql.raw(statement))
-  await world.db.execute(sql`ALTER TABLE ledger ENABLE TRIGGER USER`)
+  await world.owner.execute(sql`ALTER TABLE ledger DISABLE TRIGGER USER`)
+  await world.owner.execute(sql.raw(statement))
+  await world.owner.execute(sql`ALTER TABLE ledger ENABLE TRIGGER USER`)
 }
 
 beforeAll(async () => {
@@ -56,7 +56,7 @@ describe('the application’s role', () => {
   })
   afterAll(async () => {
     await mine.end()
-    await world.db.execute(sql.raw(`DROP OWNED BY ${role}; DROP ROLE ${role}`))
+    await world.owner.execute(sql.raw(`DROP OWNED BY ${role}; DROP ROLE ${role}`))
   })
 
   it('adds and reads, and can do nothing else to what is written', async () => {
@@ -145,9 +145,9 @@ describe('proofs', () => {
 
 describe('verification', () => {
   it('holds for what a register wrote before there was a tree', async () => {
-    await world.db.execute(sql`ALTER TABLE ledger_nodes DISABLE TRIGGER USER`)
-    await world.db.execute(sql`DELETE FROM ledger_nodes`)
-    await world.db.execute(sql`ALTER TABLE ledger_nodes ENABLE TRIGGER USER`)
+    await world.owner.execute(sql`ALTER TABLE ledger_nodes DISABLE TRIGGER USER`)
+    await world.owner.execute(sql`DELETE FROM ledger_nodes`)
+    await world.owner.execute(sql`ALTER TABLE ledger_nodes ENABLE TRIGGER USER`)
     await growTree(world.db)
     await tomas.call('PATCH', '/apis/leak-sensors', { labels: ['after'] })
     expect((await verify()).brokenAt).toBeUndefined()
@@ -184,8 +184,8 @@ describe('verification', () => {
     await tamper(`UPDATE ledger SET actor = 'nobody' WHERE number = 2`)
     expect(await verify()).toMatchObject({ brokenAt: 2, why: 'Its words do not match its hash' })
     await tamper(`DELETE FROM ledger`)
-    await world.db.execute(sql`ALTER TABLE ledger_nodes DISABLE TRIGGER USER`)
-    await world.db.execute(sql`DELETE FROM ledger_nodes`)
+    await world.owner.execute(sql`ALTER TABLE ledger_nodes DISABLE TRIGGER USER`)
+    await world.owner.execute(sql`DELETE FROM ledger_nodes`)
     for (let n = 0; n < 30; n++)
       await tomas.call('PATCH', '/apis/leak-sensors', { labels: [`forged ${n}`] })
     expect(await verify()).toMatchObject({

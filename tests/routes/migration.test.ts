@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import pg from 'pg'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import { idleQueue } from '../../demo/seed'
-import { migrateDatabase, openDatabase } from '../../server/db/database'
+import { migrateDatabase, openAsOwner } from '../../server/db/database'
 import { directExaminer } from '../../server/jobs/examiner'
 import { recheckAll } from '../../server/services/checking'
 import type { Services } from '../../server/services/context'
@@ -40,7 +40,7 @@ it('brings a register from before there were rulebooks to the rulebook', async (
   const journal = join(folder, 'meta/_journal.json')
   const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
   writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 3) }))
-  const { db, pool } = openDatabase(`${server}/${name}`)
+  const { db, pool } = openAsOwner(`${server}/${name}`)
   try {
     await migrateDatabase(db, folder)
     const text = definition('supply-interruptions/2.5.0.yaml')
@@ -69,6 +69,7 @@ it('brings a register from before there were rulebooks to the rulebook', async (
     await migrateDatabase(db, migrations)
     const services: Services = {
       db,
+      seenBy: () => db,
       examiner: directExaminer,
       queue: idleQueue,
       gatewaySecret: '',
@@ -111,7 +112,7 @@ it('brings placements, hosts and gateways from before there were groups along', 
   const journal = join(before, 'meta/_journal.json')
   const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
   writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 10) }))
-  const { db, pool } = openDatabase(`${server}/${old}`)
+  const { db, pool } = openAsOwner(`${server}/${old}`)
   try {
     await migrateDatabase(db, before)
     await pool.query(`

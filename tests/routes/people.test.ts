@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { people, sessions } from '../../server/db/schema'
 import { operations } from '../../server/operations'
 import { makeWorld, Visitor, type World } from '../support/world'
 
@@ -37,7 +38,7 @@ describe('signing in', () => {
   })
 
   it('keeps passwords only as scrypt', async () => {
-    const rows = await world.db.query.people.findMany()
+    const rows = await world.db.select().from(people)
     for (const { passwordHash } of rows)
       expect(passwordHash).toMatch(/^scrypt\$[0-9a-f]{32}\$[0-9a-f]{64}$/)
   })
@@ -78,7 +79,7 @@ describe('every operation', () => {
     const spec = (await owner.call<{ spec: unknown }>('GET', '/apis/leak-sensors/placement-draft'))
       .body.spec
     const reader = await world.visitor('imara').then(() => new Visitor(world.base))
-    await world.db.delete((await import('../../server/db/schema')).sessions)
+    await world.db.delete(sessions)
     await reader.signIn('oskar')
     expect(await reader.call('POST', '/intakes', 'openapi: 3.1.0')).toMatchObject({
       status: 403,

@@ -349,9 +349,12 @@ describe('a process that dies', () => {
 describe('beyond the first stage', () => {
   let asked: PromotionDetail
   const live = 'supply-interruptions-rehearsal-1'
-  const approve = (visitor: Visitor, request: number) =>
+  const read = async (request: number) =>
+    (await tomas.call<PromotionDetail>('GET', `/promotions/${request}`)).body.digest!
+  const approve = async (visitor: Visitor, request: number, digest?: string) =>
     visitor.call<PromotionDetail & { detail: string }>('POST', `/promotions/${request}/approvals`, {
       note: 'Read',
+      digest: digest ?? (await read(request)),
     })
   const carryOut = (request: number) =>
     oskar.call<PromotionDetail & { detail: string }>('POST', `/promotions/${request}/promote`)
@@ -375,6 +378,7 @@ describe('beyond the first stage', () => {
     ).body
     expect(gate((await approve(ruth, asked.id)).body).state).toBe('passed')
     expect((await approve(ruth, asked.id)).body.detail).toMatch(/approved this already/)
+    const before = await read(asked.id)
     // What was approved is swapped for something else before it is carried out.
     await change(5000)
     const { body } = await tomas.call<PromotionDetail>('GET', `/promotions/${asked.id}`)
@@ -383,6 +387,8 @@ describe('beyond the first stage', () => {
       text: 'The approval by Ruth Amadi is void: the placement it starts from has changed since',
     })
     expect((await carryOut(asked.id)).body.detail).toMatch(/is void/)
+    // Who read the plan before it was swapped does not approve what it has become.
+    expect((await approve(ruth, asked.id, before)).status).toBe(412)
     expect((await approve(ruth, asked.id)).status).toBe(201)
     expect((await carryOut(asked.id)).body).toMatchObject({ state: 'done' })
     expect(await now(live)).toMatchObject({ stage: 'Rehearsal', edition: 1, mark: 'in-step' })
@@ -423,8 +429,11 @@ describe('beyond the first stage', () => {
 
   it('governance goes past an approval in an emergency, which a second person confirms', async () => {
     const request = await ask('removal', {}, 2)
-    const override = (visitor: Visitor, reason: string) =>
-      visitor.call<PromotionDetail>('POST', `/promotions/${request.body.id}/override`, { reason })
+    const override = async (visitor: Visitor, reason: string) =>
+      visitor.call<PromotionDetail>('POST', `/promotions/${request.body.id}/override`, {
+        reason,
+        digest: await read(request.body.id),
+      })
     expect((await override(oskar, 'The backend burns down')).status).toBe(403)
     expect((await override(imara, 'now')).status).toBe(422)
     expect((await override(imara, 'The backend burns down')).body.gates[0]!.text).toMatch(

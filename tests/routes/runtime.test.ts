@@ -304,6 +304,8 @@ describe('promotion', () => {
       (
         await ruth.call<PromotionDetail>('POST', `/promotions/${promotion.id}/approvals`, {
           note: 'Fine',
+          digest: (await ruth.call<PromotionDetail>('GET', `/promotions/${promotion.id}`)).body
+            .digest,
         })
       ).body.gates.every(({ state }) => state === 'passed'),
     ).toBe(true)
@@ -427,7 +429,7 @@ describe('the ledger', () => {
       sql`DELETE FROM ledger WHERE number = 1`,
       sql`TRUNCATE ledger`,
     ]) {
-      const error = await world.db.execute(statement).then(
+      const error = await world.owner.execute(statement).then(
         () => undefined,
         (caught: Error) => caught,
       )
@@ -436,9 +438,9 @@ describe('the ledger', () => {
   })
 
   it('names the first entry that somebody with the database’s own powers altered', async () => {
-    await world.db.execute(sql`ALTER TABLE ledger DISABLE TRIGGER ledger_keeps_rows`)
-    await world.db.execute(sql`UPDATE ledger SET actor = 'nobody' WHERE number = 4`)
-    await world.db.execute(sql`ALTER TABLE ledger ENABLE TRIGGER ledger_keeps_rows`)
+    await world.owner.execute(sql`ALTER TABLE ledger DISABLE TRIGGER ledger_keeps_rows`)
+    await world.owner.execute(sql`UPDATE ledger SET actor = 'nobody' WHERE number = 4`)
+    await world.owner.execute(sql`ALTER TABLE ledger ENABLE TRIGGER ledger_keeps_rows`)
     expect(await verify()).toMatchObject({ brokenAt: 4, why: 'Its words do not match its hash' })
   })
 })

@@ -1,5 +1,5 @@
 import pg from 'pg'
-import { databaseOver } from '../../server/db/database'
+import { databasesOver } from '../../server/db/database'
 import { locksOver } from '../../server/db/locks'
 import type { Services } from '../../server/services/context'
 
@@ -84,6 +84,6 @@ export function mortal(
   const pool = new MortalPool(url, dies)
   return {
     pool,
-    services: { ...services, db: databaseOver(pool), lock: locksOver(pool) },
+    services: { ...services, ...databasesOver(pool), lock: locksOver(pool) },
   }
 }

@@ -8,12 +8,19 @@ import pg from 'pg'
 import { people as demoPeople, password } from '../../demo/world'
 import { seedFoundation } from '../../demo/seed'
 import { startGateway } from '../../gateway/gateway'
-import { migrateDatabase, openDatabase, openLocks, type Database } from '../../server/db/database'
+import {
+  migrateDatabase,
+  openAsOwner,
+  openDatabase,
+  openLocks,
+  type Database,
+} from '../../server/db/database'
+import { grantTo, roleOf } from '../../server/db/grants'
 import { directExaminer } from '../../server/jobs/examiner'
 import { RolloutRunner } from '../../server/jobs/rollouts'
 import { apiHandler } from '../../server/http/router'
 import { operations } from '../../server/operations'
-import type { Context, Services } from '../../server/services/context'
+import { actAs, type Context, type Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
 import { recheckAll } from '../../server/services/checking'
 import { workCheck } from '../../server/services/checks'
@@ -76,6 +83,8 @@ export class Visitor {
 
 export interface World {
   db: Database
+  /** As the owner of the schema, who may do anything. */
+  owner: Database
   /** Of its database. */
   url: string
   services: Services
@@ -129,8 +138,11 @@ export async function makeWorld({
   const admin = new pg.Client({ connectionString: `${server}/postgres` })
   await admin.connect()
   await admin.query(`CREATE DATABASE ${name}`)
-  const { db, pool } = openDatabase(`${server}/${name}`, connections)
-  await migrateDatabase(db, 'server/db/migrations')
+  const url = `${server}/${name}`
+  const owner = openAsOwner(url)
+  await migrateDatabase(owner.db, 'server/db/migrations')
+  await grantTo(owner.pool, roleOf(url))
+  const { db, seenBy, pool } = openDatabase(url, connections)
 
   const backend = restServer({
     '/trial/supply': supplyInterruptions(),
@@ -157,6 +169,7 @@ export async function makeWorld({
 
   const services: Services = {
     db,
+    seenBy,
     examiner: directExaminer,
     queue: {
       readIntake: (id) => workIntake(services, id),
@@ -170,7 +183,7 @@ export async function makeWorld({
       rollOut: () => runner.wake(),
     },
     gatewaySecret: 'gateway-secret',
-    lock: openLocks(`${server}/${name}`),
+    lock: openLocks(url),
     heads: {
       keyFile: join(directory, 'ledger-key.pem'),
       headsFile: join(directory, 'ledger-heads.jsonl'),
@@ -192,7 +205,8 @@ export async function makeWorld({
 
   return {
     db,
-    url: `${server}/${name}`,
+    owner: owner.db,
+    url,
     services,
     base,
     standins,
@@ -211,6 +225,7 @@ export async function makeWorld({
       await Promise.all([closed(backend), ...sites.map((site) => site.stop())])
       await Promise.all(sites.map((site) => site.meddler.close()))
       await pool.end()
+      await owner.pool.end()
       await admin.query(`DROP DATABASE ${name} WITH (FORCE)`)
       await admin.end()
       rmSync(directory, { recursive: true })
@@ -250,7 +265,7 @@ const closed = (server: http.Server) =>
 /** A context for calling use cases directly. */
 export function contextOf({ services }: World, name: string): Context {
   const person = demoPeople.find((candidate) => candidate.name === name)!
-  return { ...services, actor: { ...person, team: person.team } }
+  return actAs(services, { ...person, team: person.team })
 }
 
 /** Brings a definition in as its owner would, and answers what was saved. */

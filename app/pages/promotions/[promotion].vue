@@ -20,7 +20,12 @@ const drifting = computed(() => ['put-back', 'keep'].includes(promotion.value?.k
 const isPromotion = computed(() => promotion.value?.kind === 'promotion')
 async function override() {
   overriding.value = false
-  await act(() => api.post(`/promotions/${id}/override`, { reason: reason.value }))
+  await act(() =>
+    api.post(`/promotions/${id}/override`, {
+      reason: reason.value,
+      digest: promotion.value!.digest,
+    }),
+  )
   await reload()
 }
 async function doIt(what: 'promote' | 'withdraw' | 'confirm') {
@@ -29,7 +34,9 @@ async function doIt(what: 'promote' | 'withdraw' | 'confirm') {
   await reload()
 }
 async function approve() {
-  await act(() => api.post(`/promotions/${id}/approvals`, { note: note.value }))
+  await act(() =>
+    api.post(`/promotions/${id}/approvals`, { note: note.value, digest: promotion.value!.digest }),
+  )
   await reload()
 }
 </script>
@@ -171,7 +178,7 @@ async function approve() {
           <button class="ghost" :disabled="busy" @click="doIt('withdraw')">Withdraw</button>
         </div>
         <p v-if="!allOpen" class="soft small">A gate is shut; what opens it stands beside it.</p>
-        <template v-if="session.person?.role === 'governance' && !promotion.override">
+        <template v-if="session.person?.role === 'governance' && !allOpen">
           <button class="plain" @click="overriding = true">It cannot wait for an approval</button>
         </template>
         <h3>Approve</h3>

@@ -7,7 +7,7 @@ const slug = String(useRoute().params['api'])
 const session = useSession()
 const { data: detail, refusal, reload } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
 const { data: entries } = useLoad(() =>
-  api.get<{ items: LedgerEntry[] }>('/ledger', { search: slug, limit: 12 }),
+  api.get<{ items: LedgerEntry[] }>('/ledger', { api: slug, limit: 12 }),
 )
 const { busy, refusal: changeRefusal, act } = useAct()
 const change = (what: ApiChange) =>
@@ -28,6 +28,11 @@ async function deprecate() {
   await change({ lifecycle: 'deprecated', sunset: sunset.value })
   if (!changeRefusal.value) deprecating.value = false
 }
+
+const visibility = computed(() => [
+  { confidential: false, says: 'everybody who signs in' },
+  { confidential: true, says: `${detail.value!.team}, governance and people named` },
+])
 
 const label = ref('')
 async function addLabel() {
@@ -124,6 +129,28 @@ const stages = computed(() =>
                 Leave it
               </button>
             </form>
+          </dd>
+          <dt>Visible to</dt>
+          <dd>
+            <Select
+              :model-value="detail.confidential"
+              :options="visibility"
+              option-label="says"
+              option-value="confidential"
+              aria-label="Visible to"
+              @update:model-value="change({ confidential: $event })"
+            />
+            <MultiSelect
+              v-if="detail.confidential"
+              :model-value="detail.viewers"
+              :options="session.shell?.people ?? []"
+              option-label="displayName"
+              option-value="name"
+              filter
+              placeholder="nobody besides"
+              aria-label="People who see it besides"
+              @update:model-value="change({ viewers: $event })"
+            />
           </dd>
           <dt>Contact</dt>
           <dd>{{ detail.contact || 'none given' }}</dd>
