@@ -98,6 +98,8 @@ export async function impact(): Promise<void> {
     examiner: directExaminer,
     queue: queueOver(boss, db),
     gatewaySecret: 's',
+    secret: 'a session secret of more than 32 characters',
+    alwaysLocal: false,
     lock: (_, work) => work(),
     heads: { keyFile: '', headsFile: '', witness: '' },
     setupCode: '',

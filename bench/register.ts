@@ -4,6 +4,7 @@ import { insertMany } from '../server/db/bulk'
 import type { Database } from '../server/db/database'
 import { findings, tallies } from '../server/db/schema'
 import { listFindings, readEstate } from '../server/services/findings'
+import { cursorAt } from '../server/services/paging'
 import { readRegister } from '../server/services/register'
 import { largeRegister } from './estate'
 import { reportWaiting } from './measure'
@@ -80,7 +81,7 @@ export async function register(): Promise<void> {
     () => listFindings(db, { ...page, team: 'Metering', level: 'SHOULD' }),
   ])
   await measured('A thousand rows of the register', 150, [
-    () => readRegister(db, new Date(), { limit: 1000, cursor: '2000' }),
+    () => readRegister(db, new Date(), { limit: 1000, cursor: cursorAt(2000) }),
   ])
   await measured('Rules by APIs, for the whole estate', 500, [() => readEstate(db)])
   await pool.end()

@@ -5,12 +5,22 @@ import { configuration } from '../server/configuration'
 import { openDatabase, openLocks } from '../server/db/database'
 import { threadedExaminer } from '../server/jobs/examiner'
 import { checkAllGateways } from '../server/services/gateways'
+import { seal } from '../server/services/sealing'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
+import { signOnAt } from './sign-on'
 import { groupOf } from './world'
 
 /** Fills an empty product with the demo. */
-const { databaseUrl, gatewaySecret, heads, setupCode, allowedTargets, distribution } =
-  configuration()
+const {
+  databaseUrl,
+  sessionSecret,
+  gatewaySecret,
+  heads,
+  alwaysLocal,
+  setupCode,
+  allowedTargets,
+  distribution,
+} = configuration()
 const root = process.env['ELM_ROOT'] ?? process.cwd()
 const { db, seenBy, pool } = openDatabase(databaseUrl)
 const examiner = threadedExaminer(distribution)
@@ -20,6 +30,8 @@ const services = {
   examiner,
   queue: idleQueue,
   gatewaySecret,
+  secret: sessionSecret,
+  alwaysLocal,
   lock: openLocks(databaseUrl),
   heads,
   setupCode,
@@ -42,6 +54,10 @@ if (await isEmpty(db)) {
     standins,
     definitions: join(root, 'demo/definitions'),
     rulebook: readFileSync(join(root, 'rulebooks/house.yaml'), 'utf8'),
+    signOn: signOnAt(
+      standins,
+      seal(sessionSecret, process.env['ELM_STANDIN_CLIENT_SECRET'] ?? 'standin'),
+    ),
   }
   try {
     await new DemoSeed(services, options, (step) => console.log(`  ${step}`)).run()

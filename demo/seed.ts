@@ -6,6 +6,7 @@ import semver from 'semver'
 import { looksLikeDefinition } from '../core/formats/detect'
 import type { Treatment } from '../core/routing/placement'
 import type { SpecBody } from '../shared/api/placements'
+import type { KeptSignOn } from '../shared/api/settings'
 import type { Database } from '../server/db/database'
 import {
   backends,
@@ -55,6 +56,8 @@ export interface SeedOptions {
   definitions: string
   /** The text of the house rulebook. */
   rulebook: string
+  /** Single sign-on, where the demo has it. */
+  signOn?: KeptSignOn
 }
 
 /** Whether the database has never been filled. */
@@ -99,9 +102,12 @@ export async function seedFoundation(
             })),
       ),
     )
-    await tx
-      .insert(settings)
-      .values({ organisation: world.organisation, demo: true, teams: world.teams })
+    await tx.insert(settings).values({
+      organisation: world.organisation,
+      demo: true,
+      teams: world.teams,
+      ...(options.signOn && { signOn: options.signOn }),
+    })
     await beginRulebook(tx, options.rulebook, {
       actor: personNamed('imara'),
       now: () => new Date(begun),

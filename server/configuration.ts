@@ -16,6 +16,7 @@ export function configuration() {
       headsFile: join(needed('ELM_KEYS'), 'ledger-heads.jsonl'),
       witness: process.env['ELM_WITNESS'] ?? '',
     },
+    alwaysLocal: process.env['ELM_LOCAL_ACCOUNTS'] === 'always',
     setupCode: process.env['ELM_SETUP_CODE'] ?? '',
     allowedTargets: (process.env['ELM_ALLOWED_TARGETS'] ?? '').split(',').filter(Boolean),
     distribution: process.env['ELM_DIST'] ?? join(process.cwd(), 'dist'),

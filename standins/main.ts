@@ -1,6 +1,7 @@
 import { customerAccounts, meterReadings, paymentsDesk } from './customers'
 import { reservoirLevels, supplyInterruptions } from './network'
 import { billing, connections, hydrants, laboratory, tankers } from './older'
+import { employees, issuer } from './issuer'
 import { restServer, type Handlers } from './rest'
 import { witness } from './witness'
 import { readFileSync } from 'node:fs'
@@ -43,7 +44,16 @@ services['/definitions'] = Object.fromEntries(
 const kept = process.env['ELM_STANDIN_DATA'] ?? join(process.cwd(), '.data')
 services['/witness'] = witness(join(kept, 'witness.jsonl'))
 
-restServer(services).listen(port, '127.0.0.1', () => {
+const web = new URL(process.env['ELM_WEB'] ?? 'http://127.0.0.1:4310')
+const signOn = issuer({
+  url: `http://127.0.0.1:${port}/issuer`,
+  clientId: 'elm-ledger',
+  clientSecret: process.env['ELM_STANDIN_CLIENT_SECRET'] ?? 'standin',
+  redirects: ['127.0.0.1', 'localhost'].map((host) => `http://${host}:${web.port}/sign-on/return`),
+  accounts: employees,
+})
+
+restServer(services, { '/issuer': signOn }).listen(port, '127.0.0.1', () => {
   process.send?.('ready')
   console.log(`stand-ins ready on ${port}`)
 })

@@ -27,8 +27,13 @@ export const problem = (status: number, title: string, detail: string): Reply =>
   body: { type: 'about:blank', title, status, detail },
 })
 
-/** Serves several simulated services from one port, each below its own base path. */
-export function restServer(services: Record<string, Handlers>): http.Server {
+/**
+ * Serves several simulated services from one port, each below its own base path; what is mounted answers for itself.
+ */
+export function restServer(
+  services: Record<string, Handlers>,
+  mounted: Record<string, http.RequestListener> = {},
+): http.Server {
   const routes = Object.entries(services).flatMap(([base, handlers]) =>
     Object.entries(handlers).map(([route, handler]) => {
       const [method, path] = route.split(' ') as [string, string]
@@ -40,6 +45,11 @@ export function restServer(services: Record<string, Handlers>): http.Server {
   routes.sort((a, b) => Number(b.literal) - Number(a.literal))
 
   return http.createServer((request, response) => {
+    const own = Object.keys(mounted).find((base) => request.url?.startsWith(`${base}/`))
+    if (own !== undefined) {
+      mounted[own]!(request, response)
+      return
+    }
     const url = new URL(request.url ?? '/', 'http://standin')
     const chunks: Buffer[] = []
     request.on('data', (chunk: Buffer) => chunks.push(chunk))

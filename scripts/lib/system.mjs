@@ -20,7 +20,7 @@ function secretsOf(data) {
   const file = join(data, 'secrets.json')
   const kept = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {}
   const secret = (name) => kept[name] ?? randomBytes(32).toString('base64url')
-  const names = ['session', 'gateway', 'owner', 'application']
+  const names = ['session', 'gateway', 'owner', 'application', 'issuer']
   const secrets = Object.fromEntries(names.map((name) => [name, secret(name)]))
   writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 })
   return secrets
@@ -98,6 +98,8 @@ export async function bringUp({
       ELM_GATEWAYS: ports.gateways.map(addressesOf).join(','),
       ELM_GATEWAY_DATA: join(data, 'gateways'),
       ELM_STANDIN_PORT: String(ports.standins),
+      ELM_STANDIN_CLIENT_SECRET: secrets.issuer,
+      ELM_WEB: `http://127.0.0.1:${port}`,
       ELM_ALLOWED_TARGETS: `127.0.0.1:${ports.standins}`,
       ELM_SETUP_CODE: demo ? '' : setupCode(),
       ELM_STANDIN_DATA: join(data, 'standins'),

@@ -29,6 +29,7 @@ import type { Fix, Level } from '../../core/rules/model'
 import type { Report } from '../../core/report/model'
 import type { Rulebook } from '../../core/rules/rulebook'
 import type { Problem } from '../../core/text/problem'
+import type { KeptSignOn, Retention } from '../../shared/api/settings'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { ProblemTitle } from '../../shared/api/problem-types'
 import type { IntakeShown } from '../../shared/api/batches'
@@ -114,6 +115,10 @@ export const people = pgTable('people', {
   team: text(),
   /** Empty for somebody who has not set a password, or signs in elsewhere. */
   passwordHash: text('password_hash').notNull(),
+  /** Who they are for the issuer of single sign-on: `issuer subject`. */
+  subject: text().unique(),
+  /** Whether the next sign-on with their name makes the account theirs. */
+  expectsSignOn: boolean('expects_sign_on').notNull().default(false),
   /** Since when they may not sign in any more. */
   endedAt: moment('ended_at'),
   /** Of the link by which they set a password; it works once, until then. */
@@ -948,4 +953,15 @@ export const settings = pgTable('settings', {
   organisation: text().notNull(),
   demo: boolean().notNull(),
   teams: jsonb().$type<string[]>().notNull(),
+  /** Under which the product is reached: `https://ledger.example`; empty where nobody has said. */
+  publicAddress: text('public_address').notNull().default(''),
+  /** For how many days what is not evidence is kept. */
+  retention: jsonb()
+    .$type<Retention>()
+    .notNull()
+    .default({ snapshots: 30, checks: 30, intakes: 30, impacts: 30 }),
+  /** Single sign-on; null where there is none. */
+  signOn: jsonb('sign_on').$type<KeptSignOn>(),
+  /** Whether a name and a password let anybody in. */
+  localAccounts: boolean('local_accounts').notNull().default(true),
 })

@@ -15,6 +15,8 @@ export interface Asked<B, Q> {
   code: string
   /** Where the request comes from. */
   place: Place
+  /** Scheme, host and port by which the product was reached. */
+  origin: string
   /** Name and password, for the operation that is called with them. */
   credentials: Credentials | undefined
   /** The raw body, for operations that take a text as it is. */

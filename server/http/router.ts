@@ -18,7 +18,7 @@ import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
 import { problemOf, sendProblem } from './problems'
-import { forgetSession, keepKnown, keepSession, placeOf, sessionOf } from './session'
+import { forgetSession, keepKnown, keepSession, originOf, placeOf, sessionOf } from './session'
 import { accept, queryOf, requirePlain } from './validate'
 
 /** What a request is served with. */
@@ -111,6 +111,7 @@ async function answer(
       session,
       credentials,
       code,
+      origin: originOf(event),
       place: await placeOf(event, sessionSecret, credentials?.name),
     },
     context,

@@ -1,7 +1,14 @@
 import { createHash } from 'node:crypto'
 
+let address = process.env['ELM_PUBLIC_URL'] ?? ''
+
 /** The address under which people reach the product; https makes cookies and transport strict. */
-export const publicAddress = (): string => process.env['ELM_PUBLIC_URL'] ?? ''
+export const publicAddress = (): string => address
+
+/** Takes the address of the settings over; one that the process was started with comes first. */
+export function usePublicAddress(kept: string): void {
+  address = process.env['ELM_PUBLIC_URL'] ?? kept
+}
 
 export const isSecure = (): boolean => publicAddress().startsWith('https://')
 

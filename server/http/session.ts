@@ -4,12 +4,16 @@ import {
   clearSession,
   getRequestHeader,
   getRequestIP,
+  getRequestURL,
   getSession,
   updateSession,
   type H3Event,
   type SessionConfig,
 } from 'h3'
+import type { Underway } from '../services/issuer'
 import type { Place } from '../services/sign-in'
+
+const trustsProxy = () => process.env['ELM_TRUST_PROXY'] === 'true'
 
 interface Sealed {
   session?: string
@@ -37,6 +41,28 @@ export const keepSession = (event: H3Event, secret: string, session: string) =>
 export const forgetSession = (event: H3Event, secret: string) =>
   clearSession(event, configuration(secret))
 
+/** By what address the product was reached: as the browser says, or else by the request itself. */
+export const originOf = (event: H3Event): string =>
+  getRequestHeader(event, 'origin') ??
+  getRequestURL(event, { xForwardedProto: trustsProxy() }).origin
+
+/** Kept between the way to an issuer and the way back. */
+const underwayConfiguration = (secret: string): SessionConfig => ({
+  ...configuration(secret),
+  name: 'elm_sign_on',
+  maxAge: 600,
+})
+
+export const keepUnderway = (event: H3Event, secret: string, underway: Underway) =>
+  updateSession<{ underway?: Underway }>(event, underwayConfiguration(secret), { underway })
+
+/** What was kept, once. */
+export async function takeUnderway(event: H3Event, secret: string): Promise<Underway | undefined> {
+  const { data } = await getSession<{ underway?: Underway }>(event, underwayConfiguration(secret))
+  await clearSession(event, underwayConfiguration(secret))
+  return data.underway
+}
+
 interface Known {
   browser?: string
   names?: string[]
@@ -56,7 +82,7 @@ export async function placeOf(
   name: string | undefined,
 ): Promise<Place> {
   const address = getRequestIP(event, {
-    xForwardedFor: process.env['ELM_TRUST_PROXY'] === 'true',
+    xForwardedFor: trustsProxy(),
   })
   const place = {
     address: address ?? '',

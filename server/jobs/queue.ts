@@ -9,6 +9,7 @@ import { workImpact } from '../services/impact'
 import { workIntake } from '../services/intake-work'
 import { announce } from '../services/ledger'
 import { planProposals } from '../services/proposals'
+import { removeOld } from '../services/retention'
 
 const readIntakeQueue = 'read-intake'
 const workBatchQueue = 'work-batch'
@@ -17,6 +18,7 @@ const recheckQueue = 'recheck'
 const measureQueue = 'measure-impact'
 const checkQueue = 'check-text'
 const planQueue = 'plan-proposals'
+const removeOldQueue = 'remove-old'
 
 /** Seconds after which a job whose worker is gone is given to another. */
 const expireSeconds = Number(process.env['ELM_JOB_EXPIRE_SECONDS'] ?? 150)
@@ -40,6 +42,7 @@ export async function openQueue(
   await boss.createQueue(measureQueue)
   await boss.createQueue(checkQueue)
   await boss.createQueue(planQueue)
+  await boss.createQueue(removeOldQueue, { name: removeOldQueue, policy: 'singleton' })
   await boss.createQueue(readGatewaysQueue, { name: readGatewaysQueue, policy: 'singleton' })
   return boss
 }
@@ -121,6 +124,8 @@ export async function work(boss: PgBoss, services: Services): Promise<void> {
   await each(measureQueue, workImpact)
   await each(checkQueue, workCheck)
   await boss.work(planQueue, { pollingIntervalSeconds: 0.5 }, () => planProposals(services))
+  await boss.work(removeOldQueue, { pollingIntervalSeconds: 5 }, () => removeOld(services))
+  await boss.schedule(removeOldQueue, '17 3 * * *')
   // Rules begin to bind, and waivers end, with the day.
   await boss.schedule(recheckQueue, '2 0 * * *')
   await sendRecheck(boss)

@@ -7,8 +7,16 @@ import { openQueue, queueOver, work } from './queue'
 import { RolloutRunner } from './rollouts'
 import { Signer } from './signer'
 
-const { databaseUrl, gatewaySecret, heads, setupCode, allowedTargets, distribution } =
-  configuration()
+const {
+  databaseUrl,
+  sessionSecret,
+  gatewaySecret,
+  heads,
+  alwaysLocal,
+  setupCode,
+  allowedTargets,
+  distribution,
+} = configuration()
 const { db, seenBy } = openDatabase(databaseUrl)
 const boss = await openQueue(databaseUrl, { maintains: true })
 const services: Services = {
@@ -17,6 +25,8 @@ const services: Services = {
   examiner: threadedExaminer(distribution),
   queue: queueOver(boss, db),
   gatewaySecret,
+  secret: sessionSecret,
+  alwaysLocal,
   lock: openLocks(databaseUrl),
   heads,
   setupCode,

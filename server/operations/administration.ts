@@ -9,10 +9,19 @@ import {
   StageItem,
   StageList,
 } from '../../shared/api/administration'
+import {
+  PublicAddress,
+  Retention,
+  SettingsItem,
+  SignInChange,
+  SignOnChange,
+  SignOnTest,
+} from '../../shared/api/settings'
 import { PageQuery } from '../../shared/api/catalog'
 import { InvitationTaken } from '../../shared/api/people'
 import { done, ok, operation, type Operation } from '../http/operation'
 import * as administration from '../services/administration'
+import * as settings from '../services/settings'
 import { pageFrom } from '../services/paging'
 
 const tag = 'Administration'
@@ -139,5 +148,62 @@ export const administrationOperations: Operation[] = [
     success: { status: 200, says: 'What became of it', body: GatewayTest },
     errors: [403, 422],
     handle: ({ body }, context) => ok(administration.testGateway(context, body)),
+  }),
+  operation({
+    id: 'getSettings',
+    method: 'GET',
+    path: '/settings',
+    tag,
+    summary: 'Read how long things are kept, who comes in by what, and the public address',
+    success: { status: 200, says: 'The settings', body: SettingsItem },
+    errors: [403],
+    handle: ({ origin }, context) => ok(settings.readSettings(context, origin)),
+  }),
+  operation<Retention>({
+    id: 'updateRetention',
+    method: 'PUT',
+    path: '/settings/retention',
+    tag,
+    summary: 'Set for how many days what is not evidence is kept',
+    body: Retention,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 422],
+    handle: ({ body }, context) => done(settings.changeRetention(context, body)),
+  }),
+  operation<PublicAddress>({
+    id: 'updatePublicAddress',
+    method: 'PUT',
+    path: '/settings/public-address',
+    tag,
+    summary: 'Set where people reach the product, from there',
+    body: PublicAddress,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 422],
+    calledWith: 'session',
+    handle: ({ body, origin }, context) =>
+      done(settings.changePublicAddress(context, body, origin)),
+  }),
+  operation<SignInChange>({
+    id: 'updateSignIn',
+    method: 'PUT',
+    path: '/settings/sign-in',
+    tag,
+    summary: 'Set single sign-on, and whether passwords let people in',
+    body: SignInChange,
+    success: { status: 204, says: 'It is set' },
+    errors: [403, 409, 422],
+    calledWith: 'session',
+    handle: ({ body }, context) => done(settings.changeSignIn(context, body)),
+  }),
+  operation<SignOnChange>({
+    id: 'testSignOn',
+    method: 'POST',
+    path: '/sign-on-tests',
+    tag,
+    summary: 'Ask an issuer about itself, before or after it is kept',
+    body: SignOnChange,
+    success: { status: 200, says: 'What became of it', body: SignOnTest },
+    errors: [403, 422],
+    handle: ({ body }, context) => ok(settings.testSignOn(context, body)),
   }),
 ]

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
-import { eq, lt } from 'drizzle-orm'
+import { eq } from 'drizzle-orm'
 import { countLevels } from '../../core/definition'
 import { writeReport } from '../../core/report'
 import type { Report } from '../../core/report/model'
@@ -20,9 +20,6 @@ type Row = typeof checks.$inferSelect
 /** A text up to this size is checked while its sender waits. */
 const smallBytes = 300_000
 
-/** Checks are forgotten after a day; they are nobody's record. */
-const keptMs = 86_400_000
-
 /** Checks a text against the rulebook in force; a large one is left to the workers, and asked for again. */
 export async function startCheck(
   context: Context,
@@ -32,7 +29,6 @@ export async function startCheck(
   const { db, actor, now, queue } = context
   const api = slug === undefined ? undefined : await findApi(db, slug)
   const id = randomUUID()
-  await db.delete(checks).where(lt(checks.at, new Date(now().getTime() - keptMs)))
   await db.insert(checks).values({
     id,
     by: actor.name,

@@ -70,6 +70,10 @@ export interface Services {
   examiner: Examiner
   queue: Queue
   gatewaySecret: string
+  /** What is kept but not to be read in the database is sealed with it; of 32 characters or more. */
+  secret: string
+  /** Whether passwords let people in whatever the settings say: the way back for an administrator. */
+  alwaysLocal: boolean
   /** Does work on a gateway while nobody else does. */
   lock: Lock
   /** Where the ledger's heads are signed and kept. */

@@ -19,8 +19,10 @@ import { requirePermission } from './permissions'
 
 const invitationDays = 7
 
+type Row = typeof people.$inferSelect
+
 /** A person as somebody who acts. */
-export const toActor = (row: typeof people.$inferSelect): Actor => ({
+export const toActor = (row: Row): Actor => ({
   name: row.name,
   displayName: row.displayName,
   role: row.role,
@@ -69,17 +71,24 @@ export async function listPeople(context: Context): Promise<MemberItem[]> {
     .from(people)
     .orderBy(sql`${people.endedAt} is not null`, asc(people.displayName))
   return rows.map(({ person, open }): MemberItem => {
-    const { name, displayName, role, team, endedAt, invitedUntil, passwordHash } = person
+    const { name, displayName, role, team, endedAt, subject } = person
     return {
       name,
       displayName,
       role,
       ...(team !== null && { team }),
       sessions: open,
-      state: endedAt ? 'ended' : passwordHash === '' && invitedUntil ? 'invited' : 'active',
+      signOn: subject !== null,
+      state: stateOf(person),
       ...(endedAt && { endedAt: endedAt.toISOString() }),
     }
   })
+}
+
+function stateOf(row: Row): MemberItem['state'] {
+  if (row.endedAt) return 'ended'
+  if (row.expectsSignOn) return 'expected'
+  return row.passwordHash === '' && row.invitedUntil ? 'invited' : 'active'
 }
 
 const digestOf = (code: string) => createHash('sha256').update(code).digest('hex')
@@ -112,11 +121,12 @@ export async function addPerson(context: Context, body: PersonStart): Promise<In
   const name = body.name.trim().toLowerCase()
   await requireTeam(db, body.role, body.team)
   const { code, kept } = newInvitation(now())
+  const access = body.signOn ? { expectsSignOn: true } : kept
   await db.transaction(async (tx) => {
     const { displayName, role, team } = body
     const made = await tx
       .insert(people)
-      .values({ name, displayName, role, team: team ?? null, passwordHash: '', ...kept })
+      .values({ name, displayName, role, team: team ?? null, passwordHash: '', ...access })
       .onConflictDoNothing()
       .returning({ id: people.id })
     if (made.length === 0) throw conflict(`Somebody is called ${name} already.`)
@@ -126,11 +136,12 @@ export async function addPerson(context: Context, body: PersonStart): Promise<In
       after: { displayName, role, team: team ?? null },
     })
   })
+  if (body.signOn) return { name }
   return { name, path: `/welcome?code=${code}`, until: kept.invitedUntil.toISOString() }
 }
 
 /** An installation always has somebody who may administer it. */
-async function requireAdministrator(tx: Transaction): Promise<void> {
+export async function requireAdministrator(tx: Transaction): Promise<void> {
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
   const left = await tx.$count(
     people,
@@ -138,6 +149,8 @@ async function requireAdministrator(tx: Transaction): Promise<void> {
   )
   if (left === 0) throw conflict('Somebody else has to be an administrator first.')
 }
+
+const noInvitation = { invitationSha256: null, invitedUntil: null }
 
 /** Changes what somebody is called and may do, or ends their access with every session. */
 export async function changePerson(
@@ -158,21 +171,25 @@ export async function changePerson(
       role,
       team: team ?? null,
       endedAt: change.ended === undefined ? row.endedAt : change.ended ? now() : null,
+      ...(change.signOn && { expectsSignOn: true, passwordHash: '', ...noInvitation }),
     }
     await tx.update(people).set(next).where(eq(people.id, row.id))
     if (row.role === 'administrator') await requireAdministrator(tx)
-    if (next.endedAt) await tx.delete(sessions).where(eq(sessions.person, row.id))
-    const said = ({ displayName, role: as, team: of, endedAt }: typeof next) => ({
-      displayName,
-      role: as,
-      team: of,
-      ended: endedAt !== null,
+    if (next.endedAt || change.signOn) await tx.delete(sessions).where(eq(sessions.person, row.id))
+    const said = (
+      person: Pick<Row, 'displayName' | 'role' | 'team' | 'endedAt' | 'expectsSignOn'>,
+    ) => ({
+      displayName: person.displayName,
+      role: person.role,
+      team: person.team,
+      ended: person.endedAt !== null,
+      signOn: person.expectsSignOn,
     })
     await record(tx, context, {
       action: 'person.changed',
       subject: name,
       before: said(row),
-      after: said(next),
+      after: said({ ...row, ...next }),
     })
     await announce(tx, 'session')
   })
@@ -188,7 +205,7 @@ export async function invite(context: Context, name: string): Promise<Invitation
     if (row.endedAt) throw conflict(`${row.displayName} may not sign in any more.`)
     await tx
       .update(people)
-      .set({ ...kept, passwordHash: '' })
+      .set({ ...kept, passwordHash: '', subject: null, expectsSignOn: false })
       .where(eq(people.id, row.id))
     await tx.delete(sessions).where(eq(sessions.person, row.id))
     await record(tx, context, { action: 'person.invited', subject: name })
@@ -207,7 +224,7 @@ export async function acceptInvitation(
   const passwordHash = await hashPassword(password)
   const [row] = await db
     .update(people)
-    .set({ passwordHash, invitationSha256: null, invitedUntil: null })
+    .set({ passwordHash, ...noInvitation })
     .where(
       and(
         eq(people.invitationSha256, digestOf(code)),

@@ -6,6 +6,7 @@ import type { Actor, Services } from './context'
 import { Failure } from './failure'
 import { passwordFits } from './passwords'
 import { toActor } from './people'
+import { signInWays } from './settings'
 
 const sessionDays = 14
 /** Wrong passwords that are taken in a window: for one name from one place, and from one place for any name. */
@@ -25,7 +26,7 @@ export interface Place {
  * Notes a try before anything is worked out, and refuses where there were too many: all tries that come at once are
  * counted. What strangers get wrong elsewhere does not lock the owner of a name out.
  */
-async function countTry({ db, now }: Services, name: string, place: Place): Promise<void> {
+export async function countTry({ db, now }: Services, name: string, place: Place): Promise<void> {
   const at = now()
   const since = new Date(at.getTime() - windowMs)
   const from = place.known ? `known ${place.known}` : place.address
@@ -54,6 +55,8 @@ export async function signIn(
   place: Place,
 ): Promise<{ session: string; actor: Actor }> {
   const { db } = services
+  if (!(await signInWays(services)).localAccounts)
+    throw new Failure(401, 'Not signed in', 'Passwords let nobody in here. Use single sign-on.')
   const login = name.trim().toLowerCase()
   await countTry(services, login, place)
   const [row] = await db.select().from(people).where(eq(people.name, login))

@@ -25,8 +25,13 @@ export class Person {
 
 /** A person as an administrator sees them. */
 export class MemberItem extends Person {
-  @choice(['active', 'invited', 'ended'], { says: 'Whether they may sign in.' })
-  state!: 'active' | 'invited' | 'ended'
+  @choice(['active', 'invited', 'expected', 'ended'], {
+    says: 'Whether they may sign in; one who is expected comes in by single sign-on next.',
+  })
+  state!: 'active' | 'invited' | 'expected' | 'ended'
+
+  @flag({ says: 'Whether they come in by single sign-on.' })
+  signOn!: boolean
 
   @whole({ says: 'Sessions that are open.', example: 1 })
   sessions!: number
@@ -54,6 +59,9 @@ export class PersonStart {
 
   @text({ says: 'The team an owner speaks for.', example: 'Metering', optional: true })
   team?: string
+
+  @flag({ says: 'Whether they come in by single sign-on, without a link.', optional: true })
+  signOn?: boolean
 }
 
 export class PersonChange {
@@ -74,17 +82,27 @@ export class PersonChange {
 
   @flag({ says: 'Whether access has ended.', optional: true })
   ended?: boolean
+
+  @flag({
+    says: 'Whether the next single sign-on with their name makes the account theirs; their password stops working.',
+    optional: true,
+  })
+  signOn?: boolean
 }
 
 export class Invitation {
   @text({ says: 'Whom it is for.', example: 'imara' })
   name!: string
 
-  @text({ says: 'The page it leads to, shown this once.', example: '/welcome?code=2YQ8bVZ1p6mT' })
-  path!: string
+  @text({
+    says: 'The page it leads to, shown this once; none for somebody who comes in by single sign-on.',
+    example: '/welcome?code=2YQ8bVZ1p6mT',
+    optional: true,
+  })
+  path?: string
 
-  @moment({ says: 'Until when it works.' })
-  until!: string
+  @moment({ says: 'Until when it works.', optional: true })
+  until?: string
 }
 
 const newPassword = {

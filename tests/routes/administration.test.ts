@@ -18,7 +18,7 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const codeOf = ({ path }: Invitation) => new URL(path, 'http://x').searchParams.get('code')!
+const codeOf = ({ path }: Invitation) => new URL(path!, 'http://x').searchParams.get('code')!
 const answer = (code: string, password: string) =>
   new Visitor(world.base).call<{ name: string }>(
     'POST',

@@ -6,7 +6,7 @@ import { bringIn, definition, makeWorld, type Visitor, type World } from '../sup
 
 /** How many requests are generated: `ELM_FUZZ=20000` for a night. */
 const runs = Number(process.env['ELM_FUZZ'] ?? 600)
-const roles = ['imara', 'tomas', 'oskar', 'ruth', 'wren']
+const roles = ['imara', 'tomas', 'oskar', 'ruth', 'wren', 'ada']
 
 interface Schema {
   $ref?: string

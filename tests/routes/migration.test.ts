@@ -73,6 +73,8 @@ it('brings a register from before there were rulebooks to the rulebook', async (
       examiner: directExaminer,
       queue: idleQueue,
       gatewaySecret: '',
+      secret: 'a session secret of more than 32 characters',
+      alwaysLocal: false,
       lock: (_, work) => work(),
       heads: { keyFile: '', headsFile: '', witness: '' },
       setupCode: '',

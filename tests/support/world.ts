@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import http from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { createApp, toNodeListener } from 'h3'
+import { createApp, createRouter, toNodeListener } from 'h3'
 import pg from 'pg'
 import { people as demoPeople, password } from '../../demo/world'
 import { seedFoundation } from '../../demo/seed'
@@ -19,6 +19,7 @@ import { grantTo, roleOf } from '../../server/db/grants'
 import { directExaminer } from '../../server/jobs/examiner'
 import { RolloutRunner } from '../../server/jobs/rollouts'
 import { apiHandler } from '../../server/http/router'
+import { signInWaysAnswer, signOnReturn, signOnStart } from '../../server/http/sign-on'
 import { operations } from '../../server/operations'
 import { actAs, type Context, type Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
@@ -27,6 +28,7 @@ import { workCheck } from '../../server/services/checks'
 import { workImpact } from '../../server/services/impact'
 import { planProposals } from '../../server/services/proposals'
 import { workIntake } from '../../server/services/intake-work'
+import { employees, issuer } from '../../standins/issuer'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
 import { freePort, listen } from './gateway'
@@ -43,6 +45,20 @@ export class Visitor {
   private readonly cookies = new Map<string, string>()
 
   constructor(private readonly base: string) {}
+
+  /** Goes to a page as a browser does, and says where it is sent on to. */
+  async goTo(url: string): Promise<{ status: number; location: string }> {
+    const response = await fetch(url, { redirect: 'manual', headers: { cookie: this.cookie() } })
+    this.keepCookies(response)
+    return { status: response.status, location: response.headers.get('location') ?? '' }
+  }
+
+  private keepCookies(response: Response): void {
+    for (const set of response.headers.getSetCookie()) {
+      const [name, ...value] = set.split(';')[0]!.split('=')
+      this.cookies.set(name!, value.join('='))
+    }
+  }
 
   cookie = () => [...this.cookies].map(([name, value]) => `${name}=${value}`).join('; ')
 
@@ -67,10 +83,7 @@ export class Visitor {
       },
       ...(body !== undefined && { body: raw ? (body as BodyInit) : JSON.stringify(body) }),
     })
-    for (const set of response.headers.getSetCookie()) {
-      const [name, ...value] = set.split(';')[0]!.split('=')
-      this.cookies.set(name!, value.join('='))
-    }
+    this.keepCookies(response)
     const text = await response.text()
     const json = /json(?:;|$)/.test(response.headers.get('content-type') ?? '')
     return {
@@ -144,11 +157,25 @@ export async function makeWorld({
   await grantTo(owner.pool, roleOf(url))
   const { db, seenBy, pool } = openDatabase(url, connections)
 
-  const backend = restServer({
-    '/trial/supply': supplyInterruptions(),
-    '/rehearsal/supply': supplyInterruptions(),
-  })
-  const standins = `http://127.0.0.1:${await listen(backend)}`
+  const [apiPort, standinPort] = [await freePort(), await freePort()]
+  const base = `http://127.0.0.1:${apiPort}`
+  const standins = `http://127.0.0.1:${standinPort}`
+  const backend = restServer(
+    {
+      '/trial/supply': supplyInterruptions(),
+      '/rehearsal/supply': supplyInterruptions(),
+    },
+    {
+      '/issuer': issuer({
+        url: `${standins}/issuer`,
+        clientId: 'elm-ledger',
+        clientSecret: 'a-secret-of-the-client',
+        redirects: [`${base}/sign-on/return`],
+        accounts: employees,
+      }),
+    },
+  )
+  await listen(backend, standinPort)
   const directory = mkdtempSync(join(tmpdir(), 'elm-gateway-'))
   const sites = await Promise.all(
     Object.entries(gateways).map(([site, group]) => startSite(site, group, directory, meddled)),
@@ -183,6 +210,8 @@ export async function makeWorld({
       rollOut: () => runner.wake(),
     },
     gatewaySecret: 'gateway-secret',
+    secret: 'a session secret of more than 32 characters',
+    alwaysLocal: false,
     lock: openLocks(url),
     heads: {
       keyFile: join(directory, 'ledger-key.pem'),
@@ -194,14 +223,15 @@ export async function makeWorld({
     now: () => new Date(),
   }
   const runner = new RolloutRunner(services, 100)
-  const app = createApp().use(
-    apiHandler(operations, {
-      services,
-      sessionSecret: 'a session secret of more than 32 characters',
-    }),
-  )
+  const serving = { services, sessionSecret: services.secret }
+  const ready = () => Promise.resolve(serving)
+  const ways = createRouter()
+    .get('/sign-on/ways', signInWaysAnswer(ready))
+    .get('/sign-on/start', signOnStart(ready))
+    .get('/sign-on/return', signOnReturn(ready))
+  const app = createApp().use(ways).use(apiHandler(operations, serving))
   const api = http.createServer(toNodeListener(app))
-  const base = `http://127.0.0.1:${await listen(api)}`
+  await listen(api, apiPort)
 
   return {
     db,

@@ -9,16 +9,16 @@ const session = useSession()
 const { busy, refusal, act } = useAct()
 
 const starting = ref(false)
-const start = reactive({ name: '', displayName: '', role: 'owner', team: '' })
+const start = reactive({ name: '', displayName: '', role: 'owner', team: '', signOn: false })
 const invitation = ref<Invitation>()
 const link = computed(() =>
-  invitation.value ? new URL(invitation.value.path, location.origin).href : '',
+  invitation.value?.path ? new URL(invitation.value.path, location.origin).href : '',
 )
 const teamOf = (role: string, team: string) => (role === 'owner' ? { team } : {})
 async function add() {
-  const { name, displayName, role, team } = start
+  const { name, displayName, role, team, signOn } = start
   const made = await act(() =>
-    api.post<Invitation>('/people', { name, displayName, role, ...teamOf(role, team) }),
+    api.post<Invitation>('/people', { name, displayName, role, signOn, ...teamOf(role, team) }),
   )
   if (!made) return
   invitation.value = made
@@ -48,9 +48,12 @@ async function end() {
     <div class="bar">
       <button class="fill end" @click="starting = true">Add a person</button>
     </div>
-    <div v-if="invitation" class="good" role="status">
+    <div v-if="invitation && !link" class="good" role="status">
+      {{ invitation.name }} is expected: they come in by single sign-on.
+    </div>
+    <div v-if="invitation && link" class="good" role="status">
       The link for {{ invitation.name }}, shown this once; it works until
-      {{ moment(invitation.until) }}:<br /><code class="secret">{{ link }}</code>
+      {{ moment(invitation.until ?? '') }}:<br /><code class="secret">{{ link }}</code>
     </div>
     <table class="ruled">
       <thead>
@@ -101,7 +104,7 @@ async function end() {
           </td>
           <td class="right mono">{{ person.sessions }}</td>
           <td>
-            {{ person.state
+            {{ person.state }}{{ person.signOn ? ', by sign-on' : ''
             }}<span v-if="person.endedAt" class="soft small">, {{ moment(person.endedAt) }}</span>
           </td>
           <td class="right">
@@ -113,6 +116,16 @@ async function end() {
               @click="invite(person.name)"
             >
               New password
+            </button>
+            <button
+              v-if="person.state !== 'ended' && person.state !== 'expected' && !person.signOn"
+              class="plain end-access"
+              :disabled="busy"
+              :aria-label="`Expect ${person.displayName} by single sign-on`"
+              title="The next single sign-on with this name makes the account theirs; the password stops working"
+              @click="change(person.name, { signOn: true })"
+            >
+              Expect by sign-on
             </button>
             <button
               class="plain end-access"
@@ -161,11 +174,17 @@ async function end() {
           <option v-for="team in session.shell?.teams ?? []" :key="team">{{ team }}</option>
         </select></label
       >
+      <p>
+        <label
+          ><input v-model="start.signOn" type="checkbox" /> comes in by single sign-on, without a
+          link</label
+        >
+      </p>
       <Trouble :refusal="refusal" />
       <template #footer
         ><button class="ghost" @click="starting = false">Not now</button
         ><button class="fill" :disabled="busy || !start.name || !start.displayName" @click="add()">
-          Add and make a link
+          {{ start.signOn ? 'Add' : 'Add and make a link' }}
         </button></template
       >
     </Dialog>

@@ -2,6 +2,7 @@
 import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
 import type { HostItem, StageItem } from '~~/shared/api/administration'
 import type { MemberItem } from '~~/shared/api/people'
+import type { SettingsItem } from '~~/shared/api/settings'
 
 type Paged<T> = { items: T[]; nextCursor?: string }
 const topics = [
@@ -24,8 +25,20 @@ const { data: hosts } = useLoad(() => api.all<Paged<HostItem>>('/hosts'), topics
 const { data: gateways } = useLoad(() => api.all<Paged<GatewayItem>>('/gateways'), topics)
 const { data: groups } = useLoad(() => api.all<Paged<GroupItem>>('/gateway-groups'), topics)
 
+const { data: settings, reload: reloadSettings } = useLoad(
+  () => api.get<SettingsItem>('/settings'),
+  topics,
+)
+
 const { filters, set } = useFilters(['part'] as const)
-const parts = ['People', 'Organisation', 'Stages and hosts', 'Gateways'] as const
+const parts = [
+  'People',
+  'Sign-in',
+  'Organisation',
+  'Stages and hosts',
+  'Gateways',
+  'Retention and address',
+] as const
 const part = computed(() => parts.find((name) => name === filters.value.part) ?? 'People')
 const all = computed(() => people.value?.items ?? [])
 const inState = (state: string) => all.value.filter((person) => person.state === state).length
@@ -61,8 +74,18 @@ const inState = (state: string) => all.value.filter((person) => person.state ===
       :stages="stages?.items ?? []"
       :hosts="hosts?.items ?? []"
     />
+    <AdministrationSignIn
+      v-else-if="part === 'Sign-in' && settings"
+      :settings="settings"
+      @changed="reloadSettings()"
+    />
+    <AdministrationKeeping
+      v-else-if="part === 'Retention and address' && settings"
+      :settings="settings"
+      @changed="reloadSettings()"
+    />
     <AdministrationGateways
-      v-else
+      v-else-if="part === 'Gateways'"
       :gateways="gateways?.items ?? []"
       :groups="groups?.items ?? []"
     />

@@ -29,10 +29,10 @@ async function deprecate() {
   if (!changeRefusal.value) deprecating.value = false
 }
 
-const visibility = computed(() => [
-  { confidential: false, says: 'everybody who signs in' },
-  { confidential: true, says: `${detail.value!.team}, governance and people named` },
-])
+const visibility = [
+  { confidential: false, says: 'everybody' },
+  { confidential: true, says: 'team and governance' },
+]
 
 const label = ref('')
 async function addLabel() {
@@ -147,7 +147,8 @@ const stages = computed(() =>
               option-label="displayName"
               option-value="name"
               filter
-              placeholder="nobody besides"
+              class="besides"
+              placeholder="and people named"
               aria-label="People who see it besides"
               @update:model-value="change({ viewers: $event })"
             />
@@ -290,6 +291,10 @@ const stages = computed(() =>
 </template>
 
 <style scoped>
+.besides {
+  margin-top: 6px;
+  max-width: 100%;
+}
 .about {
   margin-top: 14px;
 }

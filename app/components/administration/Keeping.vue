@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import type { Retention, SettingsItem } from '~~/shared/api/settings'
+
+/** For how many days what is not evidence is kept, and where the product is reached. */
+const props = defineProps<{ settings: SettingsItem }>()
+const emit = defineEmits<{ changed: [] }>()
+const { busy, refusal, act } = useAct()
+const kept: { name: keyof Retention; label: string }[] = [
+  { name: 'snapshots', label: 'Snapshots of gateways; the newest stays' },
+  { name: 'checks', label: 'Checked texts and their reports' },
+  { name: 'intakes', label: 'Texts and archives brought in' },
+  { name: 'impacts', label: 'Impact runs of rulebooks' },
+]
+const days = reactive<Retention>({ ...props.settings.retention })
+const address = ref(props.settings.publicAddress)
+const said = ref('')
+async function save(what: string, path: string, body: object) {
+  said.value = ''
+  const done = await act(async () => {
+    await api.put(path, body, {})
+    return true
+  })
+  if (!done) return
+  said.value = `${what} saved.`
+  emit('changed')
+}
+</script>
+
+<template>
+  <div class="narrow">
+    <Trouble :refusal="refusal" />
+    <p v-if="said" class="good" role="status">{{ said }}</p>
+    <form @submit.prevent="save('Retention', '/settings/retention', days)">
+      <h3>Retention</h3>
+      <p class="soft small">
+        The ledger, revisions, requests and rollouts are evidence and are never removed.
+      </p>
+      <label v-for="{ name, label } in kept" :key="name" class="days"
+        ><span>{{ label }}</span>
+        <input v-model.number="days[name]" type="number" min="1" max="3650" required /> days</label
+      >
+      <button class="fill" :disabled="busy">Save</button>
+    </form>
+    <form
+      @submit.prevent="
+        save('Public address', '/settings/public-address', { publicAddress: address.trim() })
+      "
+    >
+      <h3>Public address</h3>
+      <p class="soft small">
+        Where people reach the product. With https, cookies and browsers insist on it. Open the
+        product there and set it from there.
+      </p>
+      <label class="field"
+        ><span>Address</span><InputText v-model="address" placeholder="https://ledger.example"
+      /></label>
+      <button class="fill" :disabled="busy">Save</button>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.narrow {
+  max-width: 480px;
+}
+.days {
+  display: flex;
+  align-items: baseline;
+  gap: 6px;
+  margin-bottom: 8px;
+}
+.days span {
+  flex: 1;
+}
+.days input {
+  width: 76px;
+  text-align: right;
+}
+</style>

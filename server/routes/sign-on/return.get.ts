@@ -1,0 +1,4 @@
+import { signOnReturn } from '../../http/sign-on'
+import { serving } from '../../utils/serving'
+
+export default signOnReturn(serving)

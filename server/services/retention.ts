@@ -1,0 +1,42 @@
+import { and, inArray, lt, sql, type SQL } from 'drizzle-orm'
+import type { PgTable } from 'drizzle-orm/pg-core'
+import { batches, checks, impactPlaces, impacts, intakes, snapshots } from '../db/schema'
+import type { Services } from './context'
+import { settingsOf } from './settings'
+
+/** Rows removed at once, so that nobody waits for a lock. */
+const atOnce = 1000
+
+/** Removes what is older than the settings keep it for. What is evidence (ledger, revisions, rollouts) is never removed. */
+export async function removeOld(services: Services): Promise<void> {
+  const { db, now } = services
+  const kept = (await settingsOf(db))?.retention
+  if (!kept) return
+  const before = (days: number) => new Date(now().getTime() - days * 86_400_000)
+  const remove = async (table: PgTable, wanted: SQL | undefined) => {
+    for (let gone = atOnce; gone === atOnce;) {
+      const some = sql`ctid in (select ctid from ${table} where ${wanted} limit ${atOnce})`
+      gone = (await db.delete(table).where(some)).rowCount ?? 0
+    }
+  }
+  const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`
+  await remove(
+    snapshots,
+    and(lt(snapshots.takenAt, before(kept.snapshots)), sql`${snapshots.id} not in ${newest}`),
+  )
+  await remove(checks, lt(checks.at, before(kept.checks)))
+  const oldImpacts = db
+    .select({ id: impacts.id })
+    .from(impacts)
+    .where(lt(impacts.at, before(kept.impacts)))
+  await remove(impactPlaces, inArray(impactPlaces.impact, oldImpacts))
+  await remove(impacts, lt(impacts.at, before(kept.impacts)))
+  const ended = ['done', 'stopped', 'failed', 'ready'] as const
+  const oldBatches = db
+    .select({ id: batches.id })
+    .from(batches)
+    .where(and(lt(batches.at, before(kept.intakes)), inArray(batches.state, [...ended])))
+  await remove(intakes, inArray(intakes.batch, oldBatches))
+  await remove(batches, inArray(batches.id, oldBatches))
+  await remove(intakes, and(lt(intakes.at, before(kept.intakes)), sql`${intakes.batch} is null`))
+}
