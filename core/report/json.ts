@@ -1,3 +1,4 @@
+import { partsOf } from '../text/place'
 import type { Level } from '../rules/model'
 import { JsonList } from './list'
 import { counting, type Report, type ReportFrame, type ReportWriter } from './model'
@@ -24,7 +25,7 @@ export const jsonFindings = (report: Report, least: Level): JsonFinding[] =>
       rule,
       level,
       message,
-      pointer: at.slice(at.indexOf('#') + 1),
+      pointer: partsOf(at).pointer,
       line,
       column,
       endLine,

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { readXml } from '../text/xml'
 import type { Level } from '../rules/model'
 import { reportFormats, reportWriter, writeReport, type ReportFormat } from '.'
-import type { JsonFinding } from './json'
+import { jsonFindings, type JsonFinding } from './json'
 import { plainMarkdown } from './markdown'
 import type { Report, ReportFrame, Reported } from './model'
 
@@ -138,4 +138,32 @@ describe('a report', () => {
       }),
     )
   })
+})
+
+it('gives pointers whole, through members with # in their names too', () => {
+  const at = (place: string) => {
+    const one: Report = {
+      file: 'a.yaml',
+      findings: [
+        {
+          rule: 'valid',
+          level: 'MUST',
+          message: 'x',
+          at: place,
+          key: 'k',
+          file: '',
+          line: 1,
+          column: 1,
+          endLine: 1,
+          endColumn: 1,
+          waived: false,
+        },
+      ],
+      reach: [],
+      faults: [],
+    }
+    return jsonFindings(one, 'MAY')[0]!.pointer
+  }
+  expect(at('/paths/~1#Action=List/post')).toBe('/paths/~1#Action=List/post')
+  expect(at('parts.yaml#/paths/~1#Action=List')).toBe('/paths/~1#Action=List')
 })

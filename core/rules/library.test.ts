@@ -101,6 +101,12 @@ const calls: [name: string, expression: string, answers: unknown, kind?: Subject
   ['isEmail', 'isEmail("field@a.example") && !isEmail("field@a")', true],
   ['isDate', 'isDate("2026-02-28") && !isDate("2026-2-28")', true],
   ['isMediaType', 'isMediaType("text/csv; header=present") && !isMediaType("csv")', true],
+  [
+    'isMediaRange',
+    'isMediaRange("*/*") && isMediaRange("text/*;q=1") && !isMediaRange("*/json")',
+    true,
+  ],
+  ['counted', 'counted(["a"], "tag", "tags") + ", " + counted(2, "tag", "tags")', '1 tag, 2 tags'],
   ['mediaTypeIs', 'mediaTypeIs("application/hal+json", "application/*+json")', true],
   ['occurrences', 'occurrences(definition.tagNames, "Valves")', 2],
   ['duplicates', 'duplicates(definition.tagNames)', ['Valves']],

@@ -59,7 +59,8 @@ function countsOf(list: readonly unknown[], meter: Meter): Map<unknown, number> 
   return known
 }
 
-const mediaTypePattern = /^[a-z0-9!#$&^_.+-]+\/[a-z0-9!#$&^_.+*-]+(\s*;.*)?$/i
+const mediaTypePattern = /^[a-z0-9!#$&^_.+-]+\/[a-z0-9!#$&^_.+-]+(\s*;.*)?$/i
+const mediaRangePattern = /^(\*|[a-z0-9!#$&^_.+-]+)\/\*(\s*;.*)?$/i
 
 /** `application/*+json` and the like (RFC 6838, RFC 6839). */
 function mediaTypeIs(type: string, wanted: string): boolean {
@@ -379,6 +380,21 @@ export const library: Record<string, LibraryFunction> = {
     'Whether a text is a media type (RFC 6838).',
     'isMediaType(mediaType.type)',
     mediaTypePattern,
+  ),
+  isMediaRange: ofText(
+    'Whether a text stands for several media types, as `*/*` or `text/*` does (RFC 9110, section 12.5.1).',
+    'isMediaRange(mediaType.type)',
+    mediaRangePattern,
+  ),
+  counted: define(
+    'value, text, text',
+    'text',
+    'How many items a list has, or a number itself, with the word for one or for several.',
+    'counted(operation.tags, "tag", "tags")',
+    ([value, one, several]: unknown[]) => {
+      const count = Array.isArray(value) ? value.length : Number(value)
+      return `${count} ${count === 1 ? String(one) : String(several)}`
+    },
   ),
   mediaTypeIs: define(
     'text, text',

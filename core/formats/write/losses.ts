@@ -1,5 +1,6 @@
-import type { Part, SecurityScheme } from '../../contract/model'
+import type { Operation, Part, SecurityScheme } from '../../contract/model'
 import type { Place } from '../../text/place'
+import type { Node } from '../../text/values'
 
 /**
  * Something that a format cannot hold, where it was written, and which member of which part of the contract it is:
@@ -42,6 +43,12 @@ export class Losses {
   whole(part: object, at: Place, message: string): void {
     this.all.push({ at, message, part, key: undefined })
   }
+}
+
+/** The response of an operation that names none, where a format wants one. */
+export function standInResponse(operation: Operation, format: string, losses: Losses): Node {
+  losses.member(operation, 'responses', `${format} wants a response; a default stands in`)
+  return { default: { description: 'Not described' } }
 }
 
 /** What says how a security scheme works; all of it is lost where a format has nothing like it. */

@@ -1,4 +1,4 @@
-import { table } from '../../text/values'
+import { isObject, table } from '../../text/values'
 import {
   methods,
   operationName,
@@ -23,9 +23,9 @@ import { freeName } from '../../text/names'
 import { partsOf, type Place } from '../../text/place'
 import { segmentsOf } from '../../text/pointer'
 import type { Node } from '../../text/values'
-import { Losses, schemeWords } from './losses'
+import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
-import { OldSchemas } from './schemas'
+import { OldSchemas, writeOldXml } from './schemas'
 
 export type OpenApiVersion = '3.0' | '3.1' | '3.2'
 const full: Record<OpenApiVersion, string> = { '3.0': '3.0.3', '3.1': '3.1.0', '3.2': '3.2.0' }
@@ -227,8 +227,8 @@ class OpenApiWriter {
           ...body.extensions,
         }),
       responses:
-        responses.length === 0 && this.version !== '3.0'
-          ? undefined
+        responses.length === 0
+          ? this.noResponses(operation)
           : Object.fromEntries(
               responses.map((response) => [response.status, this.sharedResponse(response)]),
             ),
@@ -239,6 +239,11 @@ class OpenApiWriter {
       'x-soap': operation.soap,
       ...extensions,
     })
+  }
+
+  /** Before 3.1 an operation has to have a response. */
+  private noResponses(operation: Operation): Node | undefined {
+    return this.version === '3.0' ? standInResponse(operation, this.name, this.losses) : undefined
   }
 
   private sharedParameter(parameter: Parameter): Node[] {
@@ -299,13 +304,25 @@ class OpenApiWriter {
         'schema',
         'OpenAPI wants a schema here; one that allows anything stands in',
       )
-    return this.old ? this.old.write(schema, at) : this.unidentified(schema, at)
+    return this.old ? this.old.write(schema, at) : this.current(schema, at)
   }
 
-  /** Below an identifier, the contract's references would be resolved against it, and lead nowhere. */
-  private unidentified(schema: Schema, at: Place): Schema {
+  /**
+   * A schema in JSON Schema 2020-12. Below an identifier, the contract's references would be resolved against it, and lead
+   * nowhere; examples are a list; only 3.2 has node types.
+   */
+  private current(schema: Schema, at: Place): Schema {
     if (typeof schema === 'boolean') return schema
-    const copy = mapSubschemas(schema, (inner) => this.unidentified(inner, at))
+    const copy = mapSubschemas(schema, (inner) => this.current(inner, at))
+    const { examples, xml } = copy
+    if (examples !== undefined && !Array.isArray(examples)) {
+      this.losses.memberAt(at, schema, 'examples', 'The examples of a schema are a list')
+      Reflect.deleteProperty(copy, 'examples')
+    }
+    if (this.version === '3.1' && isObject(xml) && 'nodeType' in xml)
+      writeOldXml(copy, xml, () =>
+        this.losses.memberAt(at, schema, 'xml', 'OpenAPI 3.1 has no node types'),
+      )
     for (const keyword of identifiers) {
       if (copy[keyword] === undefined) continue
       const message = `"${keyword}" is not written: references go by the names of schemas here`

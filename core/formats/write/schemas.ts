@@ -5,6 +5,22 @@ import { isObject } from '../../text/values'
 import { keywords30, notIn20 } from '../openapi/keywords'
 import type { Losses } from './losses'
 
+/** Writes `xml` with a node type (OpenAPI 3.2) as it was said before: as an attribute, wrapped, or not at all. */
+export function writeOldXml(
+  schema: SchemaObject,
+  { nodeType, ...rest }: SchemaObject,
+  lose: () => void,
+): void {
+  lose()
+  const xml = {
+    ...rest,
+    ...(nodeType === 'attribute' && { attribute: true }),
+    ...(nodeType === 'element' && typesOf(schema).includes('array') && { wrapped: true }),
+  }
+  if (Object.keys(xml).length > 0) schema['xml'] = xml
+  else Reflect.deleteProperty(schema, 'xml')
+}
+
 /** Writes the contract's schemas (JSON Schema 2020-12) as an older OpenAPI has them, and says what it cannot write. */
 export class OldSchemas {
   constructor(
@@ -109,8 +125,9 @@ export class OldSchemas {
         result[key] = (value as Schema[]).map((item, i) => inner(item, key, String(i)))
         return
       case 'xml':
-        if (isObject(value) && 'nodeType' in value) lose('xml.nodeType')
         result[key] = value
+        if (isObject(value) && 'nodeType' in value)
+          writeOldXml(result, value, () => lose('xml.nodeType'))
         return
       default:
         if (keywords30.has(key) || key.startsWith('x-')) result[key] = value

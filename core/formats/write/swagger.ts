@@ -2,6 +2,7 @@ import {
   operationName,
   type Body,
   type Contract,
+  type Flow,
   type Header,
   type MediaType,
   type Operation,
@@ -15,16 +16,17 @@ import { resolveSchema, typesOf } from '../../contract/schemas'
 import type { Place } from '../../text/place'
 import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
-import { Losses, schemeWords } from './losses'
+import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
 import { OldSchemas } from './schemas'
 
 const methods = new Set(['get', 'put', 'post', 'delete', 'options', 'head', 'patch'])
-const flowNames = table<string>({
-  implicit: 'implicit',
-  password: 'password',
-  clientCredentials: 'application',
-  authorizationCode: 'accessCode',
+/** What a flow is called, and the addresses it has to have. */
+const flows20 = table<{ name: string; needs: ('authorizationUrl' | 'tokenUrl')[] }>({
+  implicit: { name: 'implicit', needs: ['authorizationUrl'] },
+  password: { name: 'password', needs: ['tokenUrl'] },
+  clientCredentials: { name: 'application', needs: ['tokenUrl'] },
+  authorizationCode: { name: 'accessCode', needs: ['authorizationUrl', 'tokenUrl'] },
 })
 
 /** Writes a contract as a Swagger 2.0 document of values; what it cannot hold is in `losses`. */
@@ -202,14 +204,38 @@ class SwaggerWriter {
         ...operation.parameters.flatMap((parameter) => this.parameter(parameter)),
         ...(body ? this.body(body) : []),
       ]),
-      responses: Object.fromEntries(
-        responses.flatMap((response) => this.numbered(response, produced)),
-      ),
+      responses: this.responses(operation, produced),
       deprecated: deprecated ? true : undefined,
       security: nonEmpty(security),
       'x-soap': operation.soap,
       ...extensions,
     })
+  }
+
+  private responses(operation: Operation, produced: Set<string>): Node {
+    const written = operation.responses.flatMap((response) => this.numbered(response, produced))
+    return written.length > 0
+      ? Object.fromEntries(written)
+      : standInResponse(operation, 'Swagger 2.0', this.losses)
+  }
+
+  /** An address of a flow made whole by the first server's; Swagger 2.0 wants a URI. */
+  private flowAddress(
+    scheme: SecurityScheme,
+    flow: Flow,
+    key: 'authorizationUrl' | 'tokenUrl',
+  ): string | undefined {
+    const written = flow[key]
+    if (written === undefined || URL.canParse(written)) return written
+    const whole = URL.parse(written, this.contract.servers[0]?.url)?.href
+    if (whole !== undefined)
+      this.losses.memberAt(
+        scheme.at,
+        flow,
+        key,
+        'Swagger 2.0 wants a whole address; it is resolved against the server',
+      )
+    return whole
   }
 
   private parameter(parameter: Parameter): Node[] {
@@ -512,7 +538,8 @@ class SwaggerWriter {
     if (type === 'apiKey' && place !== 'cookie')
       return [[name, node({ type, name: parameterName, in: place, ...common })]]
     const [flow] = flows
-    if (type === 'oauth2' && flow && flowNames[flow.kind]) {
+    const known = flow && flows20[flow.kind]
+    if (type === 'oauth2' && flow && known) {
       if (flows.length > 1)
         this.losses.member(
           scheme,
@@ -521,13 +548,13 @@ class SwaggerWriter {
         )
       if (flow.refreshUrl !== undefined)
         this.losses.memberAt(scheme.at, flow, 'refreshUrl', 'Swagger 2.0 has no refresh address')
-      const { authorizationUrl, tokenUrl, scopes } = flow
-      return [
-        [
-          name,
-          node({ type, flow: flowNames[flow.kind], authorizationUrl, tokenUrl, scopes, ...common }),
-        ],
-      ]
+      const written = {
+        authorizationUrl: this.flowAddress(scheme, flow, 'authorizationUrl'),
+        tokenUrl: this.flowAddress(scheme, flow, 'tokenUrl'),
+      }
+      const { scopes } = flow
+      if (known.needs.every((key) => written[key] !== undefined))
+        return [[name, node({ type, flow: known.name, ...written, scopes, ...common })]]
     }
     this.losses.members(
       scheme,
