@@ -67,10 +67,10 @@ test('keeps an API confidential: there for its team and who is named, not there 
   }
   await choose('team and governance')
   await expect(page.getByText('confidential', { exact: true })).toBeVisible()
-  await page.getByLabel('People who see it besides').click()
+  await page.getByText('and people named').click()
   await page.getByRole('option', { name: 'Wren Sadler' }).click()
   await page.keyboard.press('Escape')
-  await expect(page.getByLabel('People who see it besides')).toContainText('Wren Sadler')
+  await expect(page.locator('.besides')).toContainText('Wren Sadler')
 
   await signIn(page, 'wren', at)
   await expect(page.getByRole('heading', { level: 1, name: /Tanker/ })).toBeVisible()

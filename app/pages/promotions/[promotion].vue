@@ -204,7 +204,7 @@ async function approve() {
         <Trouble :refusal="actRefusal" />
         <p class="soft">
           The gates as they stood, and who approved, are in
-          <NuxtLink class="plain" :to="{ path: '/ledger', query: { search: promotion.api } }"
+          <NuxtLink class="plain" :to="{ path: '/ledger', query: { api: promotion.api } }"
             >the ledger</NuxtLink
           >.
         </p></template

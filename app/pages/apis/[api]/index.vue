@@ -278,7 +278,7 @@ const stages = computed(() =>
     <template #margin>
       <h3 class="first">
         Last in the ledger
-        <small><NuxtLink :to="{ path: '/ledger', query: { search: slug } }">all</NuxtLink></small>
+        <small><NuxtLink :to="{ path: '/ledger', query: { api: slug } }">all</NuxtLink></small>
       </h3>
       <div v-for="entry in entries?.items ?? []" :key="entry.number" class="entry">
         <NuxtLink :to="{ path: '/ledger', query: { entry: entry.number } }">{{
@@ -396,6 +396,7 @@ const stages = computed(() =>
   min-width: 190px;
 }
 .block {
+  overflow-wrap: anywhere;
   display: block;
 }
 .busy {
