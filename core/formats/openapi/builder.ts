@@ -202,15 +202,34 @@ export class Builder {
     }
   }
 
+  /**
+   * The value of an example. One that is nothing but a reference to another example is what its author took for it: the
+   * specification takes it for the value, so it is followed and warned of.
+   */
+  private exampleValue(example: Node, at: Place): unknown {
+    const value = example['value'] ?? example['dataValue'] ?? example['serializedValue']
+    if (!isObject(value) || Object.keys(value).length !== 1) return value
+    const { $ref } = value
+    if (typeof $ref !== 'string' || !$ref.includes('#/components/examples/')) return value
+    const target = this.references.follow(value, pointerStep(at, 'value'))
+    if (!target || !isObject(target.value) || !('value' in target.value)) return value
+    this.problems.push({
+      at: pointerStep(at, 'value'),
+      level: 'warning',
+      message: `The value of this example is a reference to ${$ref}; refer to it in place of the example`,
+    })
+    return target.value['value']
+  }
+
   protected examples(node: Node, at: Place): Example[] {
     if (node['example'] !== undefined) return [{ name: 'example', value: node['example'] }]
     if (node['examples'] === undefined) return none
-    return this.entries(node['examples'], pointerStep(at, 'examples'), (key, value) =>
+    return this.entries(node['examples'], pointerStep(at, 'examples'), (key, value, valueAt) =>
       compact({
         name: key,
         summary: textOf(value['summary']),
         description: textOf(value['description']),
-        value: value['value'] ?? value['dataValue'] ?? value['serializedValue'],
+        value: this.exampleValue(value, valueAt),
         externalValue: textOf(value['externalValue']),
       }),
     )

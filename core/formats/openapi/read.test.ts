@@ -148,4 +148,38 @@ components:
       [{ level: 'warning', at: '2:19' }],
     )
   })
+
+  it('follows an example whose value is only a reference to another one, with a warning', () => {
+    const { contract, problems } = readable(`openapi: 3.1.0
+info: { title: a, version: '1.0.0' }
+paths:
+  /valves:
+    get:
+      responses:
+        200:
+          description: All
+          content:
+            application/json:
+              examples:
+                open: { value: { $ref: '#/components/examples/Open' } }
+                whole: { $ref: '#/components/examples/Open' }
+                data: { value: { $ref: '#/components/schemas/Valve' } }
+components:
+  examples: { Open: { value: { turns: 3 } } }
+  schemas: { Valve: { type: object } }
+`)
+    const { examples } = contract.operations[0]!.responses[0]!.content[0]!
+    expect(examples.map(({ value }) => value)).toEqual([
+      { turns: 3 },
+      { turns: 3 },
+      { $ref: '#/components/schemas/Valve' },
+    ])
+    expect(problems).toMatchObject([
+      {
+        level: 'warning',
+        line: 12,
+        message: expect.stringMatching(/in place of the example/) as string,
+      },
+    ])
+  })
 })
