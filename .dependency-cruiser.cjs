@@ -18,7 +18,7 @@ module.exports = {
     only('gateway', ['core']),
     only('standins', []),
     only('demo', ['core', 'server', 'shared']),
-    only('cli', ['core']),
+    only('cli', ['core', 'shared']),
     {
       name: 'app-takes-classes-of-the-api-as-types-only',
       severity: 'error',

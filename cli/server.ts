@@ -1,4 +1,5 @@
 import type { Edition } from '../core/rules/model'
+import { clientOver, type Outgoing } from '../shared/client/client'
 import { WrongUse } from './files'
 
 export interface ServerOptions {
@@ -21,32 +22,29 @@ export async function publishedEdition({
   if (!base || !/^https?:$/.test(base.protocol)) {
     throw new WrongUse(`"${server}" is no address of a server.`)
   }
-  const url = new URL('/api/v1/rulebook', base)
-  url.searchParams.set('limit', '1000')
-  if (team) url.searchParams.set('team', team)
-  const answer = await answered(url, secret)
-  const { name, domain, words, groups, items } = (await answer.json()) as Omit<Edition, 'rules'> & {
-    items: Edition['rules']
-  }
+  const api = clientOver((request) => answered(base, secret, request))
+  const { name, domain, words, groups, items } = await api.getRulebook({ team })
   return { name, domain, words, groups, rules: items }
 }
 
-async function answered(url: URL, token: string): Promise<Response> {
+async function answered(base: URL, token: string, request: Outgoing): Promise<Response> {
+  const { method, path, headers } = request
   let response: Response
   try {
-    response = await fetch(url, {
-      headers: { authorization: `Bearer ${token}` },
+    response = await fetch(new URL(`/api/v1${path}`, base), {
+      method,
+      headers: { ...headers, authorization: `Bearer ${token}` },
       signal: AbortSignal.timeout(30_000),
     })
   } catch (error) {
     const { cause, message } = error as Error
     throw new WrongUse(
-      `${url.origin} does not answer: ${(cause as Error | undefined)?.message ?? message}`,
+      `${base.origin} does not answer: ${(cause as Error | undefined)?.message ?? message}`,
     )
   }
   if (response.ok) return response
   const problem = (await response.json().catch(() => ({}))) as { detail?: string }
   throw new WrongUse(
-    `${url.origin} answers ${response.status}: ${problem.detail ?? response.statusText}`,
+    `${base.origin} answers ${response.status}: ${problem.detail ?? response.statusText}`,
   )
 }

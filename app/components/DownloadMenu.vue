@@ -9,7 +9,7 @@ const dereference = ref(false)
 const syntax = ref<'yaml' | 'json'>('yaml')
 const result = shallowRef<Converted>()
 const { busy, refusal, act } = useAct()
-const base = computed(() => `/apis/${props.slug}/revisions/${props.revision}`)
+const place = computed(() => ({ api: props.slug, revision: props.revision }))
 
 const targets = computed(() => [
   { value: 'bundle', label: `One ${props.format} document` },
@@ -23,7 +23,7 @@ watch([to, dereference, syntax, open], () => (result.value = undefined))
 
 async function convert() {
   result.value = await act(() =>
-    api.post<Converted>(`${base.value}/conversions`, {
+    api.convertRevision(place.value, {
       to: to.value,
       dereference: dereference.value,
       syntax: syntax.value,
@@ -33,11 +33,8 @@ async function convert() {
 }
 const originals = () =>
   act(async () => {
-    const bytes = await api.bytes(`${base.value}/archive`)
-    offer(
-      new Blob([bytes], { type: 'application/zip' }),
-      `${props.slug}-revision-${props.revision}.zip`,
-    )
+    const answer = await api.raw.getArchive(place.value)
+    offer(await answer.blob(), `${props.slug}-revision-${props.revision}.zip`)
   })
 </script>
 

@@ -1,7 +1,5 @@
 <script setup lang="ts">
 import type { PlacementItem } from '~~/shared/api/placements'
-import type { PromotionDetail } from '~~/shared/api/promotions'
-import type { RolloutItem } from '~~/shared/api/rollouts'
 
 /** What differs at one placement, and the two ways to put it right. */
 const props = defineProps<{ placement: PlacementItem; most?: number }>()
@@ -15,22 +13,20 @@ const reviewed = computed(() => props.placement.stage !== session.shell?.stages[
 const note = ref('')
 
 async function resolve() {
-  const kind = asking.value
+  const kind = asking.value!
   const { id, edition } = props.placement
   if (reviewed.value) {
-    const headers = { 'If-Match': `"placement-${edition}"` }
+    const ifMatch = `"placement-${edition}"`
     const asked = await act(() =>
-      api.post<PromotionDetail>(
-        `/placements/${id}/requests`,
-        { kind, note: note.value },
-        { headers },
-      ),
+      api.requestChange({ placement: id }, { kind, note: note.value }, { ifMatch }),
     )
     asking.value = undefined
     if (asked) await navigateTo(`/promotions/${asked.id}`)
     return
   }
-  const done = await act(() => api.post<PlacementItem | RolloutItem>(`/placements/${id}/${kind}`))
+  const done = await act(() =>
+    kind === 'keep' ? api.keepRunning({ placement: id }) : api.putLedgerBack({ placement: id }),
+  )
   asking.value = undefined
   if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
   else if (done) emit('resolved')

@@ -17,17 +17,15 @@ const { busy, refusal, act } = useAct()
 async function start() {
   measured.value = props.text
   places.value = undefined
-  run.value = await act(() =>
-    api.post<ImpactItem>(`/rulebooks/${props.rulebook}/impacts`, { text: props.text }),
-  )
+  run.value = await act(() => api.createImpact({ rulebook: props.rulebook }, { text: props.text }))
 }
 async function refresh() {
   if (!run.value || !['waiting', 'running'].includes(run.value.state)) return
-  run.value = await api.get<ImpactItem>(`/impacts/${run.value.impact}`)
+  run.value = await api.getImpact({ impact: run.value.impact })
   if (places.value) await look()
 }
 useChanges(refresh, ['impact'])
-const stop = () => act(() => api.delete(`/impacts/${run.value!.impact}`)).then(refresh)
+const stop = () => act(() => api.stopImpact({ impact: run.value!.impact })).then(refresh)
 const going = computed(() => run.value && ['waiting', 'running'].includes(run.value.state))
 const stale = computed(() => run.value && measured.value !== props.text)
 const sum = (name: 'fails' | 'passes' | 'weighs' | 'live') =>
@@ -36,6 +34,7 @@ const sum = (name: 'fails' | 'passes' | 'weighs' | 'live') =>
 const about = ref('')
 const head = ref('')
 const places = shallowRef<ImpactPlace[]>()
+const further = ref<string>()
 interface PlacesQuery {
   rule?: string
   kind?: ImpactPlace['kind']
@@ -51,12 +50,20 @@ async function show(query: PlacesQuery) {
 }
 async function look() {
   const page = await act(() =>
-    api.get<{ items: ImpactPlace[] }>(`/impacts/${run.value!.impact}/places`, {
+    api.listImpactPlaces({ impact: run.value!.impact, ...wanted, limit: 500 }),
+  )
+  if (page) [places.value, further.value] = [page.items, page.nextCursor]
+}
+async function lookFurther() {
+  const page = await act(() =>
+    api.listImpactPlaces({
+      impact: run.value!.impact,
       ...wanted,
       limit: 500,
+      cursor: further.value,
     }),
   )
-  if (page) places.value = page.items
+  if (page) [places.value, further.value] = [[...places.value!, ...page.items], page.nextCursor]
 }
 const { token, theme } = useTokens()
 const bars = computed<Data[]>(() => {
@@ -194,6 +201,9 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
         </tr>
       </tbody>
     </table>
+    <p v-if="further">
+      <button class="ghost" :disabled="busy" @click="lookFurther()">Show more</button>
+    </p>
   </Dialog>
 </template>
 

@@ -1,23 +1,13 @@
 <script setup lang="ts">
 import type { RegisterRow } from '~~/shared/api/catalog'
 import type { FindingItem } from '~~/shared/api/rules'
-import type { PlacementItem } from '~~/shared/api/placements'
 import type { PromotionItem } from '~~/shared/api/promotions'
 
 const props = defineProps<{ row: RegisterRow }>()
-const placements = useLoad(() =>
-  api.get<{ items: PlacementItem[] }>('/placements', { api: props.row.api }),
-)
-const promotions = useLoad(() =>
-  api.get<{ items: PromotionItem[] }>('/promotions', { api: props.row.api, state: 'waiting' }),
-)
+const placements = useLoad(() => api.listPlacements({ api: props.row.api }))
+const promotions = useLoad(() => api.listPromotions({ api: props.row.api, state: 'waiting' }))
 const findings = useLoad(() =>
-  api.get<{ items: FindingItem[] }>('/findings', {
-    api: props.row.api,
-    standing: 'open',
-    first: 'level',
-    limit: 300,
-  }),
+  api.listFindings({ api: props.row.api, standing: 'open', first: 'level', limit: 300 }),
 )
 
 const differing = computed(

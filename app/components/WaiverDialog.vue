@@ -51,7 +51,7 @@ const requests = computed(() => {
 
 async function ask() {
   const done = await act(async () => {
-    for (const request of requests.value) await api.post('/waivers', request)
+    for (const request of requests.value) await api.createWaiver({}, request)
     return true
   })
   if (done)

@@ -1,6 +1,5 @@
 import type { Schema, SchemaObject } from '~~/core/contract/model'
 import { joined, referencedName } from '~~/core/contract/schemas'
-import type { PartReading } from '~~/shared/api/reading'
 
 type Resolve = (schema: Schema) => Promise<Schema>
 
@@ -10,12 +9,12 @@ const key: InjectionKey<Resolve> = Symbol('schemas')
 export function provideSchemas(slug: () => string, revision: () => number): void {
   const loaded = new Map<string, Promise<Schema>>()
   const load = (name: string) => {
-    const place = `${slug()}/${revision()}/${name}`
-    let known = loaded.get(place)
+    const key = `${slug()}/${revision()}/${name}`
+    let known = loaded.get(key)
     if (!known) {
-      const path = `/apis/${slug()}/revisions/${revision()}/schemas/${encodeURIComponent(name)}`
-      known = api.get<PartReading>(path).then(({ detail }) => detail as Schema)
-      loaded.set(place, known)
+      const place = { api: slug(), revision: revision(), schema: name }
+      known = api.getSchema(place).then(({ detail }) => detail as Schema)
+      loaded.set(key, known)
     }
     return known
   }

@@ -35,7 +35,8 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
 
   async function fetch(number: number, { files }: RevisionDetail): Promise<Map<string, SavedFile>> {
     const loaded = files.map(async ({ name }) => {
-      const bytes = await api.bytes(`/apis/${slug}/revisions/${number}/text`, { file: name })
+      const answer = await api.raw.getRevisionText({ api: slug, revision: number, file: name })
+      const bytes = new Uint8Array(await answer.arrayBuffer())
       const decoded = decodeText(bytes, name)
       return [name, { bytes, text: 'text' in decoded ? decoded.text : '' }] as const
     })
@@ -107,14 +108,14 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
   }
 
   /** One changed main file travels as text; several files as one archive, those unchanged byte for byte. */
-  async function payload(): Promise<{ text: string | Blob; query: Record<string, string> }> {
+  async function payload(): Promise<{ body: string | Blob; query: { file?: string } }> {
     if (originals.value.size === 1 || (edits.size === 1 && edits.has(main.value)))
-      return { text: textOf(main.value), query: {} }
+      return { body: textOf(main.value), query: {} }
     const files = [...originals.value].map(([name, { bytes }]) => {
       const mine = edits.get(name)
       return [name, mine === undefined ? bytes : new TextEncoder().encode(mine)] as const
     })
-    return { text: await zipped(Object.fromEntries(files)), query: { file: main.value } }
+    return { body: await zipped(Object.fromEntries(files)), query: { file: main.value } }
   }
 
   return {

@@ -3,9 +3,8 @@ import { del, get, set as keep } from 'idb-keyval'
 import { largestArchive } from '~~/core/archive/limits'
 import { newDefinition } from '~~/core/edit/operation'
 import { limits } from '~~/core/text/limits'
-import type { Batch } from '~~/shared/api/batches'
-import type { Intake, IntakeSummary, Saved } from '~~/shared/api/catalog'
-import { audiences } from '~~/shared/words'
+import type { Intake, IntakeSummary } from '~~/shared/api/catalog'
+import { audiences, type Audience } from '~~/shared/words'
 
 const session = useSession()
 const route = useRoute()
@@ -13,7 +12,7 @@ const pasted = ref('')
 const address = ref('')
 const intake = ref<Intake & { summary?: IntakeSummary }>()
 const team = ref(session.person?.team ?? '')
-const audience = ref('')
+const audience = ref<Audience>()
 const { busy, refusal, act } = useAct()
 const accepting = useAct()
 const draftKey = 'draft:bring-in'
@@ -34,7 +33,7 @@ watch(pasted, (text) => {
 
 async function follow(id: string) {
   await act(async () => {
-    intake.value = await api.get<Intake>(`/intakes/${id}`)
+    intake.value = await api.getIntake({ intake: id })
   })
 }
 const working = computed(() => intake.value && ['waiting', 'reading'].includes(intake.value.state))
@@ -49,23 +48,21 @@ const started = async (work: () => Promise<Intake>) => {
   await navigateTo({ query: { intake: made.id } }, { replace: true })
 }
 const sendText = (text: string | Blob, file: string) =>
-  started(() => api.post<Intake>('/intakes', undefined, { text, query: { file } }))
+  started(() => api.createIntake({ file }, text))
 const addresses = computed(() => address.value.split(/\s+/).filter((line) => line !== ''))
 async function fromAddress() {
   const urls = addresses.value
   if (urls.length > 1) {
-    const made = await act(() =>
-      api.post<Batch>('/batches/from-addresses', { urls, agreed: agreed.value }),
-    )
+    const made = await act(() => api.createBatchFromAddresses({}, { urls, agreed: agreed.value }))
     if (made) await navigateTo(`/batches/${made.id}`)
     return
   }
-  const [url] = urls
-  await started(() => api.post<Intake>('/intakes/from-address', { url, agreed: agreed.value }))
+  const [url = ''] = urls
+  await started(() => api.createIntakeFromAddress({}, { url, agreed: agreed.value }))
 }
 const agreeToFetch = () =>
   act(async () => {
-    intake.value = await api.post<Intake>(`/intakes/${intake.value!.id}/references`)
+    intake.value = await api.createIntakeReferences({ intake: intake.value!.id })
   })
 
 const fresh = reactive({
@@ -118,9 +115,7 @@ async function takeFiles(files: NamedFile[]) {
 }
 
 async function sendArchive(archive: Blob, file: string) {
-  const made = await act(() =>
-    api.post<Batch>('/batches', undefined, { text: archive, query: { file } }),
-  )
+  const made = await act(() => api.createBatch({ file }, archive))
   if (made) await navigateTo(`/batches/${made.id}`)
 }
 
@@ -132,9 +127,7 @@ async function accept() {
   const body = joins.value
     ? { api: twin.value!.api }
     : { team: team.value, audience: audience.value }
-  const saved = await accepting.act(() =>
-    api.post<Saved>(`/intakes/${intake.value!.id}/accept`, body),
-  )
+  const saved = await accepting.act(() => api.acceptIntake({ intake: intake.value!.id }, body))
   if (!saved) return
   await del(draftKey)
   await navigateTo(`/apis/${saved.api}/source`)
@@ -146,7 +139,7 @@ async function back() {
     intake.value.bytes > 0 &&
     intake.value.bytes < 1_000_000
   ) {
-    pasted.value = (await api.text(`/intakes/${intake.value.id}/text`)).text
+    pasted.value = await api.getIntakeText({ intake: intake.value.id })
   }
   // The address first: whoever reloads at once is to find the text, not what was read of it.
   await navigateTo({ query: {} }, { replace: true })

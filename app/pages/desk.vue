@@ -5,7 +5,7 @@ import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
 
 const route = useRoute()
 const { data: page, refusal: loadRefusal } = useLoad(
-  () => api.get<{ items: PlacementItem[] }>('/placements'),
+  () => api.listPlacements(),
   ['placement', 'drift', 'key'],
 )
 const placements = computed(() => page.value?.items ?? [])
@@ -56,13 +56,16 @@ async function send() {
   if (placement.value) sessionStorage.setItem(`key:${placement.value.id}`, key.value)
   sentTo.value = placement.value ? `https://${placement.value.spec.host}${path.value}` : ''
   answer.value = await act(() =>
-    api.post<DeskAnswer>('/requests', {
-      placement: placementId.value,
-      method: method.value,
-      path: path.value,
-      ...(key.value && { key: key.value }),
-      ...(body.value && { body: body.value, mediaType: 'application/json' }),
-    }),
+    api.sendRequest(
+      {},
+      {
+        placement: placementId.value,
+        method: method.value,
+        path: path.value,
+        ...(key.value && { key: key.value }),
+        ...(body.value && { body: body.value, mediaType: 'application/json' }),
+      },
+    ),
   )
 }
 const pretty = computed(() => {

@@ -1,13 +1,8 @@
 <script setup lang="ts">
-import type { GatewayItem } from '~~/shared/api/gateways'
 import type { PlacementItem } from '~~/shared/api/placements'
 
-const {
-  data: page,
-  refusal,
-  reload,
-} = useLoad(() => api.all<{ items: PlacementItem[]; nextCursor?: string }>('/placements'))
-const { data: gateways } = useLoad(() => api.get<{ items: GatewayItem[] }>('/gateways'))
+const { data: page, refusal, reload } = useLoad(() => api.listPlacements())
+const { data: gateways } = useLoad(() => api.listGateways())
 const { filters, set, toggle, clear, any } = useFilters([
   'mark',
   'stage',
@@ -46,7 +41,7 @@ const sites = ({ differences }: PlacementItem) =>
 const reading = useAct()
 const readAll = () =>
   reading.act(async () => {
-    for (const { name } of gateways.value?.items ?? []) await api.post(`/gateways/${name}/read`)
+    for (const { name } of gateways.value?.items ?? []) await api.readGateway({ gateway: name })
     await reload()
   })
 const lastRead = computed(

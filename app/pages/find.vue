@@ -23,7 +23,7 @@ async function look() {
   running = new AbortController()
   const { signal } = running
   try {
-    const found = await api.get<SearchPage>('/search', { ...filters.value, limit: 50 }, signal)
+    const found = await api.listMatches({ ...filters.value, limit: 50 }, { signal: signal })
     if (!signal.aborted) page.value = found
     refusal.value = undefined
   } catch (error) {
@@ -36,9 +36,7 @@ useChanges(look, ['revision', 'api', 'placement'])
 async function more() {
   const next = page.value?.nextCursor
   if (!next) return
-  const found = await act(() =>
-    api.get<SearchPage>('/search', { ...filters.value, limit: 50, cursor: next }),
-  )
+  const found = await act(() => api.listMatches({ ...filters.value, limit: 50, cursor: next }))
   if (found) page.value = { ...found, items: [...page.value!.items, ...found.items] }
 }
 

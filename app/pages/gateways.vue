@@ -1,11 +1,5 @@
 <script setup lang="ts">
-import type { GatewayItem } from '~~/shared/api/gateways'
-
-const {
-  data: page,
-  refusal,
-  reload,
-} = useLoad(() => api.get<{ items: GatewayItem[] }>('/gateways'))
+const { data: page, refusal, reload } = useLoad(() => api.listGateways())
 const { busy, refusal: actRefusal, act } = useAct()
 const all = computed(() => page.value?.items ?? [])
 const trouble = computed(() => all.value.filter((gateway) => gateway.trouble).length)
@@ -15,7 +9,7 @@ const { selected, current } = useRows(() => all.value, {
 
 const read = (name: string) =>
   act(async () => {
-    await api.post(`/gateways/${name}/read`)
+    await api.readGateway({ gateway: name })
     await reload()
   })
 </script>

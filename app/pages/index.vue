@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { lifecycles } from '~~/shared/words'
-import type { RegisterPage, RegisterRow } from '~~/shared/api/catalog'
+import type { RegisterRow } from '~~/shared/api/catalog'
 
-const { data, refusal } = useLoad(() => api.all<RegisterPage>('/apis'))
+const { data, refusal } = useLoad(() => api.listApis())
 const { filters, set, toggle, clear, any } = useFilters([
   'q',
   'team',

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { addressOf } from '~~/shared/client/client'
 import { valueChanges } from '~~/core/ledger/differences'
 import type { LedgerEntry, Verification } from '~~/shared/api/ledger'
 
@@ -21,7 +22,7 @@ const asked = computed(() => {
 })
 async function load(more = false) {
   await act(async () => {
-    const page = await api.get<{ items: LedgerEntry[]; nextCursor?: string }>('/ledger', {
+    const page = await api.listLedgerEntries({
       ...asked.value,
       limit: 60,
       ...(more && { cursor: cursor.value }),
@@ -73,7 +74,7 @@ const verifying = useAct()
 const verdict = ref<Verification>()
 const verify = () =>
   verifying.act(async () => {
-    verdict.value = await api.post<Verification>('/ledger/verify')
+    verdict.value = await api.verifyLedger()
   })
 const show = (value: unknown) =>
   value === undefined || value === null
@@ -87,7 +88,7 @@ const changes = computed(() =>
 const isShort = (value: unknown) => value !== undefined && show(value).length <= 40
 const isBeside = ({ before, after }: { before: unknown; after: unknown }) =>
   isShort(before) && isShort(after)
-const fileOf = '/api/v1/ledger/export'
+const fileOf = addressOf('exportLedger')
 const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
 </script>
 

@@ -1,6 +1,4 @@
 <script setup lang="ts">
-import type { InvitationTaken } from '~~/shared/api/people'
-
 definePageMeta({ layout: false })
 const session = useSession()
 const code = ref('')
@@ -16,7 +14,7 @@ const ready = computed(
 )
 async function begin() {
   const made = await act(async () => {
-    const { name } = await api.post<InvitationTaken>('/setup', start, {
+    const { name } = await api.createSetup({}, start, {
       headers: { 'X-One-Time-Code': code.value.trim() },
     })
     await session.signIn(name, start.password)

@@ -2,7 +2,7 @@
 import type { IssuedToken, TokenItem, TokenScope } from '~~/shared/api/tokens'
 
 /** Tokens a person makes for programs: a build that checks definitions, a script that reads the register. */
-const { data, refusal, reload } = useLoad(() => api.get<{ items: TokenItem[] }>('/tokens'), [])
+const { data, refusal, reload } = useLoad(() => api.listTokens(), [])
 const tokens = computed(() => data.value?.items ?? [])
 const scopes: { value: TokenScope; label: string }[] = [
   { value: 'read', label: 'read the register and the rulebook' },
@@ -17,11 +17,14 @@ const issued = ref<IssuedToken>()
 const copied = ref(false)
 async function make() {
   const made = await making.act(() =>
-    api.post<IssuedToken>('/tokens', {
-      name: name.value.trim(),
-      scopes: chosen.value,
-      until: until.value,
-    }),
+    api.createToken(
+      {},
+      {
+        name: name.value.trim(),
+        scopes: chosen.value,
+        until: until.value,
+      },
+    ),
   )
   if (!made) return
   issued.value = made
@@ -35,7 +38,7 @@ async function copy() {
 }
 const ending = useAct()
 async function end(token: TokenItem) {
-  await ending.act(() => api.delete(`/tokens/${token.token}`))
+  await ending.act(() => api.deleteToken({ token: token.token }))
   if (issued.value?.token === token.token) issued.value = undefined
   await reload()
 }

@@ -1,6 +1,4 @@
 <script setup lang="ts">
-import type { InvitationTaken } from '~~/shared/api/people'
-
 definePageMeta({ layout: false })
 const session = useSession()
 const code = String(useRoute().query['code'] ?? '')
@@ -8,8 +6,8 @@ const password = ref('')
 const { busy, refusal, act } = useAct()
 async function enter() {
   const done = await act(async () => {
-    const { name } = await api.post<InvitationTaken>(
-      '/invitations',
+    const { name } = await api.acceptInvitation(
+      {},
       { password: password.value },
       { headers: { 'X-One-Time-Code': code } },
     )

@@ -8,7 +8,7 @@ export const useSession = defineStore('session', () => {
 
   async function load(): Promise<'yes' | 'no' | 'not set up'> {
     try {
-      person.value = await api.get<Person>('/self')
+      person.value = await api.getSelf()
       await refresh()
       return 'yes'
     } catch (error) {
@@ -20,18 +20,18 @@ export const useSession = defineStore('session', () => {
   }
 
   async function refresh() {
-    shell.value = await api.get<Shell>('/shell')
+    shell.value = await api.getShell()
   }
 
   async function signIn(name: string, password: string) {
     const bytes = new TextEncoder().encode(`${name}:${password}`)
     const authorization = `Basic ${btoa(String.fromCharCode(...bytes))}`
-    person.value = await api.post<Person>('/session', undefined, { headers: { authorization } })
+    person.value = await api.createSession({}, { headers: { authorization } })
     await refresh()
   }
 
   async function signOut() {
-    await api.delete('/session')
+    await api.deleteSession()
     person.value = undefined
     shell.value = undefined
   }

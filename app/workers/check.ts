@@ -1,12 +1,13 @@
 import { examine, type Examination } from '~~/core/definition'
 import { estateOf, type EstatePart } from '~~/core/rules/estate'
 import { atVersion, type ApiFacts, type Edition } from '~~/core/rules/model'
-import { asksForWords, wordTest } from '~~/core/rules/spelling'
+import { asksForWords } from '~~/core/rules/spelling'
 import { readDefinition } from '~~/core/formats/read'
 import { mend, type Mended, type Mending } from '~~/core/mend'
 import { complete, type Completion } from '~~/core/complete'
 import { readText, type Syntax, type TextReading } from '~~/core/text/read'
 import { besideIn } from '~~/core/text/documents'
+import { dictionary } from './dictionary'
 
 export interface CheckedText {
   text: string
@@ -52,15 +53,6 @@ export interface CheckReply {
   examination: Examination
 }
 
-let isWord: ((word: string) => boolean) | undefined
-
-/** The dictionary comes once, and only where a rule asks for it; without it spelling is left to the server. */
-const dictionary = fetchWords()
-async function fetchWords() {
-  const response = await fetch('/api/v1/dictionary').catch(() => undefined)
-  if (response?.ok) isWord = wordTest(new Set((await response.text()).split('\n')))
-}
-
 /** What a fix would make of each text that it changes. */
 export interface FixReply extends Mended {
   answer: 'fix'
@@ -74,7 +66,7 @@ self.onmessage = async ({ data }: MessageEvent<CheckRequest | FixRequest | Compl
     return
   }
   const { facts, estate, edition } = data
-  if (asksForWords(edition.rules)) await dictionary
+  const isWord = asksForWords(edition.rules) ? await dictionary() : undefined
   const known = { facts, estate: estateOf(estate, facts.api), ...(isWord && { isWord }) }
   self.postMessage(data.ask === 'check' ? checked(data, known) : fixed(data, known))
 }

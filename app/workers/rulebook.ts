@@ -1,6 +1,7 @@
 import { readRulebook, type RulebookReading } from '~~/core/rules/rulebook'
 import { runSamples, type SampleResult } from '~~/core/rules/samples'
-import { asksForWords, wordTest } from '~~/core/rules/spelling'
+import { asksForWords } from '~~/core/rules/spelling'
+import { dictionary } from './dictionary'
 
 export interface RulebookRequest {
   number: number
@@ -17,14 +18,6 @@ export interface RulebookReply {
   samples: Record<string, SampleResult[]>
 }
 
-let isWord: ((word: string) => boolean) | undefined
-
-async function dictionary() {
-  if (isWord) return
-  const response = await fetch('/api/v1/dictionary').catch(() => undefined)
-  if (response?.ok) isWord = wordTest(new Set((await response.text()).split('\n')))
-}
-
 /** Reads a rulebook while it is being written, and runs its samples, beside the page's main thread. */
 self.onmessage = async ({ data }: MessageEvent<RulebookRequest>) => {
   const { number, text, rule, base } = data
@@ -34,7 +27,7 @@ self.onmessage = async ({ data }: MessageEvent<RulebookRequest>) => {
     const { domain, words, rules } = reading.rulebook
     const book = { domain: domain || base.domain, words: [...base.words, ...words] }
     const run = rule === undefined ? rules : rules.filter(({ id }) => id === rule)
-    if (asksForWords(run)) await dictionary()
+    const isWord = asksForWords(run) ? await dictionary() : undefined
     for (const one of run) samples[one.id] = runSamples(one, book, isWord)
   }
   const reply: RulebookReply = { number, reading, samples }

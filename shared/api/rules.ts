@@ -1,3 +1,5 @@
+import type { EstatePart } from '../../core/rules/estate'
+import type { ApiFacts } from '../../core/rules/model'
 import type { FormatName } from '../../core/contract/model'
 import {
   levels,
@@ -264,10 +266,10 @@ export class SurroundingsItem {
     says: 'Team, audience, lifecycle, today, and its versions with stages.',
     example: {},
   })
-  facts!: unknown
+  facts!: ApiFacts
 
   @anything({ says: 'What the other APIs hold under the names that this one uses.', example: [] })
-  estate!: unknown[]
+  estate!: EstatePart[]
 }
 
 export class FindingKey {

@@ -75,7 +75,7 @@ test('keeps an API confidential: there for its team and who is named, not there 
   await signIn(page, 'wren', at)
   await expect(page.getByRole('heading', { level: 1, name: /Tanker/ })).toBeVisible()
   await signIn(page, 'nadia', at)
-  await expect(page.getByText('There is no API called “tanker-dispatch”')).toBeVisible()
+  await expect(page.getByText('There is no API called "tanker-dispatch"')).toBeVisible()
   await page.goto('/find?q=tanker')
   await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
   await expect(page.getByText(/nothing|no API/i).first()).toBeVisible()

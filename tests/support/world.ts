@@ -31,6 +31,8 @@ import { workIntake } from '../../server/services/intake-work'
 import { employees, issuer } from '../../standins/issuer'
 import { supplyInterruptions } from '../../standins/network'
 import { restServer } from '../../standins/rest'
+import { clientOver } from '../../shared/client/client'
+import type { Problem } from '../../shared/api/problem'
 import { freePort, listen } from './gateway'
 import { meddlerBefore, noMeddler, type Meddler } from './meddler'
 
@@ -38,6 +40,13 @@ export interface Answer<T> {
   status: number
   body: T
   headers: Headers
+}
+
+/** What the API refused, as its problem says. */
+export class Refused extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail)
+  }
 }
 
 /** A person's browser, as far as the API can tell. */
@@ -59,6 +68,16 @@ export class Visitor {
       this.cookies.set(name!, value.join('='))
     }
   }
+
+  /** The API as the application calls it; what is refused is thrown as its problem. */
+  readonly api = clientOver(async ({ path, ...request }) => {
+    const response = await fetch(`${this.base}/api/v1${path}`, {
+      ...request,
+      headers: { ...request.headers, cookie: this.cookie() },
+    })
+    if (!response.ok) throw new Refused((await response.json()) as Problem)
+    return response
+  })
 
   cookie = () => [...this.cookies].map(([name, value]) => `${name}=${value}`).join('; ')
 

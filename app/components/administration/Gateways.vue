@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Audience } from '~~/shared/words'
 import { audiences } from '~~/shared/words'
 import type { GatewayTest } from '~~/shared/api/administration'
 import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
@@ -7,10 +8,10 @@ import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
 defineProps<{ gateways: GatewayItem[]; groups: GroupItem[] }>()
 const { busy, refusal, act } = useAct()
 
-const group = reactive({ name: '', serves: '', audiences: ['partner'] as string[] })
+const group = reactive({ name: '', serves: '', audiences: ['partner'] as Audience[] })
 const keepGroup = () => {
   const { name, ...body } = group
-  return act(() => api.put(`/gateway-groups/${name}`, body, {}))
+  return act(() => api.updateGatewayGroup({ group: name }, body))
 }
 const gateway = reactive({ name: '', group: '', serves: '', dataUrl: '', adminUrl: '' })
 const body = computed(() => {
@@ -19,10 +20,10 @@ const body = computed(() => {
 })
 const tested = ref<GatewayTest>()
 const test = async () => {
-  tested.value = await act(() => api.post<GatewayTest>('/gateway-tests', body.value))
+  tested.value = await act(() => api.testGateway({}, body.value))
 }
-const keepGateway = () => act(() => api.put(`/gateways/${gateway.name}`, body.value, {}))
-const removeGateway = (name: string) => act(() => api.delete(`/gateways/${name}`))
+const keepGateway = () => act(() => api.updateGateway({ gateway: gateway.name }, body.value))
+const removeGateway = (name: string) => act(() => api.removeGateway({ gateway: name }))
 const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
   Object.assign(gateway, { name, group: of, serves, dataUrl })
 </script>

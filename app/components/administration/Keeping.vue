@@ -14,10 +14,10 @@ const kept: { name: keyof Retention; label: string }[] = [
 const days = reactive<Retention>({ ...props.settings.retention })
 const address = ref(props.settings.publicAddress)
 const said = ref('')
-async function save(what: string, path: string, body: object) {
+async function save(what: string, put: () => Promise<unknown>) {
   said.value = ''
   const done = await act(async () => {
-    await api.put(path, body, {})
+    await put()
     return true
   })
   if (!done) return
@@ -30,7 +30,7 @@ async function save(what: string, path: string, body: object) {
   <div class="narrow">
     <Trouble :refusal="refusal" />
     <p v-if="said" class="good" role="status">{{ said }}</p>
-    <form @submit.prevent="save('Retention', '/settings/retention', days)">
+    <form @submit.prevent="save('Retention', () => api.updateRetention({}, days))">
       <h3>Retention</h3>
       <p class="soft small">
         The ledger, revisions, requests and rollouts are evidence and are never removed.
@@ -43,7 +43,7 @@ async function save(what: string, path: string, body: object) {
     </form>
     <form
       @submit.prevent="
-        save('Public address', '/settings/public-address', { publicAddress: address.trim() })
+        save('Public address', () => api.updatePublicAddress({}, { publicAddress: address.trim() }))
       "
     >
       <h3>Public address</h3>

@@ -15,7 +15,7 @@ watch(
 const keep = () =>
   act(async () => {
     const body = { organisation: organisation.value, teams: linesOf(teams.value) }
-    await api.put('/organisation', body, {})
+    await api.updateOrganisation({}, body)
     await session.refresh()
   })
 </script>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { roles } from '~~/shared/words'
+import { roles, type Role } from '~~/shared/words'
 import type { Invitation, MemberItem } from '~~/shared/api/people'
 
 /** Everybody, what they may do, and the links by which they come in. */
@@ -9,7 +9,13 @@ const session = useSession()
 const { busy, refusal, act } = useAct()
 
 const starting = ref(false)
-const start = reactive({ name: '', displayName: '', role: 'owner', team: '', signOn: false })
+const start = reactive({
+  name: '',
+  displayName: '',
+  role: 'owner' as Role,
+  team: '',
+  signOn: false,
+})
 const invitation = ref<Invitation>()
 const link = computed(() =>
   invitation.value?.path ? new URL(invitation.value.path, location.origin).href : '',
@@ -18,7 +24,7 @@ const teamOf = (role: string, team: string) => (role === 'owner' ? { team } : {}
 async function add() {
   const { name, displayName, role, team, signOn } = start
   const made = await act(() =>
-    api.post<Invitation>('/people', { name, displayName, role, signOn, ...teamOf(role, team) }),
+    api.addPerson({}, { name, displayName, role, signOn, ...teamOf(role, team) }),
   )
   if (!made) return
   invitation.value = made
@@ -27,11 +33,11 @@ async function add() {
   emit('changed')
 }
 async function invite(name: string) {
-  invitation.value = await act(() => api.post<Invitation>(`/people/${name}/invitation`))
+  invitation.value = await act(() => api.invitePerson({ person: name }))
   emit('changed')
 }
 async function change(name: string, body: object) {
-  await act(() => api.patch(`/people/${name}`, body))
+  await act(() => api.changePerson({ person: name }, body))
   emit('changed')
 }
 const ending = ref<MemberItem>()

@@ -37,14 +37,13 @@ const body = () => ({
 const tested = ref<SignOnTest>()
 const saved = ref(false)
 async function test() {
-  tested.value = await act(() => api.post<SignOnTest>('/sign-on-tests', body()))
+  tested.value = await act(() => api.testSignOn({}, body()))
 }
 async function save() {
   const done = await act(async () => {
-    await api.put(
-      '/settings/sign-in',
-      { ...(uses.value && { signOn: body() }), localAccounts: local.value },
+    await api.updateSignIn(
       {},
+      { ...(uses.value && { signOn: body() }), localAccounts: local.value },
     )
     return true
   })

@@ -15,7 +15,7 @@ watch(
 )
 const keepStages = () =>
   act(async () => {
-    await api.put('/stages', { stages: written.value }, {})
+    await api.updateStages({}, { stages: written.value })
     await session.refresh()
   })
 const addStage = () =>
@@ -31,9 +31,9 @@ const keepHost = () =>
   act(() => {
     const { stage, audiences: of } = host
     const name = encodeURIComponent(host.name.trim().toLowerCase())
-    return api.put(`/hosts/${name}`, { stage, audiences: of }, {})
+    return api.updateHost({ host: name }, { stage, audiences: of })
   })
-const removeHost = (name: string) => act(() => api.delete(`/hosts/${encodeURIComponent(name)}`))
+const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
 </script>
 
 <template>

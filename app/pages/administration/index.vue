@@ -1,10 +1,4 @@
 <script setup lang="ts">
-import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
-import type { HostItem, StageItem } from '~~/shared/api/administration'
-import type { MemberItem } from '~~/shared/api/people'
-import type { SettingsItem } from '~~/shared/api/settings'
-
-type Paged<T> = { items: T[]; nextCursor?: string }
 const topics = [
   'person',
   'organisation',
@@ -15,20 +9,13 @@ const topics = [
   'product',
   'session',
 ]
-const {
-  data: people,
-  reload,
-  refusal,
-} = useLoad(() => api.all<Paged<MemberItem>>('/people'), topics)
-const { data: stages } = useLoad(() => api.all<Paged<StageItem>>('/stages'), topics)
-const { data: hosts } = useLoad(() => api.all<Paged<HostItem>>('/hosts'), topics)
-const { data: gateways } = useLoad(() => api.all<Paged<GatewayItem>>('/gateways'), topics)
-const { data: groups } = useLoad(() => api.all<Paged<GroupItem>>('/gateway-groups'), topics)
+const { data: people, reload, refusal } = useLoad(() => api.listPeople(), topics)
+const { data: stages } = useLoad(() => api.listStages(), topics)
+const { data: hosts } = useLoad(() => api.listHosts(), topics)
+const { data: gateways } = useLoad(() => api.listGateways(), topics)
+const { data: groups } = useLoad(() => api.listGatewayGroups(), topics)
 
-const { data: settings, reload: reloadSettings } = useLoad(
-  () => api.get<SettingsItem>('/settings'),
-  topics,
-)
+const { data: settings, reload: reloadSettings } = useLoad(() => api.getSettings(), topics)
 
 const { filters, set } = useFilters(['part'] as const)
 const parts = [

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Batch, BatchItem } from '~~/shared/api/batches'
-import { audiences } from '~~/shared/words'
+import { audiences, type Audience } from '~~/shared/words'
 
 const id = String(useRoute().params['batch'])
 const session = useSession()
@@ -8,11 +8,11 @@ const {
   data: batch,
   refusal,
   reload,
-} = useLoad(() => api.get<Batch>(`/batches/${id}`), ['batch', 'intake'])
+} = useLoad(() => api.getBatch({ batch: id }), ['batch', 'intake'])
 const { filters, set, toggle } = useFilters(['outcome', 'q'])
 const { busy, refusal: actRefusal, act } = useAct()
 const team = ref(session.person?.team ?? '')
-const audience = ref('')
+const audience = ref<Audience>()
 const without = ref(new Set<string>())
 
 const working = computed(
@@ -71,15 +71,18 @@ const says: Record<Batch['state'], string> = {
 }
 const accept = () =>
   act(async () => {
-    batch.value = await api.post<Batch>(`/batches/${id}/accept`, {
-      team: team.value,
-      audience: audience.value,
-      without: [...without.value],
-    })
+    batch.value = await api.acceptBatch(
+      { batch: id },
+      {
+        team: team.value,
+        audience: audience.value!,
+        without: [...without.value],
+      },
+    )
   })
 const stop = () =>
   act(async () => {
-    batch.value = await api.post<Batch>(`/batches/${id}/cancel`)
+    batch.value = await api.cancelBatch({ batch: id })
   })
 </script>
 

@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { levels } from '~~/core/rules/model'
 import type { Config, Data, Layout } from 'plotly.js'
-import type { EstateApi, EstateFindings, Rulebook } from '~~/shared/api/rules'
+import type { EstateApi } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
 
 const { filters, set, clear, any } = useFilters(['team', 'group', 'level'] as const)
 const session = useSession()
 const { data, refusal } = useLoad(
-  () => api.get<EstateFindings>('/findings/estate'),
+  () => api.getEstateFindings(),
   ['revision', 'finding', 'waiver', 'rulebook', 'api'],
 )
-const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
+const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const apis = computed(() =>
   (data.value?.apis ?? []).filter(({ team }) => !filters.value.team || team === filters.value.team),
 )

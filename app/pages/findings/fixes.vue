@@ -2,7 +2,6 @@
 import type { ApiDetail } from '~~/shared/api/catalog'
 import type { ProposalItem, ProposedText } from '~~/shared/api/proposals'
 import { proposalStates } from '~~/shared/words'
-import type { Rulebook } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
 
 /** Fixes that somebody proposed for APIs of others: what each would change, for its owner to accept or decline. */
@@ -15,10 +14,10 @@ const { filters, set, toggle, clear, any } = useFilters([
 ] as const)
 const session = useSession()
 const { data, refusal, reload } = useLoad(
-  () => api.get<{ items: ProposalItem[] }>('/proposals', { limit: 1000 }),
+  () => api.listProposals(),
   ['proposal', 'fix', 'revision'],
 )
-const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
+const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const items = computed(() => data.value?.items ?? [])
 const shown = computed(() =>
   items.value.filter(
@@ -44,8 +43,8 @@ async function look(item: ProposalItem | undefined) {
   if (item?.state !== 'waiting') return
   await looking.act(async () => {
     const [page, found] = await Promise.all([
-      api.get<{ items: ProposedText[] }>(`/proposals/${item.proposal}/texts`),
-      api.get<ApiDetail>(`/apis/${item.api}`),
+      api.listProposedTexts({ proposal: item.proposal }),
+      api.getApi({ api: item.api }),
     ])
     if (current.value?.proposal !== item.proposal) return
     texts.value = page.items
@@ -68,11 +67,14 @@ const done = ref('')
 async function decide(accept: boolean) {
   const item = current.value!
   const outcome = await deciding.act(() =>
-    api.post<{ revision?: number }>(`/proposals/${item.proposal}/decision`, {
-      accept,
-      ...(accept && version.value && { version: version.value }),
-      ...(answer.value.trim() && { note: answer.value.trim() }),
-    }),
+    api.acceptProposal(
+      { proposal: item.proposal },
+      {
+        accept,
+        ...(accept && version.value && { version: version.value }),
+        ...(answer.value.trim() && { note: answer.value.trim() }),
+      },
+    ),
   )
   if (outcome) {
     done.value =
@@ -84,7 +86,7 @@ async function decide(accept: boolean) {
   await reload()
 }
 async function withdraw() {
-  await deciding.act(() => api.delete(`/proposals/${current.value!.proposal}`))
+  await deciding.act(() => api.withdrawProposal({ proposal: current.value!.proposal }))
   await reload()
 }
 const words: Record<ProposalItem['state'], string> = {

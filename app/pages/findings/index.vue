@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { levels } from '~~/core/rules/model'
-import type { CommentItem, FindingItem, Rulebook } from '~~/shared/api/rules'
-import type { RegisterPage } from '~~/shared/api/catalog'
+import type { CommentItem, FindingItem } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
 
 const { filters, set, toggle, clear, any } = useFilters([
@@ -22,7 +21,7 @@ const loaded = ref(false)
 const standing = computed(() => filters.value.standing || 'open')
 async function load(more = false) {
   await act(async () => {
-    const page = await api.get<{ items: FindingItem[]; nextCursor?: string }>('/findings', {
+    const page = await api.listFindings({
       ...filters.value,
       standing: standing.value === 'all' ? undefined : standing.value,
       limit: 200,
@@ -36,10 +35,10 @@ async function load(more = false) {
 watch(filters, () => void load(), { immediate: true })
 useChanges(() => load(), ['revision', 'api', 'finding', 'waiver', 'rulebook'])
 const { data: register } = useLoad(
-  () => api.all<RegisterPage>('/apis'),
+  () => api.listApis(),
   ['revision', 'api', 'finding', 'waiver', 'rulebook'],
 )
-const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
+const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const inEstate = (level: 'must' | 'should' | 'may') =>
   (register.value?.items ?? []).reduce((sum, row) => sum + row.findings[level], 0)
 const { selected, current } = useRows(() => findings.value, { open: (row) => navigateTo(to(row)) })
@@ -69,10 +68,13 @@ const triage = useAct()
 async function apply(change: { person?: string; comment?: string; accept?: boolean }) {
   const list = picked.value.length > 0 ? picked.value : current.value ? [current.value] : []
   const result = await triage.act(() =>
-    api.post<{ findings: number }>('/findings/acts', {
-      findings: list.map(({ api: slug, key }) => ({ api: slug, key })),
-      ...change,
-    }),
+    api.updateFindings(
+      {},
+      {
+        findings: list.map(({ api: slug, key }) => ({ api: slug, key })),
+        ...change,
+      },
+    ),
   )
   if (!result) return
   const what =
@@ -99,7 +101,7 @@ async function readComments() {
   const about = current.value
   if (!about?.comments) return
   const page = await api
-    .post<{ items: CommentItem[] }>('/findings/comments', { api: about.api, key: about.key })
+    .searchComments({}, { api: about.api, key: about.key })
     .catch(() => ({ items: [] }))
   if (current.value === about) comments.value = page.items
 }

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { useSession } from '~/stores/session'
-import type { Rulebook, WaiverItem } from '~~/shared/api/rules'
+import type { WaiverItem } from '~~/shared/api/rules'
 
 const session = useSession()
 
 const { filters, set, clear, any, toggle } = useFilters(['state', 'api', 'rule', 'waiver'] as const)
 const { data, refusal, reload } = useLoad(
-  () => api.get<{ items: WaiverItem[] }>('/waivers', { limit: 1000 }),
+  () => api.listWaivers(),
   ['waiver', 'finding', 'revision'],
 )
-const { data: rulebook } = useLoad(() => api.get<Rulebook>('/rulebook'), ['rulebook'])
+const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const items = computed(() => data.value?.items ?? [])
 /** A waiver is announced before it ends, so that there is time to mend or to ask again. */
 const soon = 30
@@ -40,13 +40,13 @@ const note = ref('')
 const deciding = useAct()
 async function decide(approve: boolean) {
   await deciding.act(() =>
-    api.post(`/waivers/${current.value!.waiver}/decision`, { approve, note: note.value }),
+    api.approveWaiver({ waiver: current.value!.waiver }, { approve, note: note.value }),
   )
   note.value = ''
   await reload()
 }
 async function withdraw() {
-  await deciding.act(() => api.delete(`/waivers/${current.value!.waiver}`))
+  await deciding.act(() => api.withdrawWaiver({ waiver: current.value!.waiver }))
   await reload()
 }
 const days = ({ state, days: left, until }: WaiverItem) =>

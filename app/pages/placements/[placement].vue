@@ -1,8 +1,6 @@
 <script setup lang="ts">
 import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { PlacementItem, SpecBody } from '~~/shared/api/placements'
-import type { PromotionDetail } from '~~/shared/api/promotions'
-import type { RolloutItem } from '~~/shared/api/rollouts'
 
 const id = String(useRoute().params['placement'])
 const placement = shallowRef<PlacementItem>()
@@ -13,10 +11,11 @@ const { busy, refusal, act } = useAct()
 
 async function load() {
   await loading.act(async () => {
-    placement.value = await api.get<PlacementItem>(`/placements/${id}`)
-    revision.value = await api.get<RevisionDetail>(
-      `/apis/${placement.value.api}/revisions/${placement.value.revision}`,
-    )
+    placement.value = await api.getPlacement({ placement: id })
+    revision.value = await api.getRevision({
+      api: placement.value.api,
+      revision: placement.value.revision,
+    })
     spec.value = structuredClone(placement.value.spec)
   })
 }
@@ -29,19 +28,19 @@ const session = useSession()
 /** Beyond the first stage nothing changes without review. */
 const reviewed = computed(() => placement.value?.stage !== session.shell?.stages[0])
 const note = ref('')
-const headers = computed(() => ({ 'If-Match': `"placement-${placement.value?.edition}"` }))
+const ifMatch = computed(() => `"placement-${placement.value?.edition}"`)
 async function apply() {
   const { api: slug } = placement.value!
   if (reviewed.value) {
-    const body = { kind: 'change', spec: spec.value, note: note.value }
+    const body = { kind: 'change' as const, spec: spec.value, note: note.value }
     const asked = await act(() =>
-      api.post<PromotionDetail>(`/placements/${id}/requests`, body, { headers: headers.value }),
+      api.requestChange({ placement: id }, body, { ifMatch: ifMatch.value }),
     )
     if (asked) await navigateTo(`/promotions/${asked.id}`)
     return
   }
   const done = await act(() =>
-    api.put<PlacementItem | RolloutItem>(`/placements/${id}`, spec.value, headers.value),
+    api.updatePlacement({ placement: id }, spec.value!, { ifMatch: ifMatch.value }),
   )
   if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
   else if (done) await navigateTo({ path: `/apis/${slug}/placements`, query: { placed: id } })

@@ -1,12 +1,6 @@
 <script setup lang="ts">
-import type { PromotionDetail } from '~~/shared/api/promotions'
-
 const id = String(useRoute().params['promotion'])
-const {
-  data: promotion,
-  refusal,
-  reload,
-} = useLoad(() => api.get<PromotionDetail>(`/promotions/${id}`))
+const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
 const { busy, refusal: actRefusal, act } = useAct()
 const note = ref('')
 const asking = ref(false)
@@ -21,21 +15,32 @@ const isPromotion = computed(() => promotion.value?.kind === 'promotion')
 async function override() {
   overriding.value = false
   await act(() =>
-    api.post(`/promotions/${id}/override`, {
-      reason: reason.value,
-      digest: promotion.value!.digest,
-    }),
+    api.skipApproval(
+      { promotion: id },
+      {
+        reason: reason.value,
+        digest: promotion.value!.digest ?? '',
+      },
+    ),
   )
   await reload()
 }
-async function doIt(what: 'promote' | 'withdraw' | 'confirm') {
+const acts = {
+  promote: api.promoteVersion,
+  withdraw: api.withdrawPromotion,
+  confirm: api.confirmOverride,
+}
+async function doIt(what: keyof typeof acts) {
   asking.value = false
-  await act(() => api.post(`/promotions/${id}/${what}`))
+  await act(() => acts[what]({ promotion: id }))
   await reload()
 }
 async function approve() {
   await act(() =>
-    api.post(`/promotions/${id}/approvals`, { note: note.value, digest: promotion.value!.digest }),
+    api.approvePromotion(
+      { promotion: id },
+      { note: note.value, digest: promotion.value!.digest ?? '' },
+    ),
   )
   await reload()
 }

@@ -1,9 +1,7 @@
 <script setup lang="ts">
 import type { PromotionItem } from '~~/shared/api/promotions'
 
-const { data: page, refusal } = useLoad(() =>
-  api.all<{ items: PromotionItem[]; nextCursor?: string }>('/promotions'),
-)
+const { data: page, refusal } = useLoad(() => api.listPromotions())
 const { filters, set, toggle, clear, any } = useFilters(['state', 'team', 'promotion'] as const)
 const all = computed(() => page.value?.items ?? [])
 const waiting = computed(() => all.value.filter(({ state }) => state === 'waiting'))

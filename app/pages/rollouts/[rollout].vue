@@ -1,15 +1,13 @@
 <script setup lang="ts">
-import type { RolloutItem } from '~~/shared/api/rollouts'
-
 const id = String(useRoute().params['rollout'])
 const {
   data: rollout,
   refusal,
   reload,
-} = useLoad(() => api.get<RolloutItem>(`/rollouts/${id}`), ['rollout'])
+} = useLoad(() => api.getRollout({ rollout: id }), ['rollout'])
 const { busy, refusal: actRefusal, act } = useAct()
 const cancel = async () => {
-  await act(() => api.post(`/rollouts/${id}/cancel`))
+  await act(() => api.cancelRollout({ rollout: id }))
   await reload()
 }
 const confirmed = computed(

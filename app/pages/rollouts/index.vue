@@ -1,10 +1,5 @@
 <script setup lang="ts">
-import type { RolloutItem } from '~~/shared/api/rollouts'
-
-const { data: page, refusal } = useLoad(
-  () => api.all<{ items: RolloutItem[]; nextCursor?: string }>('/rollouts'),
-  ['rollout'],
-)
+const { data: page, refusal } = useLoad(() => api.listRollouts(), ['rollout'])
 const { filters, set, toggle, clear, any } = useFilters(['state', 'gateway'] as const)
 const all = computed(() => page.value?.items ?? [])
 const inState = (state: string) => all.value.filter((rollout) => rollout.state === state).length

@@ -18,10 +18,7 @@ const session = useSession()
 const { filters, set } = useFilters(['rulebook', 'rule', 'view'] as const)
 const slug = computed(() => filters.value.rulebook || 'house')
 const asText = computed(() => filters.value.view === 'text')
-const { data: books, reload: reloadBooks } = useLoad(
-  () => api.get<{ items: RulebookDraft[] }>('/rulebooks'),
-  ['rulebook'],
-)
+const { data: books, reload: reloadBooks } = useLoad(() => api.listRulebooks(), ['rulebook'])
 const house = shallowRef<Rulebook>()
 const draft = shallowRef<RulebookDraft>()
 const etag = ref('')
@@ -33,9 +30,10 @@ const { answer, reading, read } = useRulebookText()
 
 async function load() {
   await refusalOf.act(async () => {
-    house.value ??= await api.get<Rulebook>('/rulebook')
-    draft.value = await api.get<RulebookDraft>(`/rulebooks/${slug.value}`)
-    etag.value = (await api.etag(`/rulebooks/${slug.value}`)) ?? ''
+    house.value ??= await api.getRulebook()
+    const answer = await api.raw.getRulebookDraft({ rulebook: slug.value })
+    draft.value = (await answer.json()) as RulebookDraft
+    etag.value = stateOf(answer)
     saved.value = draft.value.text
     const kept = await get<Kept>(keptKey())
     restored.value = kept && kept.text !== saved.value ? kept : undefined
@@ -175,11 +173,15 @@ const tints = computed(() => problems.value.map(({ line }) => ({ line, level: 'M
 const saving = useAct()
 async function save() {
   const result = await saving.act(() =>
-    api.putWithEtag<RulebookDraft>(`/rulebooks/${slug.value}`, { text: text.value }, etag.value),
+    api.raw.replaceRulebookDraft(
+      { rulebook: slug.value },
+      { text: text.value },
+      { ifMatch: etag.value },
+    ),
   )
   if (!result) return false
-  draft.value = result.body
-  etag.value = result.etag
+  draft.value = (await result.json()) as RulebookDraft
+  etag.value = stateOf(result)
   saved.value = text.value
   restored.value = undefined
   await store()
@@ -191,11 +193,7 @@ const published = ref<EditionItem>()
 async function publish() {
   if (dirty.value && !(await save())) return
   published.value = await saving.act(() =>
-    api.post<EditionItem>(
-      `/rulebooks/${slug.value}/editions`,
-      { note: note.value },
-      { headers: { 'If-Match': etag.value } },
-    ),
+    api.publishEdition({ rulebook: slug.value }, { note: note.value }, { ifMatch: etag.value }),
   )
   if (published.value) {
     note.value = ''
@@ -204,7 +202,7 @@ async function publish() {
   }
 }
 async function begin(team: string) {
-  const made = await saving.act(() => api.post<RulebookDraft>('/rulebooks', { team }))
+  const made = await saving.act(() => api.createRulebook({}, { team }))
   if (!made) return
   await reloadBooks()
   await set({ rulebook: made.rulebook, rule: '' })
@@ -215,9 +213,7 @@ const without = computed(() => {
 })
 const differences = computed<RuleDifference['says'][]>(() => draft.value?.changes ?? [])
 async function show(shown: boolean) {
-  const result = await saving.act(() =>
-    api.patch<RulebookDraft>(`/rulebooks/${slug.value}`, { shown }),
-  )
+  const result = await saving.act(() => api.updateRulebook({ rulebook: slug.value }, { shown }))
   if (result) draft.value = result
 }
 
@@ -250,7 +246,7 @@ async function discard() {
 }
 /** Somebody else saved in between; what they saved is the text's older state from then on. */
 async function saveOver() {
-  etag.value = (await api.etag(`/rulebooks/${slug.value}`)) ?? ''
+  etag.value = stateOf(await api.raw.getRulebookDraft({ rulebook: slug.value }))
   await save()
 }
 </script>

@@ -1,11 +1,6 @@
 <script setup lang="ts">
-import type { EditionItem } from '~~/shared/api/rules'
-
 const { filters, set } = useFilters(['rulebook', 'edition'] as const)
-const { data, refusal } = useLoad(
-  () => api.get<{ items: EditionItem[] }>('/editions', { limit: 500 }),
-  ['rulebook'],
-)
+const { data, refusal } = useLoad(() => api.listEditions(), ['rulebook'])
 const editions = computed(() =>
   (data.value?.items ?? []).filter(
     ({ rulebook }) => !filters.value.rulebook || rulebook === filters.value.rulebook,
@@ -20,7 +15,7 @@ const { selected, current } = useRows(() => editions.value, {
 const text = ref('')
 watch(current, () => (text.value = ''))
 async function read() {
-  text.value = (await api.text(`/editions/${current.value!.edition}/text`)).text
+  text.value = await api.getEditionText({ edition: current.value!.edition })
 }
 </script>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { levels } from '~~/core/rules/model'
 import { bindingWords } from '~~/core/rules/page'
-import type { Rulebook, RuleItem } from '~~/shared/api/rules'
+import type { RuleItem } from '~~/shared/api/rules'
 
 const { filters, set, toggle, clear, any, typed } = useFilters([
   'level',
@@ -17,7 +17,7 @@ const {
   refusal,
   reload,
 } = useLoad(
-  () => api.get<Rulebook>('/rulebook', { team: filters.value.team }),
+  () => api.getRulebook({ team: filters.value.team }),
   ['rulebook', 'finding', 'revision', 'waiver'],
 )
 watch(
@@ -60,10 +60,13 @@ watch(current, () => {
 async function propose() {
   const rule = current.value!.id
   const made = await proposing.act(() =>
-    api.post(`/rules/${rule}/proposals`, {
-      fix: fix.value,
-      ...(note.value.trim() && { note: note.value.trim() }),
-    }),
+    api.createProposals(
+      { rule },
+      {
+        fix: fix.value,
+        ...(note.value.trim() && { note: note.value.trim() }),
+      },
+    ),
   )
   if (made) await navigateTo({ path: '/findings/fixes', query: { rule } })
 }

@@ -1,18 +1,15 @@
 <script setup lang="ts">
-import type { ApiChange, ApiDetail } from '~~/shared/api/catalog'
-import type { LedgerEntry } from '~~/shared/api/ledger'
+import type { ApiChange } from '~~/shared/api/catalog'
 import { audiences, lifecycles } from '~~/shared/words'
 
 const slug = String(useRoute().params['api'])
 const session = useSession()
-const { data: detail, refusal, reload } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
-const { data: entries } = useLoad(() =>
-  api.get<{ items: LedgerEntry[] }>('/ledger', { api: slug, limit: 12 }),
-)
+const { data: detail, refusal, reload } = useLoad(() => api.getApi({ api: slug }))
+const { data: entries } = useLoad(() => api.listLedgerEntries({ api: slug, limit: 12 }))
 const { busy, refusal: changeRefusal, act } = useAct()
 const change = (what: ApiChange) =>
   act(async () => {
-    await api.patch(`/apis/${slug}`, what)
+    await api.updateApi({ api: slug }, what)
     await reload()
   })
 

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import type { Operation } from '~~/core/contract/model'
-import type { ApiDetail, OperationItem, RevisionDetail } from '~~/shared/api/catalog'
+import type { OperationItem, RevisionDetail } from '~~/shared/api/catalog'
 import type { PartReading } from '~~/shared/api/reading'
 
 const slug = String(useRoute().params['api'])
 const { filters, set, typed, toggle } = useFilters(['q', 'tag', 'method', 'show'])
 const { data: detail, refusal } = useLoad(
-  () => api.get<ApiDetail>(`/apis/${slug}`),
+  () => api.getApi({ api: slug }),
   ['revision', 'api', 'placement'],
 )
 const revision = shallowRef<RevisionDetail>()
@@ -16,7 +16,7 @@ watch(
   (number) =>
     number &&
     void loading.act(async () => {
-      revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${number}`)
+      revision.value = await api.getRevision({ api: slug, revision: number })
     }),
 )
 provideSchemas(
@@ -89,6 +89,12 @@ const choose = (row: Row, index: number) => {
 }
 
 const reading = shallowRef<PartReading>()
+const read = ({ kind, name, position }: Row, place: { api: string; revision: number }) =>
+  kind === 'schema'
+    ? api.getSchema({ ...place, schema: name })
+    : kind === 'webhook'
+      ? api.getWebhook({ ...place, webhook: position })
+      : api.getOperation({ ...place, operation: position })
 const readingOf = ref('')
 const part = useAct()
 watch(
@@ -97,11 +103,8 @@ watch(
     if (!row || !about || readingOf.value === `${about.revision}${row.key}`) return
     const wanted = `${about.revision}${row.key}`
     readingOf.value = wanted
-    const which = row.kind === 'schema' ? encodeURIComponent(row.name) : row.position
     try {
-      const found = await api.get<PartReading>(
-        `/apis/${slug}/revisions/${about.revision}/${row.kind}s/${which}`,
-      )
+      const found = await read(row, { api: slug, revision: about.revision })
       if (readingOf.value === wanted) reading.value = found
     } catch (error) {
       part.refusal.value = asRefusal(error)

@@ -1,15 +1,10 @@
 <script setup lang="ts">
-import type { ApiDetail, RevisionDetail } from '~~/shared/api/catalog'
-import type { GroupItem } from '~~/shared/api/gateways'
-import type { PlacementDraft, PlacementItem, SpecBody } from '~~/shared/api/placements'
-import type { RolloutItem } from '~~/shared/api/rollouts'
+import type { RevisionDetail } from '~~/shared/api/catalog'
+import type { PlacementDraft, SpecBody } from '~~/shared/api/placements'
 
 const slug = String(useRoute().params['api'])
-const { data: detail } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`), ['revision'])
-const { data: groups } = useLoad(
-  () => api.get<{ items: GroupItem[] }>('/gateway-groups'),
-  ['gateway'],
-)
+const { data: detail } = useLoad(() => api.getApi({ api: slug }), ['revision'])
+const { data: groups } = useLoad(() => api.listGatewayGroups(), ['gateway'])
 const draft = shallowRef<PlacementDraft>()
 const revision = shallowRef<RevisionDetail>()
 const spec = ref<SpecBody>()
@@ -20,11 +15,12 @@ const { busy, refusal, act } = useAct()
 
 async function propose() {
   await drafting.act(async () => {
-    const made = await api.get<PlacementDraft>(`/apis/${slug}/placement-draft`, {
+    const made = await api.getPlacementDraft({
+      api: slug,
       version: version.value,
       group: group.value,
     })
-    revision.value = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${made.revision}`)
+    revision.value = await api.getRevision({ api: slug, revision: made.revision })
     draft.value = made
     version.value = made.version
     group.value = made.group
@@ -47,12 +43,15 @@ const must = computed(() => revision.value?.findings.must ?? 0)
 
 async function place() {
   const placed = await act(() =>
-    api.post<PlacementItem | RolloutItem>('/placements', {
-      api: slug,
-      version: version.value,
-      group: group.value,
-      spec: spec.value,
-    }),
+    api.createPlacement(
+      {},
+      {
+        api: slug,
+        version: version.value,
+        group: group.value,
+        spec: spec.value!,
+      },
+    ),
   )
   if (isUnderWay(placed)) await navigateTo(`/rollouts/${placed.id}`)
   else if (placed)

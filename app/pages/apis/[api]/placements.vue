@@ -1,16 +1,13 @@
 <script setup lang="ts">
+import type { HandEdit } from '~~/shared/api/placements'
 import { limitText, outsideAddress } from '~~/core/routing/placement'
-import type { ApiDetail } from '~~/shared/api/catalog'
 import type { IssuedKey, PlacementItem } from '~~/shared/api/placements'
-import type { PromotionDetail } from '~~/shared/api/promotions'
 
 const route = useRoute()
 const slug = String(route.params['api'])
 const session = useSession()
-const { data: detail, refusal } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
-const { data: page, reload } = useLoad(() =>
-  api.get<{ items: PlacementItem[] }>('/placements', { api: slug, limit: 1000 }),
-)
+const { data: detail, refusal } = useLoad(() => api.getApi({ api: slug }))
+const { data: page, reload } = useLoad(() => api.listPlacements({ api: slug }))
 const placements = computed(() => page.value?.items ?? [])
 const chosen = ref(String(route.query['placed'] ?? ''))
 const current = computed(
@@ -25,7 +22,7 @@ const keyName = ref('')
 const issued = ref<IssuedKey>()
 async function issue() {
   const made = await act(() =>
-    api.post<IssuedKey>(`/placements/${current.value!.id}/keys`, { name: keyName.value }),
+    api.issueKey({ placement: current.value!.id }, { name: keyName.value }),
   )
   if (!made) return
   issued.value = made
@@ -34,7 +31,7 @@ async function issue() {
   await reload()
 }
 async function withdraw(name: string) {
-  await act(() => api.delete(`/placements/${current.value!.id}/keys/${encodeURIComponent(name)}`))
+  await act(() => api.withdrawKey({ placement: current.value!.id, key: name }))
   await reload()
 }
 const removing = ref(false)
@@ -43,16 +40,14 @@ const reviewed = computed(() => current.value?.stage !== session.shell?.stages[0
 async function remove() {
   const { id, edition } = current.value!
   if (reviewed.value) {
-    const headers = { 'If-Match': `"placement-${edition}"` }
-    const body = { kind: 'removal', note: note.value }
-    const asked = await act(() =>
-      api.post<PromotionDetail>(`/placements/${id}/requests`, body, { headers }),
-    )
+    const ifMatch = `"placement-${edition}"`
+    const body = { kind: 'removal' as const, note: note.value }
+    const asked = await act(() => api.requestChange({ placement: id }, body, { ifMatch }))
     removing.value = false
     if (asked) await navigateTo(`/promotions/${asked.id}`)
     return
   }
-  await act(() => api.delete(`/placements/${id}`))
+  await act(() => api.removePlacement({ placement: id }))
   removing.value = false
   await reload()
 }
@@ -65,13 +60,13 @@ const nextStage = computed(() => {
 async function ask() {
   const { version, stage } = current.value!
   const made = await act(() =>
-    api.post<PromotionDetail>('/promotions', { api: slug, version, from: stage, note: note.value }),
+    api.requestPromotion({}, { api: slug, version, from: stage, note: note.value }),
   )
   asking.value = false
   if (made) await navigateTo(`/promotions/${made.id}`)
 }
-async function handEdit(kind: string) {
-  await act(() => api.post(`/placements/${current.value!.id}/hand-edit`, { kind }))
+async function handEdit(kind: HandEdit['kind']) {
+  await act(() => api.changeByHand({ placement: current.value!.id }, { kind }))
   await reload()
 }
 const served = (placement: PlacementItem) =>

@@ -3,7 +3,7 @@ import type { EstatePart } from '~~/core/rules/estate'
 import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
 import { writableFormats } from '~~/core/edit/operation'
 import type { Syntax } from '~~/core/text/read'
-import type { ApiDetail, RevisionDetail, Saved } from '~~/shared/api/catalog'
+import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { Rulebook } from '~~/shared/api/rules'
 
 interface EditorHandle {
@@ -18,10 +18,7 @@ const {
   data: detail,
   refusal,
   reload,
-} = useLoad(
-  () => api.get<ApiDetail>(`/apis/${slug}`),
-  ['revision', 'placement', 'api', 'gateway', 'drift'],
-)
+} = useLoad(() => api.getApi({ api: slug }), ['revision', 'placement', 'api', 'gateway', 'drift'])
 const rulebook = shallowRef<Rulebook & Pick<Edition, 'rules'>>()
 const surroundings = shallowRef<{ facts: ApiFacts; estate: EstatePart[] }>()
 const revision = shallowRef<RevisionDetail>()
@@ -50,9 +47,9 @@ const loading = useAct()
 async function load(number: number) {
   await loading.act(async () => {
     const [about, rules, known] = await Promise.all([
-      api.get<RevisionDetail>(`/apis/${slug}/revisions/${number}`),
-      rulebook.value ?? api.get<Rulebook>('/rulebook', { team: detail.value!.team }),
-      api.get<{ facts: ApiFacts; estate: EstatePart[] }>(`/apis/${slug}/surroundings`),
+      api.getRevision({ api: slug, revision: number }),
+      rulebook.value ?? api.getRulebook({ team: detail.value!.team }),
+      api.getSurroundings({ api: slug }),
     ])
     rulebook.value = { ...rules, rules: rules.items }
     surroundings.value = known
@@ -106,26 +103,25 @@ async function save() {
 
 async function saveFiles() {
   const mine = files.textOf(file.value)
-  const result = await act(async () =>
-    api.post<Saved>(`/apis/${slug}/revisions`, undefined, {
-      ...(await files.payload()),
-      headers: { 'If-Match': `"revision-${base.value}"` },
-    }),
-  )
+  const result = await act(async () => {
+    const { body, query } = await files.payload()
+    const ifMatch = `"revision-${base.value}"`
+    return api.saveRevision({ api: slug, ...query }, body, { ifMatch })
+  })
   if (result) {
     await files.forget()
     clash.value = undefined
     saved.value = `Saved as revision ${result.revision}.`
     base.value = result.revision
     await reload()
-    const about = await api.get<RevisionDetail>(`/apis/${slug}/revisions/${result.revision}`)
+    const about = await api.getRevision({ api: slug, revision: result.revision })
     await files.open(result.revision, about, file.value, true)
     revision.value = about
   } else if (saveRefusal.value?.status === 412) {
     await files.store()
     await reload()
     const number = detail.value!.latest.revision
-    const theirs = await files.fetch(number, await api.get(`/apis/${slug}/revisions/${number}`))
+    const theirs = await files.fetch(number, await api.getRevision({ api: slug, revision: number }))
     clash.value = { theirs: theirs.get(file.value)?.text ?? '', mine, revision: number }
   }
 }

@@ -1,14 +1,10 @@
 <script setup lang="ts">
-import type { ApiDetail, RevisionItem } from '~~/shared/api/catalog'
 import type { ChangeItem } from '~~/shared/api/reading'
 
 const slug = String(useRoute().params['api'])
 const { filters, set, toggle } = useFilters(['revision', 'from', 'kind', 'version'])
-const { data: detail, refusal } = useLoad(() => api.get<ApiDetail>(`/apis/${slug}`))
-const { data: revisions } = useLoad(
-  () => api.get<{ items: RevisionItem[] }>(`/apis/${slug}/revisions`, { limit: 1000 }),
-  ['revision'],
-)
+const { data: detail, refusal } = useLoad(() => api.getApi({ api: slug }))
+const { data: revisions } = useLoad(() => api.listRevisions({ api: slug }), ['revision'])
 const items = computed(() =>
   (revisions.value?.items ?? []).filter(
     ({ version }) => !filters.value.version || version === filters.value.version,
@@ -44,10 +40,7 @@ watch(
     }
     busy.value = false
     const page = await act(() =>
-      api.get<{ items: ChangeItem[] }>(`/apis/${slug}/revisions/${item.revision}/changes`, {
-        from: earlier,
-        limit: 1000,
-      }),
+      api.listChanges({ api: slug, revision: item.revision, from: earlier }),
     )
     if (asked === wanted && page) changes.value = page.items
   },

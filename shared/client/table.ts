@@ -1,0 +1,387 @@
+import type {
+  GatewayChange,
+  GatewayTest,
+  GroupChange,
+  HostChange,
+  HostItem,
+  OrganisationChange,
+  SetupStart,
+  StageItem,
+  StageList,
+} from '../api/administration'
+import type { AddressBatch, Batch, BatchAcceptance, BatchQuery } from '../api/batches'
+import type {
+  Acceptance,
+  AddressIntake,
+  ApiChange,
+  ApiDetail,
+  Intake,
+  IntakeQuery,
+  PageQuery,
+  RegisterPage,
+  RevisionDetail,
+  RevisionItem,
+  Saved,
+} from '../api/catalog'
+import type { CheckItem, CheckQuery, ReportQuery } from '../api/checks'
+import type { DeskAnswer, DeskRequest } from '../api/desk'
+import type { GatewayItem, GroupItem } from '../api/gateways'
+import type { ImpactItem, ImpactPlace, ImpactQuery, ImpactStart } from '../api/impact'
+import type {
+  ConsistencyProof,
+  ConsistencyQuery,
+  InclusionProof,
+  LedgerEntry,
+  LedgerQuery,
+  ProofQuery,
+  SignedHeadItem,
+  Verification,
+} from '../api/ledger'
+import type {
+  Invitation,
+  InvitationAnswer,
+  InvitationTaken,
+  MemberItem,
+  NewPassword,
+  Person,
+  PersonChange,
+  PersonStart,
+  SessionItem,
+} from '../api/people'
+import type {
+  ChangeRequest,
+  DraftQuery,
+  HandEdit,
+  IssuedKey,
+  KeyRequest,
+  PlacementDraft,
+  PlacementItem,
+  PlacementQuery,
+  PlacementRequest,
+  SpecBody,
+} from '../api/placements'
+import type {
+  Approval,
+  Override,
+  PromotionDetail,
+  PromotionItem,
+  PromotionQuery,
+  PromotionRequest,
+} from '../api/promotions'
+import type {
+  ProposalCount,
+  ProposalDecision,
+  ProposalItem,
+  ProposalOutcome,
+  ProposalQuery,
+  ProposalStart,
+  ProposedText,
+} from '../api/proposals'
+import type {
+  ChangeItem,
+  ChangesQuery,
+  ConversionRequest,
+  Converted,
+  FileQuery,
+  PartReading,
+  SaveQuery,
+  SearchPage,
+  SearchQuery,
+} from '../api/reading'
+import type { RolloutItem, RolloutQuery } from '../api/rollouts'
+import type {
+  ActResult,
+  CommentItem,
+  EditionItem,
+  EstateFindings,
+  FindingAct,
+  FindingItem,
+  FindingKey,
+  FindingQuery,
+  NewRulebook,
+  Publication,
+  Rulebook,
+  RulebookDraft,
+  RulebookQuery,
+  RulebookSettings,
+  RulebookText,
+  SurroundingsItem,
+  WaiverDecision,
+  WaiverItem,
+  WaiverQuery,
+  WaiverRequest,
+} from '../api/rules'
+import type {
+  PublicAddress,
+  Retention,
+  SettingsItem,
+  SignInChange,
+  SignOnChange,
+  SignOnTest,
+} from '../api/settings'
+import type { Shell } from '../api/shell'
+import type { IssuedToken, NewToken, TokenItem } from '../api/tokens'
+import type { Call, Page, Route } from './client'
+
+// Made from the operations of the server: `npm run operations` writes it, and a test holds it to them.
+
+/** Every operation: its method and path, what it sends, and what comes back. */
+export const routes = {
+  acceptBatch: ['POST', '/batches/{batch}/accept', 'json', 'json'],
+  acceptIntake: ['POST', '/intakes/{intake}/accept', 'json', 'json'],
+  acceptInvitation: ['POST', '/invitations', 'json', 'json'],
+  acceptProposal: ['POST', '/proposals/{proposal}/decision', 'json', 'json'],
+  addPerson: ['POST', '/people', 'json', 'json'],
+  approvePromotion: ['POST', '/promotions/{promotion}/approvals', 'json', 'json'],
+  approveWaiver: ['POST', '/waivers/{waiver}/decision', 'json', 'nothing'],
+  cancelBatch: ['POST', '/batches/{batch}/cancel', 'nothing', 'json'],
+  cancelRollout: ['POST', '/rollouts/{rollout}/cancel', 'nothing', 'json'],
+  changeByHand: ['POST', '/placements/{placement}/hand-edit', 'json', 'json'],
+  changePassword: ['PUT', '/self/password', 'json', 'nothing'],
+  changePerson: ['PATCH', '/people/{person}', 'json', 'nothing'],
+  confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
+  convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
+  createBaseline: ['POST', '/apis/{api}/baseline', 'nothing', 'json'],
+  createBatch: ['POST', '/batches', 'text', 'json'],
+  createBatchFromAddresses: ['POST', '/batches/from-addresses', 'json', 'json'],
+  createCheck: ['POST', '/checks', 'text', 'json'],
+  createImpact: ['POST', '/rulebooks/{rulebook}/impacts', 'json', 'json'],
+  createIntake: ['POST', '/intakes', 'text', 'json'],
+  createIntakeFromAddress: ['POST', '/intakes/from-address', 'json', 'json'],
+  createIntakeReferences: ['POST', '/intakes/{intake}/references', 'nothing', 'json'],
+  createPlacement: ['POST', '/placements', 'json', 'json'],
+  createProposals: ['POST', '/rules/{rule}/proposals', 'json', 'json'],
+  createRulebook: ['POST', '/rulebooks', 'json', 'json'],
+  createSession: ['POST', '/session', 'nothing', 'json'],
+  createSetup: ['POST', '/setup', 'json', 'json'],
+  createToken: ['POST', '/tokens', 'json', 'json'],
+  createWaiver: ['POST', '/waivers', 'json', 'nothing'],
+  deleteSession: ['DELETE', '/session', 'nothing', 'nothing'],
+  deleteToken: ['DELETE', '/tokens/{token}', 'nothing', 'nothing'],
+  endSession: ['DELETE', '/self/sessions/{session}', 'nothing', 'nothing'],
+  exportLedger: ['GET', '/ledger/export', 'nothing', 'text'],
+  getApi: ['GET', '/apis/{api}', 'nothing', 'json'],
+  getArchive: ['GET', '/apis/{api}/revisions/{revision}/archive', 'nothing', 'text'],
+  getBatch: ['GET', '/batches/{batch}', 'nothing', 'json'],
+  getCheck: ['GET', '/checks/{check}', 'nothing', 'json'],
+  getCheckReport: ['GET', '/checks/{check}/report', 'nothing', 'text'],
+  getConsistencyProof: ['GET', '/ledger/consistency', 'nothing', 'json'],
+  getDefinition: ['GET', '/definition', 'nothing', 'text'],
+  getDictionary: ['GET', '/dictionary', 'nothing', 'text'],
+  getEditionText: ['GET', '/editions/{edition}/text', 'nothing', 'text'],
+  getEstateFindings: ['GET', '/findings/estate', 'nothing', 'json'],
+  getImpact: ['GET', '/impacts/{impact}', 'nothing', 'json'],
+  getInclusionProof: ['GET', '/ledger/entries/{entry}/proof', 'nothing', 'json'],
+  getIntake: ['GET', '/intakes/{intake}', 'nothing', 'json'],
+  getIntakeText: ['GET', '/intakes/{intake}/text', 'nothing', 'text'],
+  getLedgerKey: ['GET', '/ledger/key', 'nothing', 'text'],
+  getOperation: [
+    'GET',
+    '/apis/{api}/revisions/{revision}/operations/{operation}',
+    'nothing',
+    'json',
+  ],
+  getPlacement: ['GET', '/placements/{placement}', 'nothing', 'json'],
+  getPlacementDraft: ['GET', '/apis/{api}/placement-draft', 'nothing', 'json'],
+  getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
+  getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
+  getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
+  getRollout: ['GET', '/rollouts/{rollout}', 'nothing', 'json'],
+  getRulebook: ['GET', '/rulebook', 'nothing', 'list'],
+  getRulebookDraft: ['GET', '/rulebooks/{rulebook}', 'nothing', 'json'],
+  getRulebookSchema: ['GET', '/rulebook-schema', 'nothing', 'text'],
+  getSchema: ['GET', '/apis/{api}/revisions/{revision}/schemas/{schema}', 'nothing', 'json'],
+  getSelf: ['GET', '/self', 'nothing', 'json'],
+  getSettings: ['GET', '/settings', 'nothing', 'json'],
+  getShell: ['GET', '/shell', 'nothing', 'json'],
+  getSurroundings: ['GET', '/apis/{api}/surroundings', 'nothing', 'json'],
+  getWebhook: ['GET', '/apis/{api}/revisions/{revision}/webhooks/{webhook}', 'nothing', 'json'],
+  invitePerson: ['POST', '/people/{person}/invitation', 'nothing', 'json'],
+  issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
+  keepRunning: ['POST', '/placements/{placement}/keep', 'nothing', 'json'],
+  listApis: ['GET', '/apis', 'nothing', 'list'],
+  listChanges: ['GET', '/apis/{api}/revisions/{revision}/changes', 'nothing', 'list'],
+  listEditions: ['GET', '/editions', 'nothing', 'list'],
+  listFindings: ['GET', '/findings', 'nothing', 'list'],
+  listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
+  listGateways: ['GET', '/gateways', 'nothing', 'list'],
+  listHosts: ['GET', '/hosts', 'nothing', 'list'],
+  listImpactPlaces: ['GET', '/impacts/{impact}/places', 'nothing', 'list'],
+  listLedgerEntries: ['GET', '/ledger', 'nothing', 'list'],
+  listLedgerHeads: ['GET', '/ledger/heads', 'nothing', 'list'],
+  listMatches: ['GET', '/search', 'nothing', 'list'],
+  listPeople: ['GET', '/people', 'nothing', 'list'],
+  listPlacements: ['GET', '/placements', 'nothing', 'list'],
+  listPromotions: ['GET', '/promotions', 'nothing', 'list'],
+  listProposals: ['GET', '/proposals', 'nothing', 'list'],
+  listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
+  listRevisions: ['GET', '/apis/{api}/revisions', 'nothing', 'list'],
+  listRollouts: ['GET', '/rollouts', 'nothing', 'list'],
+  listRulebooks: ['GET', '/rulebooks', 'nothing', 'list'],
+  listSessions: ['GET', '/self/sessions', 'nothing', 'list'],
+  listStages: ['GET', '/stages', 'nothing', 'list'],
+  listTokens: ['GET', '/tokens', 'nothing', 'list'],
+  listWaivers: ['GET', '/waivers', 'nothing', 'list'],
+  promoteVersion: ['POST', '/promotions/{promotion}/promote', 'nothing', 'json'],
+  publishEdition: ['POST', '/rulebooks/{rulebook}/editions', 'json', 'json'],
+  putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
+  readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
+  removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
+  removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
+  removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
+  replaceRulebookDraft: ['PUT', '/rulebooks/{rulebook}', 'json', 'json'],
+  requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
+  requestPromotion: ['POST', '/promotions', 'json', 'json'],
+  saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
+  searchComments: ['POST', '/findings/comments', 'json', 'list'],
+  sendRequest: ['POST', '/requests', 'json', 'json'],
+  skipApproval: ['POST', '/promotions/{promotion}/override', 'json', 'json'],
+  stopImpact: ['DELETE', '/impacts/{impact}', 'nothing', 'nothing'],
+  testGateway: ['POST', '/gateway-tests', 'json', 'json'],
+  testSignOn: ['POST', '/sign-on-tests', 'json', 'json'],
+  updateApi: ['PATCH', '/apis/{api}', 'json', 'json'],
+  updateFindings: ['POST', '/findings/acts', 'json', 'json'],
+  updateGateway: ['PUT', '/gateways/{gateway}', 'json', 'nothing'],
+  updateGatewayGroup: ['PUT', '/gateway-groups/{group}', 'json', 'nothing'],
+  updateHost: ['PUT', '/hosts/{host}', 'json', 'nothing'],
+  updateOrganisation: ['PUT', '/organisation', 'json', 'nothing'],
+  updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
+  updatePublicAddress: ['PUT', '/settings/public-address', 'json', 'nothing'],
+  updateRetention: ['PUT', '/settings/retention', 'json', 'nothing'],
+  updateRulebook: ['PATCH', '/rulebooks/{rulebook}', 'json', 'json'],
+  updateSignIn: ['PUT', '/settings/sign-in', 'json', 'nothing'],
+  updateStages: ['PUT', '/stages', 'json', 'nothing'],
+  verifyLedger: ['POST', '/ledger/verify', 'nothing', 'json'],
+  withdrawKey: ['DELETE', '/placements/{placement}/keys/{key}', 'nothing', 'nothing'],
+  withdrawPromotion: ['POST', '/promotions/{promotion}/withdraw', 'nothing', 'json'],
+  withdrawProposal: ['DELETE', '/proposals/{proposal}', 'nothing', 'nothing'],
+  withdrawWaiver: ['DELETE', '/waivers/{waiver}', 'nothing', 'nothing'],
+} as const satisfies Record<string, Route>
+
+/** Every operation: the parameters of its path, its query, its body and its response. */
+export interface Calls {
+  acceptBatch: Call<'batch', undefined, BatchAcceptance, Batch>
+  acceptIntake: Call<'intake', undefined, Acceptance, Saved>
+  acceptInvitation: Call<never, undefined, InvitationAnswer, InvitationTaken>
+  acceptProposal: Call<'proposal', undefined, ProposalDecision, ProposalOutcome>
+  addPerson: Call<never, undefined, PersonStart, Invitation>
+  approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
+  approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
+  cancelBatch: Call<'batch', undefined, undefined, Batch>
+  cancelRollout: Call<'rollout', undefined, undefined, RolloutItem>
+  changeByHand: Call<'placement', undefined, HandEdit, PlacementItem>
+  changePassword: Call<never, undefined, NewPassword, undefined>
+  changePerson: Call<'person', undefined, PersonChange, undefined>
+  confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
+  convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
+  createBaseline: Call<'api', undefined, undefined, ActResult>
+  createBatch: Call<never, BatchQuery, string | Blob, Batch>
+  createBatchFromAddresses: Call<never, undefined, AddressBatch, Batch>
+  createCheck: Call<never, CheckQuery, string | Blob, CheckItem>
+  createImpact: Call<'rulebook', undefined, ImpactStart, ImpactItem>
+  createIntake: Call<never, IntakeQuery, string | Blob, Intake>
+  createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>
+  createIntakeReferences: Call<'intake', undefined, undefined, Intake>
+  createPlacement: Call<never, undefined, PlacementRequest, PlacementItem | RolloutItem>
+  createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
+  createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
+  createSession: Call<never, undefined, undefined, Person>
+  createSetup: Call<never, undefined, SetupStart, InvitationTaken>
+  createToken: Call<never, undefined, NewToken, IssuedToken>
+  createWaiver: Call<never, undefined, WaiverRequest, undefined>
+  deleteSession: Call<never, undefined, undefined, undefined>
+  deleteToken: Call<'token', undefined, undefined, undefined>
+  endSession: Call<'session', undefined, undefined, undefined>
+  exportLedger: Call<never, undefined, undefined, string>
+  getApi: Call<'api', undefined, undefined, ApiDetail>
+  getArchive: Call<'api' | 'revision', undefined, undefined, string>
+  getBatch: Call<'batch', undefined, undefined, Batch>
+  getCheck: Call<'check', undefined, undefined, CheckItem>
+  getCheckReport: Call<'check', ReportQuery, undefined, string>
+  getConsistencyProof: Call<never, ConsistencyQuery, undefined, ConsistencyProof>
+  getDefinition: Call<never, undefined, undefined, string>
+  getDictionary: Call<never, undefined, undefined, string>
+  getEditionText: Call<'edition', undefined, undefined, string>
+  getEstateFindings: Call<never, undefined, undefined, EstateFindings>
+  getImpact: Call<'impact', undefined, undefined, ImpactItem>
+  getInclusionProof: Call<'entry', ProofQuery, undefined, InclusionProof>
+  getIntake: Call<'intake', undefined, undefined, Intake>
+  getIntakeText: Call<'intake', undefined, undefined, string>
+  getLedgerKey: Call<never, undefined, undefined, string>
+  getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, PartReading>
+  getPlacement: Call<'placement', undefined, undefined, PlacementItem>
+  getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
+  getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
+  getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
+  getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
+  getRollout: Call<'rollout', undefined, undefined, RolloutItem>
+  getRulebook: Call<never, RulebookQuery, undefined, Rulebook>
+  getRulebookDraft: Call<'rulebook', undefined, undefined, RulebookDraft>
+  getRulebookSchema: Call<never, undefined, undefined, string>
+  getSchema: Call<'api' | 'revision' | 'schema', undefined, undefined, PartReading>
+  getSelf: Call<never, undefined, undefined, Person>
+  getSettings: Call<never, undefined, undefined, SettingsItem>
+  getShell: Call<never, undefined, undefined, Shell>
+  getSurroundings: Call<'api', undefined, undefined, SurroundingsItem>
+  getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, PartReading>
+  invitePerson: Call<'person', undefined, undefined, Invitation>
+  issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
+  keepRunning: Call<'placement', undefined, undefined, PlacementItem | RolloutItem>
+  listApis: Call<never, PageQuery, undefined, RegisterPage>
+  listChanges: Call<'api' | 'revision', ChangesQuery, undefined, Page<ChangeItem>>
+  listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
+  listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
+  listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>
+  listGateways: Call<never, PageQuery, undefined, Page<GatewayItem>>
+  listHosts: Call<never, PageQuery, undefined, Page<HostItem>>
+  listImpactPlaces: Call<'impact', ImpactQuery, undefined, Page<ImpactPlace>>
+  listLedgerEntries: Call<never, LedgerQuery, undefined, Page<LedgerEntry>>
+  listLedgerHeads: Call<never, PageQuery, undefined, Page<SignedHeadItem>>
+  listMatches: Call<never, SearchQuery, undefined, SearchPage>
+  listPeople: Call<never, PageQuery, undefined, Page<MemberItem>>
+  listPlacements: Call<never, PlacementQuery, undefined, Page<PlacementItem>>
+  listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
+  listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
+  listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
+  listRevisions: Call<'api', PageQuery, undefined, Page<RevisionItem>>
+  listRollouts: Call<never, RolloutQuery, undefined, Page<RolloutItem>>
+  listRulebooks: Call<never, PageQuery, undefined, Page<RulebookDraft>>
+  listSessions: Call<never, PageQuery, undefined, Page<SessionItem>>
+  listStages: Call<never, PageQuery, undefined, Page<StageItem>>
+  listTokens: Call<never, PageQuery, undefined, Page<TokenItem>>
+  listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
+  promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
+  publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
+  putLedgerBack: Call<'placement', undefined, undefined, PlacementItem | RolloutItem>
+  readGateway: Call<'gateway', undefined, undefined, GatewayItem>
+  removeGateway: Call<'gateway', undefined, undefined, undefined>
+  removeHost: Call<'host', undefined, undefined, undefined>
+  removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
+  replaceRulebookDraft: Call<'rulebook', undefined, RulebookText, RulebookDraft>
+  requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>
+  requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
+  saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
+  searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
+  sendRequest: Call<never, undefined, DeskRequest, DeskAnswer>
+  skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
+  stopImpact: Call<'impact', undefined, undefined, undefined>
+  testGateway: Call<never, undefined, GatewayChange, GatewayTest>
+  testSignOn: Call<never, undefined, SignOnChange, SignOnTest>
+  updateApi: Call<'api', undefined, ApiChange, ApiDetail>
+  updateFindings: Call<never, undefined, FindingAct, ActResult>
+  updateGateway: Call<'gateway', undefined, GatewayChange, undefined>
+  updateGatewayGroup: Call<'group', undefined, GroupChange, undefined>
+  updateHost: Call<'host', undefined, HostChange, undefined>
+  updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
+  updatePlacement: Call<'placement', undefined, SpecBody, PlacementItem | RolloutItem>
+  updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
+  updateRetention: Call<never, undefined, Retention, undefined>
+  updateRulebook: Call<'rulebook', undefined, RulebookSettings, RulebookDraft>
+  updateSignIn: Call<never, undefined, SignInChange, undefined>
+  updateStages: Call<never, undefined, StageList, undefined>
+  verifyLedger: Call<never, undefined, undefined, Verification>
+  withdrawKey: Call<'placement' | 'key', undefined, undefined, undefined | RolloutItem>
+  withdrawPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
+  withdrawProposal: Call<'proposal', undefined, undefined, undefined>
+  withdrawWaiver: Call<'waiver', undefined, undefined, undefined>
+}
