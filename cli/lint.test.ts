@@ -127,7 +127,7 @@ describe('elm-ledger lint --fix', () => {
   it('writes the fixes, leaves everything else, and says what is left', () => {
     const before = found(file, ...house).findings.length
     const { stdout, stderr } = lint(file, ...house, '--fix', '--format', 'json')
-    expect(stderr).toMatch(/valves\.yaml: \d+ places? mended/)
+    expect(stderr).toMatch(/valves\.yaml: \d+ places? fixed/)
     const after = readFileSync(file, 'utf8')
     expect(after).toContain('# Valves of the whole network\r\n')
     expect(after).toContain('operationId: listValves # as the screens call it\r\n')

@@ -10,7 +10,7 @@ import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/ruleb
 import { count } from '../core/text/counted'
 import { nameOf, tasksFor, WrongUse } from './files'
 import type { Named } from './lint-one'
-import { mendFile } from './mend'
+import { fixFile } from './fix'
 import type { SourceTask } from './open'
 import { writeAll } from './output'
 import { publishedEdition, type ServerOptions } from './server'
@@ -126,7 +126,7 @@ async function editionFor(options: Options): Promise<Omit<Edition, 'number'>> {
   return publishedEdition(options)
 }
 
-/** Writes fixes into the files, and says on the error stream what was mended and what was not. */
+/** Writes fixes into the files, and says on the error stream what was fixed and what was not. */
 function mendAll(
   paths: string[],
   edition: Omit<Edition, 'number'>,
@@ -136,8 +136,8 @@ function mendAll(
   const circumstances = circumstancesFor(options)
   for (const task of tasksFor(paths)) {
     const accepted = new Set(baseline?.accepted[task.source.file] ?? [])
-    const { file, places, faults } = mendFile({ ...task, edition, circumstances }, accepted)
-    if (places > 0) console.error(`${file}: ${count(places, 'place')} mended`)
+    const { file, places, faults } = fixFile({ ...task, edition, circumstances }, accepted)
+    if (places > 0) console.error(`${file}: ${count(places, 'place')} fixed`)
     for (const fault of faults) console.error(`${file}: ${fault}`)
   }
 }

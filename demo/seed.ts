@@ -355,7 +355,7 @@ export class DemoSeed {
     await recheckAll(context)
   }
 
-  /** What teams cannot mend yet, what they will not, and what somebody offers to mend for them. */
+  /** What teams cannot fix yet, what they will not, and what somebody offers to fix for them. */
   private async exceptions(): Promise<void> {
     this.tell('Waivers, a baseline and proposed fixes')
     const inDays = (days: number) => dayOf(new Date(Date.now() + days * day))

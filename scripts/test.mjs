@@ -205,7 +205,7 @@ try {
 } catch (error) {
   failed++
   console.error(`\nStopped: ${error.message}`)
-  if (error.mend) console.error(`To mend it: ${error.mend}`)
+  if (error.fix) console.error(`To fix it: ${error.fix}`)
 }
 console.log(`\n${passed} passed, ${failed} failed`)
 process.exit(failed === 0 && passed > 0 ? 0 : 1)

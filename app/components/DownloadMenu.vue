@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Converted, ConversionRequest } from '~~/shared/api/reading'
 
-/** A revision to take away: as it was written, as one document, or in another format. */
+/** A revision to download: as it was written, as one document, or in another format. */
 const props = defineProps<{ slug: string; revision: number; format: string }>()
 const open = ref(false)
 const to = ref<ConversionRequest['to']>('bundle')
@@ -39,15 +39,15 @@ const originals = () =>
 </script>
 
 <template>
-  <button class="ghost" @click="open = true">Take it away</button>
-  <Dialog v-model:visible="open" modal header="Take it away" :style="{ width: '560px' }">
+  <button class="ghost" @click="open = true">Download</button>
+  <Dialog v-model:visible="open" modal header="Download" :style="{ width: '560px' }">
     <h3>As it was written</h3>
     <p>
       <button class="ghost" :disabled="busy" @click="originals()">
         Original files, byte for byte
       </button>
     </p>
-    <h3>Written anew</h3>
+    <h3>Converted</h3>
     <form class="asked" @submit.prevent="convert()">
       <select v-model="to" aria-label="Format">
         <option v-for="target in targets" :key="target.value" :value="target.value">

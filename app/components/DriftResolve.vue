@@ -75,7 +75,7 @@ const shown = computed(() => props.placement.differences.slice(0, props.most ?? 
         ><span>What reviewers should know</span><Textarea v-model="note" rows="3"
       /></label>
       <template #footer>
-        <button class="ghost" @click="asking = undefined">Leave it</button>
+        <button class="ghost" @click="asking = undefined">Cancel</button>
         <button class="fill" :disabled="busy" @click="resolve()">
           {{
             reviewed

@@ -58,7 +58,7 @@ watch([chosen, everywhere], work)
     <TextChanges :texts="changes" />
     <p v-if="!reply" class="soft">Working it out …</p>
     <template #footer>
-      <button class="ghost" @click="emit('close')">Leave it</button>
+      <button class="ghost" @click="emit('close')">Cancel</button>
       <button
         class="fill"
         :disabled="!reply?.texts.length"

@@ -173,7 +173,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
           <th>What</th>
           <th>API</th>
           <th>Where</th>
-          <th>Said of it</th>
+          <th>Comments</th>
         </tr>
       </thead>
       <tbody>

@@ -215,7 +215,7 @@ const addParameter = () =>
         />
       </fieldset>
       <fieldset>
-        <legend>Answer</legend>
+        <legend>Response</legend>
         <ShapeField
           v-model="answer"
           label="Answer"

@@ -106,21 +106,21 @@ const windows = [
           ><InputText v-model="spec.basePath" class="mono" :invalid="faults.includes('basePath')"
         /></label>
         <label class="field"
-          ><span>On the way in, the base path is</span>
+          ><span>Base path, on the way in</span>
           <Select
             v-model="spec.prefix.kind"
             :options="[
-              { value: 'strip', label: 'taken off' },
-              { value: 'keep', label: 'kept' },
-              { value: 'replace', label: 'replaced' },
+              { value: 'strip', label: 'strip' },
+              { value: 'keep', label: 'keep' },
+              { value: 'replace', label: 'replace' },
             ]"
             option-label="label"
             option-value="value"
-            aria-label="What happens to the base path"
+            aria-label="Base path, on the way in"
           />
         </label>
         <label v-if="spec.prefix.kind === 'replace'" class="field"
-          ><span>by</span
+          ><span>Replace with</span
           ><InputText
             v-model="spec.prefix.with"
             class="mono"
@@ -149,7 +149,7 @@ const windows = [
             :invalid="faults.some((field) => field.startsWith(`backends.${index}`))"
         /></label>
         <label class="field time"
-          ><span>Waits, in ms</span
+          ><span>Timeout, in ms</span
           ><InputNumber v-model="backend.timeoutMs" :min="50" :max="120000"
         /></label>
         <button type="button" class="plain" @click="removeBackend(index)">Remove</button>
@@ -162,9 +162,7 @@ const windows = [
     <fieldset>
       <legend>Protection</legend>
       <div class="line">
-        <label class="toggle"
-          ><ToggleSwitch v-model="spec.key.required" /> A key is asked for</label
-        >
+        <label class="toggle"><ToggleSwitch v-model="spec.key.required" /> API key required</label>
         <label v-if="spec.key.required" class="field"
           ><span>in the header</span
           ><InputText v-model="spec.key.header" class="mono" placeholder="X-Api-Key"

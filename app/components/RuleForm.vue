@@ -126,7 +126,7 @@ function sample(kind: 'passes' | 'breaks', index: number, next: Sample | undefin
         >Expressions in braces are filled in.</LongText
       >
       <LongText label="Why" :value="shown.reason" @input="put('reason', $event)" />
-      <LongText label="How to mend it" :value="shown.remedy" @input="put('remedy', $event)" />
+      <LongText label="How to fix it" :value="shown.remedy" @input="put('remedy', $event)" />
       <div class="row">
         <label class="field"
           ><span>Binds from</span>
@@ -195,7 +195,7 @@ function sample(kind: 'passes' | 'breaks', index: number, next: Sample | undefin
         </button>
       </template>
       <p class="end">
-        <button type="button" class="ghost" @click="emit('remove')">Take this rule away</button>
+        <button type="button" class="ghost" @click="emit('remove')">Delete this rule</button>
       </p>
     </fieldset>
   </form>

@@ -20,7 +20,7 @@ const emit = defineEmits<{
   moved: []
   save: []
   cursor: [line: number]
-  mend: [line: number]
+  fix: [line: number]
   next: [from: number, step: 1 | -1]
 }>()
 const host = ref<HTMLElement>()
@@ -51,7 +51,7 @@ function open(text: string) {
             const line = editor.state.doc.lineAt(editor.state.selection.main.head).number
             const held = event.ctrlKey || event.metaKey
             if (held && event.key === 's') emit('save')
-            else if (held && event.key === '.') emit('mend', line)
+            else if (held && event.key === '.') emit('fix', line)
             else if (event.key === 'F8') emit('next', line, event.shiftKey ? -1 : 1)
             else return false
             event.preventDefault()

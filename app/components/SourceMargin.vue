@@ -20,7 +20,7 @@ const props = defineProps<{
   checking: boolean
   locked: boolean
 }>()
-const emit = defineEmits<{ go: [line: number]; mend: [finding: Finding] }>()
+const emit = defineEmits<{ go: [line: number]; fix: [finding: Finding] }>()
 
 interface Note {
   key: string
@@ -34,7 +34,7 @@ interface Note {
   finding?: Finding
 }
 const byId = computed(() => new Map(props.rules.map((rule) => [rule.id, rule])))
-const canMend = ({ finding }: Note) => (byId.value.get(finding?.rule ?? '')?.fixes?.length ?? 0) > 0
+const canFix = ({ finding }: Note) => (byId.value.get(finding?.rule ?? '')?.fixes?.length ?? 0) > 0
 const notes = computed<Note[]>(() =>
   [
     ...props.problems.map(({ message, line, column, level }, i) => ({
@@ -137,11 +137,11 @@ const next = computed(() =>
         <div class="rule">
           {{ note.rule }} · line {{ note.line }}
           <button
-            v-if="!locked && canMend(note)"
+            v-if="!locked && canFix(note)"
             class="plain"
-            @click.stop="emit('mend', note.finding!)"
+            @click.stop="emit('fix', note.finding!)"
           >
-            Mend …
+            Fix …
           </button>
         </div>
       </div>

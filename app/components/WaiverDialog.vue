@@ -99,7 +99,7 @@ async function ask() {
       <button class="fill" :disabled="busy || reason.trim().length < 10" @click="ask()">
         {{ busy ? 'Asking …' : 'Ask for it' }}
       </button>
-      <button class="ghost" @click="emit('close')">Leave it</button>
+      <button class="ghost" @click="emit('close')">Cancel</button>
       <span class="soft small">Somebody else approves it.</span>
     </div>
   </Dialog>

@@ -1,6 +1,6 @@
 import type { Examination } from '~~/core/definition'
 import type { EstatePart } from '~~/core/rules/estate'
-import type { Mending } from '~~/core/mend'
+import type { FixChoice } from '~~/core/fix'
 import type { ApiFacts, Edition } from '~~/core/rules/model'
 import type { Completion } from '~~/core/complete'
 import type { Syntax } from '~~/core/text/read'
@@ -84,13 +84,13 @@ export function useCheck() {
     texts: Texts,
     edition: Edition,
     surroundings: { facts: ApiFacts; estate: EstatePart[] },
-    mending: Mending,
+    choice: FixChoice,
   ): Promise<FixReply> {
     const request: FixRequest = {
       ask: 'fix',
       number: ++asked,
       ...textOf(texts, edition, surroundings),
-      mending: { ...mending, fix: toRaw(mending.fix) },
+      choice: { ...choice, fix: toRaw(choice.fix) },
     }
     return asking(request)
   }

@@ -128,7 +128,7 @@ async function leave() {
     <Dialog v-model:visible="help" header="Keys" modal dismissable-mask>
       <dl class="key-list">
         <dt><kbd>/</kbd></dt>
-        <dd>narrow the list; <kbd>Enter</kbd> looks into every definition</dd>
+        <dd>filter the list; <kbd>Enter</kbd> looks into every definition</dd>
         <dt><kbd>j</kbd> <kbd>k</kbd></dt>
         <dd>next and previous row</dd>
         <dt><kbd>Enter</kbd></dt>
@@ -138,7 +138,7 @@ async function leave() {
         <dt><kbd>F8</kbd></dt>
         <dd>in a source: the next finding; with <kbd>Shift</kbd> the one before</dd>
         <dt><kbd>Ctrl</kbd> <kbd>.</kbd></dt>
-        <dd>in a source: mend the finding of this line</dd>
+        <dd>in a source: fix the finding of this line</dd>
         <dt><kbd>Ctrl</kbd> <kbd>Space</kbd></dt>
         <dd>in a source: what may be written here</dd>
         <dt><kbd>?</kbd></dt>

@@ -265,7 +265,7 @@ async function back() {
     <div v-else-if="intake.state === 'problems'">
       <div class="trouble" role="alert">
         <b>{{ intake.source }} is not a readable definition.</b>
-        {{ count(intake.problems.length, 'problem') }}. The text is kept; mend it here or at its
+        {{ count(intake.problems.length, 'problem') }}. The text is kept; fix it here or at its
         source.
       </div>
       <table class="ruled problems">
@@ -329,7 +329,7 @@ async function back() {
       </div>
       <p v-if="intake.problems.length" class="trouble" role="status">
         It departs from its specification in
-        {{ count(intake.problems.length, 'place') }}; it can be brought in all the same and mended
+        {{ count(intake.problems.length, 'place') }}; it can be brought in all the same and fixed
         there.
       </p>
       <p v-for="(problem, i) in intake.problems.slice(0, 5)" :key="i" class="soft small mono">

@@ -183,7 +183,7 @@ const command = computed(
     <section v-if="answer" class="answer" aria-live="polite">
       <h3>
         <span
-          >Answer
+          >Response
           <b class="status" :class="{ bad: answer.status >= 400 }">{{ answer.status }}</b></span
         >
         <small>{{ answer.ms }} ms · {{ sentTo }}</small>

@@ -157,7 +157,7 @@ const chips = computed(() => [
       </h3>
       <p class="soft">
         A gateway serves these, and no placement asks for them. Place an API there, or have them
-        taken off the gateway.
+        removed from the gateway.
       </p>
       <table class="ruled">
         <tbody>

@@ -33,7 +33,7 @@ const read = (name: string) =>
         <tr>
           <th>Gateway</th>
           <th>Group</th>
-          <th>Traffic goes in at</th>
+          <th>Traffic URL</th>
           <th class="right">Routes</th>
           <th class="right">Placements</th>
           <th class="right">Differing</th>

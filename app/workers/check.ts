@@ -3,7 +3,7 @@ import { estateOf, type EstatePart } from '~~/core/rules/estate'
 import { atVersion, type ApiFacts, type Edition } from '~~/core/rules/model'
 import { asksForWords } from '~~/core/rules/spelling'
 import { readDefinition } from '~~/core/formats/read'
-import { mend, type Mended, type Mending } from '~~/core/mend'
+import { fixDefinition, type Fixed, type FixChoice } from '~~/core/fix'
 import { complete, type Completion } from '~~/core/complete'
 import { readText, type Syntax, type TextReading } from '~~/core/text/read'
 import { besideIn } from '~~/core/text/documents'
@@ -28,7 +28,7 @@ export interface CheckRequest extends CheckedText {
 export interface FixRequest extends CheckedText {
   ask: 'fix'
   number: number
-  mending: Mending
+  choice: FixChoice
 }
 
 /** Asks what may be written at an offset. */
@@ -54,7 +54,7 @@ export interface CheckReply {
 }
 
 /** What a fix would make of each text that it changes. */
-export interface FixReply extends Mended {
+export interface FixReply extends Fixed {
   answer: 'fix'
   number: number
 }
@@ -90,13 +90,13 @@ function checked(request: CheckRequest, known: Surroundings): CheckReply {
 }
 
 function fixed(request: FixRequest, { facts, ...known }: Surroundings): FixReply {
-  const { number, text, file, others, edition, mending } = request
+  const { number, text, file, others, edition, choice } = request
   const reading = readDefinition({ file, text }, besideIn(others))
   const version = reading.readable ? reading.contract.version : ''
   const circumstances = atVersion(facts, version)
   return {
     answer: 'fix',
     number,
-    ...mend(reading, edition, { isWord: undefined, ...known, circumstances }, mending),
+    ...fixDefinition(reading, edition, { isWord: undefined, ...known, circumstances }, choice),
   }
 }

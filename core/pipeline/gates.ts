@@ -43,7 +43,7 @@ function findings({ mustFindings }: GateFacts): Gate {
     state: passed ? 'passed' : 'failed',
     text: passed
       ? 'The revision keeps every rule at MUST'
-      : `${count(mustFindings, 'finding')} at MUST; mend them in a new version`,
+      : `${count(mustFindings, 'finding')} at MUST; fix them in a new version`,
   }
 }
 

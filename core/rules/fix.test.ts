@@ -11,7 +11,7 @@ import { readable } from '../../tests/support/reading'
 const house = readHouse()
 const ruleNamed = (id: string) => house.rules.find((rule) => rule.id === id)!
 
-function mend(text: string, rule: Rule, fix: Fix, keys?: Set<string>) {
+function applied(text: string, rule: Rule, fix: Fix, keys?: Set<string>) {
   const { documents, contract } = readable(text)
   const surroundings = {
     circumstances: circumstancesOf({ today }),
@@ -33,13 +33,13 @@ const fixable = house.rules.flatMap((rule) =>
 )
 
 describe('the fixes of the house rules', () => {
-  it.each(fixable)('%s: "%s" mends every sample that breaks it', (_id, _title, rule, fix) => {
+  it.each(fixable)('%s: "%s" fixes every sample that breaks it', (_id, _title, rule, fix) => {
     for (const sample of rule.samples.breaks) {
       const text = completeSample(sample)
       expect(findingsOf(text, rule)).not.toEqual([])
-      const { plan, text: mended } = mend(text, rule, fix)
+      const { plan, text: fixed } = applied(text, rule, fix)
       expect(plan.faults).toEqual([])
-      expect(findingsOf(mended, rule)).toEqual([])
+      expect(findingsOf(fixed, rule)).toEqual([])
     }
   })
 
@@ -54,15 +54,15 @@ describe('the fixes of the house rules', () => {
     for (const [, , rule, fix] of fixable) {
       if (rule.id === 'schema-used') continue
       const before = findingsOf(text, rule).length
-      const { plan, text: mended } = mend(text, rule, fix)
+      const { plan, text: fixed } = applied(text, rule, fix)
       if (plan.places === 0) continue
       expect(plan.faults).toEqual([])
-      expect(findingsOf(mended, rule).length, rule.id).toBeLessThan(before)
+      expect(findingsOf(fixed, rule).length, rule.id).toBeLessThan(before)
       const errors = (candidate: string) => {
         const reading = readDefinition({ file: 'a.yaml', text: candidate })
         return reading.problems.filter(({ level }) => level === 'error').length
       }
-      expect(errors(mended)).toBe(errors(text))
+      expect(errors(fixed)).toBe(errors(text))
     }
   })
 })
@@ -98,7 +98,7 @@ components:
 describe('renaming', () => {
   const rename = (id: string, keys?: Set<string>, source = text) => {
     const rule = ruleNamed(id)
-    return mend(source, rule, rule.fixes![0]!, keys)
+    return applied(source, rule, rule.fixes![0]!, keys)
   }
 
   it('of a property follows into the list of required ones, and touches nothing else', () => {
@@ -117,9 +117,9 @@ describe('renaming', () => {
 
   it('of one place leaves the others', () => {
     const [first] = findingsOf(text, ruleNamed('parameter-casing'))
-    const { plan, text: mended } = rename('parameter-casing', new Set([first!.key]))
+    const { plan, text: fixed } = rename('parameter-casing', new Set([first!.key]))
     expect(plan.places).toBe(1)
-    expect(mended).toBe(text.replaceAll('hydrant_id', 'hydrantId'))
+    expect(fixed).toBe(text.replaceAll('hydrant_id', 'hydrantId'))
   })
 
   it('refuses a name that is taken', () => {
@@ -159,7 +159,7 @@ paths:
   /a: { get: { responses: { '404': { description: There is none } } } }
   /b: { get: { responses: { '404': { description: There is none } } } }
 `
-    const { plan, text: moved } = mend(source, rule, {
+    const { plan, text: moved } = applied(source, rule, {
       kind: 'extract',
       into: 'Missing',
       title: 'Share it',

@@ -20,7 +20,7 @@ export interface FileEdit {
   splices: Splice[]
 }
 
-/** A fix worked out: the edits of each file, how many places they mend, and what could not be done. */
+/** A fix worked out: the edits of each file, how many places they fix, and what could not be done. */
 export interface FixPlan {
   title: string
   files: FileEdit[]

@@ -40,7 +40,7 @@ export interface Binding {
   lifecycles?: (typeof lifecycles)[number][]
 }
 
-/** A change that mends a finding; texts in braces are expressions over the subject. */
+/** A change that fixes a finding; texts in braces are expressions over the subject. */
 export type Fix =
   | { kind: 'set'; part: string; to: string; title: string }
   | { kind: 'remove'; part: string; title: string }

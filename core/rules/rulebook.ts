@@ -28,7 +28,7 @@ export interface Rulebook extends Omit<Edition, 'number'> {
 /** Read as far as it goes: rules that are at fault are left out and said. */
 export interface RulebookReading {
   rulebook: Rulebook | undefined
-  /** Rules whose expressions are at fault, to be shown to whoever mends them. */
+  /** Rules whose expressions are at fault, to be shown to whoever fixes them. */
   faulty: Rule[]
   problems: Problem[]
 }

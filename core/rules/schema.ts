@@ -31,7 +31,7 @@ const binds = closed('From when and for whom it binds; until then it advises.', 
 })
 
 const fix = {
-  description: 'A change that mends a finding.',
+  description: 'A change that fixes a finding.',
   oneOf: [
     closed('Gives a part a value.', ['title', 'set', 'to'], {
       title: text('What it does, for the person who chooses it.'),
@@ -112,11 +112,11 @@ export const ruleSchema = closed(
       maxLength: 1000,
     }),
     reason: text('Why it is asked.', { maxLength: 2000 }),
-    remedy: text('How to mend it.', { maxLength: 2000 }),
+    remedy: text('How to fix it.', { maxLength: 2000 }),
     link: text('An address to read more at.', { maxLength: 1000 }),
     part: text('The part of the subject to point at: summary, contact.email.', { maxLength: 200 }),
     binds,
-    fixes: list(fix, 'Changes that mend it.', { maxItems: 6 }),
+    fixes: list(fix, 'Changes that fix it.', { maxItems: 6 }),
     samples,
     mayBeLoosened: {
       type: 'boolean',

@@ -144,7 +144,7 @@ const words: Record<string, string> = {
     'A line break or control character inside a string; is the closing quote missing?',
 }
 
-/** Every fault of the grammar that a reader which mends and goes on can find; at most `most`. */
+/** Every fault of the grammar that a reader that recovers and goes on can find; at most `most`. */
 export function jsonFaults(text: string, most = 100): TextFault[] {
   const tooDeep = tooDeepAt(text)
   if (tooDeep !== undefined) {

@@ -32,7 +32,7 @@ export const loadYaml = (text: string): unknown => readYamlText(text).value
 /** Texts longer than this get only their first fault: finding them all takes several times a read. */
 const longestForAll = 400_000
 
-/** Every fault that a reader which mends and goes on can find; empty where it finds none or the text is long. */
+/** Every fault that a reader that recovers and goes on can find; empty where it finds none or the text is long. */
 export function yamlFaults(text: string, most = 100): TextFault[] {
   if (text.length > longestForAll) return []
   try {

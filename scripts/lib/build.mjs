@@ -52,7 +52,7 @@ export async function ensureBuild(root) {
   await command(process.execPath, [join(root, 'node_modules/nuxt/bin/nuxt.mjs'), 'build'], {
     cwd: root,
     env: { ...process.env, NUXT_TELEMETRY_DISABLED: '1' },
-    mend: 'Read the message above; it names the file and the line.',
+    fix: 'Read the message above; it names the file and the line.',
   })
   writeFileSync(mark, digest)
 }

@@ -4,7 +4,7 @@ import { StepError } from './steps.mjs'
 export const isRoot = () => process.getuid?.() === 0
 
 /** Runs a command to its end; its output is kept for the error and shown where `show` is set. */
-export function command(program, args, { show = false, mend, ...options } = {}) {
+export function command(program, args, { show = false, fix, ...options } = {}) {
   return new Promise((resolve, reject) => {
     const child = spawn(program, args, {
       stdio: show ? 'inherit' : ['ignore', 'pipe', 'pipe'],
@@ -14,12 +14,12 @@ export function command(program, args, { show = false, mend, ...options } = {}) 
     const keep = (chunk) => (output = (output + chunk).slice(-6000))
     child.stdout?.on('data', keep)
     child.stderr?.on('data', keep)
-    child.on('error', (error) => reject(new StepError(`${program}: ${error.message}`, mend)))
+    child.on('error', (error) => reject(new StepError(`${program}: ${error.message}`, fix)))
     child.on('close', (code) =>
       code === 0
         ? resolve(output)
         : reject(
-            new StepError(`${program} ${args.join(' ')} ended with ${code}.\n${output}`, mend),
+            new StepError(`${program} ${args.join(' ')} ended with ${code}.\n${output}`, fix),
           ),
     )
   })
@@ -38,10 +38,10 @@ export async function installDebian(packages, why) {
   const line = `sudo apt-get update && sudo apt-get install -y ${packages.join(' ')}`
   if (!isRoot()) throw new StepError(`${why} is missing and only root may install it.`, line)
   const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
-  if (!listsFresh) await command('apt-get', ['update', '-qq'], { env, mend: line })
+  if (!listsFresh) await command('apt-get', ['update', '-qq'], { env, fix: line })
   listsFresh = true
   await command('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...packages], {
     env,
-    mend: line,
+    fix: line,
   })
 }

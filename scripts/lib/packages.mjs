@@ -13,7 +13,7 @@ export async function ensurePackages(root) {
   // Not `npm ci`: it refuses lock files whose optional packages of other platforms npm itself has left out.
   await command('npm', ['install', '--no-save', '--no-audit', '--no-fund', '--loglevel=error'], {
     cwd: root,
-    mend: 'Look at the message above; the npm registry has to be reachable for the first start.',
+    fix: 'Look at the message above; the npm registry has to be reachable for the first start.',
   })
   writeFileSync(mark, lock)
 }

@@ -1,8 +1,8 @@
 /** A step that failed, with what a person can do about it. */
 export class StepError extends Error {
-  constructor(message, mend) {
+  constructor(message, fix) {
     super(message)
-    this.mend = mend
+    this.fix = fix
   }
 }
 
@@ -21,13 +21,13 @@ export async function step(title, work) {
   }
 }
 
-/** Runs a program's main function; says why a failed step failed and how to mend it. */
+/** Runs a program's main function; says why a failed step failed and how to fix it. */
 export async function run(main) {
   try {
     await main()
   } catch (error) {
     console.error(`\nStopped: ${error.message}`)
-    if (error.mend) console.error(`To mend it: ${error.mend}`)
+    if (error.fix) console.error(`To fix it: ${error.fix}`)
     else if (!(error instanceof StepError)) console.error(error.stack)
     process.exitCode = 1
   }

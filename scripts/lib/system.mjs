@@ -133,7 +133,7 @@ export async function bringUp({
     const once = (script, more = {}) =>
       command(process.execPath, ['--enable-source-maps', join(dist, script)], {
         env: { ...process.env, ...shared, ...more },
-        mend: 'npm start -- --fresh rebuilds the demo data.',
+        fix: 'npm start -- --fresh rebuilds the demo data.',
       })
     await step('Schema', () => once('migrate.mjs', { ELM_OWNER_URL: owner }).then(() => undefined))
     if (demo) {

@@ -333,7 +333,7 @@ export const searchEntries = pgTable(
   ],
 )
 
-/** Every word that occurs, to mend a mistyped one by. */
+/** Every word that occurs, to correct a mistyped one by. */
 export const searchWords = pgTable('search_words', { word: text().primaryKey() }, (table) => [
   index('search_words_near').using('gin', sql`${table.word} gin_trgm_ops`),
   index('search_words_begin').using('spgist', table.word),
@@ -406,7 +406,7 @@ export const waivers = pgTable(
   (table) => [index().on(table.api), index().on(table.rule)],
 )
 
-/** Findings that a team accepted as they were on a day; what is mended leaves, and nothing comes in later. */
+/** Findings that a team accepted as they were on a day; what is fixed leaves, and nothing comes in later. */
 export const baselines = pgTable(
   'baselines',
   {

@@ -17,7 +17,7 @@ import {
 import { looksLikeDefinition, mayBeWhole } from '../../core/formats/detect'
 import { readDefinition, type Reading } from '../../core/formats/read'
 import { EditFault } from '../../core/edit/change'
-import { mend, withVersion, type Mending } from '../../core/mend'
+import { fixDefinition, withVersion, type FixChoice } from '../../core/fix'
 import { estateOf, namesIn, type EstatePart, type Names } from '../../core/rules/estate'
 import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
 import { asksForWords } from '../../core/rules/spelling'
@@ -73,14 +73,14 @@ export interface CompareTask {
   after: FileSet
 }
 
-export interface MendTask extends Checkable {
-  task: 'mend'
-  mending: Mending
+export interface FixTask extends Checkable {
+  task: 'fix'
+  choice: FixChoice
   /** What the main text names as its version from then on. */
   version: string | undefined
 }
 
-export type Task = ExamineTask | NamesTask | UnpackTask | ConvertTask | CompareTask | MendTask
+export type Task = ExamineTask | NamesTask | UnpackTask | ConvertTask | CompareTask | FixTask
 
 /** The names by which a definition is compared with others, and those of files that it wants and are not there. */
 export interface Named extends Names {
@@ -94,7 +94,7 @@ export type Unpacked =
 export type Conversion = { text: string; ending: string; losses: PlacedLoss[] } | { fault: string }
 
 /** What a fix makes of the files it changes: their texts before and after, and the bytes to keep. */
-export interface MendedFiles {
+export interface FixedFiles {
   places: number
   faults: string[]
   changed: { file: string; before: string; after: string; bytes: Uint8Array }[]
@@ -103,7 +103,7 @@ export interface MendedFiles {
 /** Does one task; what it returns can be passed between threads. */
 export function analyse(
   task: Task,
-): Examination | Named | undefined | Unpacked | Conversion | Change[] | MendedFiles {
+): Examination | Named | undefined | Unpacked | Conversion | Change[] | FixedFiles {
   switch (task.task) {
     case 'examine':
       return examined(task)
@@ -115,8 +115,8 @@ export function analyse(
       return converted(task)
     case 'compare':
       return compared(task)
-    case 'mend':
-      return mended(task)
+    case 'fix':
+      return fixed(task)
   }
 }
 
@@ -163,13 +163,13 @@ function named({ files }: NamesTask): Named | undefined {
   return forKeeping({ ...namesIn(contract), missing: [...documents.missing] })
 }
 
-function mended({ mending, version, ...task }: MendTask): MendedFiles {
+function fixed({ choice, version, ...task }: FixTask): FixedFiles {
   const nothing = { places: 0, changed: [] }
   const reading = readingOf(task.files)
   if (!reading) return { ...nothing, faults: ['The text is not readable as a definition'] }
   const { facts, ...known } = knownTo(task)
   const circumstances = atVersion(facts, reading.contract.version)
-  const done = mend(reading, task.edition, { ...known, circumstances }, mending)
+  const done = fixDefinition(reading, task.edition, { ...known, circumstances }, choice)
   const after = new Map(done.texts.map(({ file, text }) => [file, text]))
   if (version !== undefined && after.size > 0) {
     const { file, text, reading: main } = reading.documents.get()!
@@ -182,7 +182,7 @@ function mended({ mending, version, ...task }: MendTask): MendedFiles {
       return { ...nothing, faults: [error.message] }
     }
   }
-  const changed: MendedFiles['changed'] = []
+  const changed: FixedFiles['changed'] = []
   for (const [file, text] of after) {
     const old = task.files.find(({ name }) => name === file)
     const bytes = old && encodeLike(text, old.bytes)

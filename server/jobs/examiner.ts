@@ -61,7 +61,7 @@ function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
     convert: (files, to, dereference, syntax) =>
       run({ task: 'convert', files, to, dereference, syntax }),
     compare: (before, after) => run({ task: 'compare', before, after }),
-    mend: (files, edition, { facts, estate = [] }, mending, version) =>
-      run({ task: 'mend', files, edition, facts, estate, mending, version }),
+    fix: (files, edition, { facts, estate = [] }, choice, version) =>
+      run({ task: 'fix', files, edition, facts, estate, choice, version }),
   }
 }

@@ -22,7 +22,7 @@ export const readingOperations: Operation[] = [
     tag: 'Register',
     summary: 'Find APIs by what they say, with the places where they say it',
     description:
-      'Looks through names, descriptions, operations, paths, schemas, tags and extensions of newest revisions. A mistyped word is mended.',
+      'Looks through names, descriptions, operations, paths, schemas, tags and extensions of newest revisions. A mistyped word is corrected.',
     query: SearchQuery,
     success: { status: 200, says: 'A page of matches with facets', body: SearchPage },
     handle: ({ query }, { db, now }) => ok(search(db, now(), query)),

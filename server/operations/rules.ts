@@ -283,7 +283,7 @@ export const ruleOperations: Operation[] = [
     path: '/apis/{api}/baseline',
     tag: 'Rules',
     summary: 'Accept everything that is open in an API today',
-    description: 'Afterwards only new findings count; what is mended leaves the baseline for good.',
+    description: 'Afterwards only new findings count; what is fixed leaves the baseline for good.',
     success: { status: 201, says: 'How many it concerned', body: ActResult },
     errors: [403],
     handle: ({ params }, context) => ok(findings.acceptAll(context, params['api']!)),

@@ -110,7 +110,7 @@ export async function waiversInForce(db: Queries, api: number, day: string) {
     .orderBy(asc(waivers.id))
 }
 
-/** Waivers that end so soon are announced, so that there is time to mend or to ask again. */
+/** Waivers that end so soon are announced, so that there is time to fix or to ask again. */
 const announcedDays = 30
 
 /** How many waivers end soon, for one API or in the whole register. */
@@ -143,7 +143,7 @@ export const waiverFor = (
 
 /**
  * Says of each finding of an API's newest revision whether it counts: a waiver that holds, or a team's acceptance,
- * takes it out. What was accepted and is mended leaves the acceptance for good. Keeps the counts, and a tally of them.
+ * takes it out. What was accepted and is fixed leaves the acceptance for good. Keeps the counts, and a tally of them.
  */
 export async function settle(tx: Transaction, api: number, now: Date): Promise<LevelCounts> {
   const [row] = await tx
@@ -158,9 +158,9 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
   const held = await waiversInForce(tx, api, dayOf(now))
   const accepted = await tx.select().from(baselines).where(eq(baselines.api, api))
   const keys = new Set(list.map(({ key }) => key))
-  const mended = accepted.filter(({ key }) => !keys.has(key)).map(({ key }) => key)
-  if (mended.length > 0) {
-    await tx.delete(baselines).where(and(eq(baselines.api, api), inArray(baselines.key, mended)))
+  const fixed = accepted.filter(({ key }) => !keys.has(key)).map(({ key }) => key)
+  if (fixed.length > 0) {
+    await tx.delete(baselines).where(and(eq(baselines.api, api), inArray(baselines.key, fixed)))
   }
   const known = new Set(accepted.map(({ key }) => key))
   const changed: { id: number; standing: Standing; waiver: number | null }[] = []

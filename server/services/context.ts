@@ -6,9 +6,9 @@ import type { Change } from '../../core/compare/contracts'
 import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database, SeenBy } from '../db/database'
 import type { Lock } from '../db/locks'
-import type { Mending } from '../../core/mend'
+import type { FixChoice } from '../../core/fix'
 import type { HeadStore } from './heads'
-import type { Conversion, FileSet, MendedFiles, Named, Unpacked } from '../jobs/analysis'
+import type { Conversion, FileSet, FixedFiles, Named, Unpacked } from '../jobs/analysis'
 
 /** Who acts. */
 export interface Actor {
@@ -37,13 +37,13 @@ export interface Examiner {
   ): Promise<Conversion>
   compare(before: FileSet, after: FileSet): Promise<Change[]>
   /** Works out a fix; with a version, the main text names it from then on. */
-  mend(
+  fix(
     files: FileSet,
     edition: Edition,
     known: { facts: ApiFacts; estate?: EstatePart[] },
-    mending: Mending,
+    choice: FixChoice,
     version?: string,
-  ): Promise<MendedFiles>
+  ): Promise<FixedFiles>
 }
 
 /** Puts work into the queue. */

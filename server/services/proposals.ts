@@ -12,7 +12,7 @@ import type {
 import type { Queries } from '../db/database'
 import { isNewest } from '../db/newest'
 import { apis, findings, people, proposals, revisions } from '../db/schema'
-import type { FileSet, MendedFiles } from '../jobs/analysis'
+import type { FileSet, FixedFiles } from '../jobs/analysis'
 import { findRevision, saveFiles, type ApiRow } from './catalog'
 import { knownAround } from './known'
 import type { Context, Services } from './context'
@@ -103,12 +103,12 @@ export async function planProposals(services: Services): Promise<void> {
 }
 
 /** One that cannot be worked out says why, and holds nobody else up. */
-function inWords(error: unknown): MendedFiles {
+function inWords(error: unknown): FixedFiles {
   if (!(error instanceof Failure)) throw error
   return { places: 0, faults: [error.detail], changed: [] }
 }
 
-interface Worked extends MendedFiles {
+interface Worked extends FixedFiles {
   files: FileSet
   api: ApiRow
 }
@@ -126,8 +126,8 @@ async function worked(
     filesOf(db, newest.id).then((stored) => loadFiles(db, stored)),
     knownAround(db, edition, api!, newest, now()),
   ])
-  const mended = await examiner.mend(files, edition, known, { rule, fix }, version)
-  return { ...mended, files, api: api! }
+  const fixed = await examiner.fix(files, edition, known, { rule, fix }, version)
+  return { ...fixed, files, api: api! }
 }
 
 const decider = alias(people, 'decider')
@@ -217,7 +217,7 @@ export async function decideProposal(
   if (changed.length === 0) {
     if (faults.length > 0) throw conflict(`${faults.join('. ')}.`)
     await close(context, row, api!, { state: 'nothing', answer: '' })
-    throw conflict('The newest revision has nothing left that this would mend.')
+    throw conflict('The newest revision has nothing left that this would fix.')
   }
   const after = new Map(changed.map(({ file, bytes }) => [file, bytes]))
   const [main, ...others] = files.map(({ name, bytes }) => ({

@@ -50,12 +50,12 @@ export async function indexApi(
 }
 
 interface Terms {
-  /** A tsquery: every word asked for, begun or mended. */
+  /** A tsquery: every word asked for, begun or corrected. */
   query: string
   corrected: string[]
 }
 
-/** The words of a question as a tsquery; a word that nothing begins with is mended to its nearest ones. */
+/** The words of a question as a tsquery; a word that nothing begins with is corrected to its nearest ones. */
 async function termsOf(db: Queries, question: string): Promise<Terms | undefined> {
   const words = [...new Set(question.toLowerCase().match(wordPattern) ?? [])].slice(0, 12)
   if (words.length === 0) return undefined

@@ -56,7 +56,7 @@ export class ProposalItem {
   @choice(proposalStates, { says: 'Where it stands.' })
   state!: ProposalState
 
-  @whole({ says: 'Places it mends.', example: 9 })
+  @whole({ says: 'Places it fixes.', example: 9 })
   places!: number
 
   @text({

@@ -70,7 +70,7 @@ export class RuleItem {
   @text({ says: 'Why it is asked.', example: 'People search and decide by it.', max: 2000 })
   reason!: string
 
-  @text({ says: 'How to mend it.', example: 'Say it in a sentence.', max: 2000, optional: true })
+  @text({ says: 'How to fix it.', example: 'Say it in a sentence.', max: 2000, optional: true })
   remedy?: string
 
   @text({
@@ -87,7 +87,7 @@ export class RuleItem {
   @one(() => RuleBinding, { says: 'From when and for whom it binds.', optional: true })
   binds?: RuleBinding
 
-  @anything({ says: 'Changes that mend a finding.', example: [] })
+  @anything({ says: 'Changes that fix a finding.', example: [] })
   fixes?: Fix[]
 
   @anything({ says: 'What keeps it and what breaks it.', example: { passes: [], breaks: [] } })

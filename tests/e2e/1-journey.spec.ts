@@ -222,7 +222,7 @@ test('6. places it: undecided operations stop it, the gateway confirms', async (
   await fate('start-gateways')
   await page.getByRole('button', { name: 'Place on edge' }).click()
   await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
-  await page.getByLabel('Whom the key is for').fill('Fernhill Plumbing')
+  await page.getByLabel('Client the key is for').fill('Fernhill Plumbing')
   await page.getByRole('button', { name: 'Issue a key' }).click()
   key = await page.locator('.secret').innerText()
   expect(key).toMatch(/^elm_/)

@@ -50,7 +50,7 @@ test('many definitions at once: told apart, reported, entered together', async (
   await page.getByRole('button', { name: '1 not taken' }).click()
 
   await row(page, /valves\.yaml/)
-    .getByRole('button', { name: 'Leave it out' })
+    .getByRole('button', { name: 'Exclude' })
     .click()
   await page.getByLabel('Audience').click()
   await page.getByRole('option', { name: 'private' }).click()
@@ -85,7 +85,7 @@ test('a WSDL from an address comes with everything it imports', async ({ page })
   await expect(page.getByText('lab-sampling.wsdl, samples.xsd')).toBeVisible()
 })
 
-test('finds by words, mends mistyped ones, and opens where it matched', async ({ page }) => {
+test('finds by words, corrects mistyped ones, and opens where it matched', async ({ page }) => {
   await signIn(page, 'wren')
   await page.goto('/ledger')
   await expect(page.getByRole('heading', { level: 1 })).toBeVisible()
@@ -157,7 +157,7 @@ test('a revision is taken away as it was written, and in another format with wha
   page,
 }) => {
   await signIn(page, 'wren', '/apis/supply-interruptions')
-  await page.getByRole('button', { name: 'Take it away' }).click()
+  await page.getByRole('button', { name: 'Download' }).click()
   const original = page.waitForEvent('download')
   await page.getByRole('button', { name: /Original files/ }).click()
   expect((await original).suggestedFilename()).toMatch(/supply-interruptions.*\.zip$/)

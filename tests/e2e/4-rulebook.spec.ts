@@ -137,7 +137,7 @@ test('opens its page to everybody', async ({ page, browser }) => {
   await stranger.close()
 })
 
-test('mends a finding by keyboard, and suggests what may be written', async ({ page }) => {
+test('fixes a finding by keyboard, and suggests what may be written', async ({ page }) => {
   await signIn(page, 'tomas', '/apis/supply-interruptions/source')
   await expect(page.locator('.cm-line').first()).toBeVisible()
   await expect(margin(page).getByText(/\d+ findings/)).toBeVisible()
@@ -189,7 +189,7 @@ test('asks for a waiver, which somebody else approves', async ({ page }) => {
 test('puts a fix before its owners, who make it a revision or decline', async ({ page }) => {
   await signIn(page, 'nadia', '/findings/fixes?state=waiting&api=meter-readings')
   await expect(page.locator('.cm-mergeView')).toContainText('meterNo')
-  await expect(margin(page).getByLabel('Version of the mended text')).toHaveValue('4.0.1')
+  await expect(margin(page).getByLabel('Version of the fixed text')).toHaveValue('4.0.1')
   await expectAccessible(page)
   await margin(page).getByRole('button', { name: 'Make it the next revision' }).click()
   await expect(page.getByText(/Meter Readings has revision \d+ now/)).toBeVisible()

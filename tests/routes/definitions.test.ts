@@ -289,11 +289,11 @@ describe('finding', () => {
     expect(found(await find('q=nothing-at-all-like-this'))).toEqual([])
   })
 
-  it('begins words and mends mistyped ones', async () => {
+  it('begins words and corrects mistyped ones', async () => {
     expect(found(await find('q=attachRep'))).toEqual(['lab-sampling'])
-    const mended = await find('q=laboratery')
-    expect(mended.corrected).toEqual(['laboratory'])
-    expect(found(mended)).toEqual(['lab-sampling'])
+    const fixed = await find('q=laboratery')
+    expect(fixed.corrected).toEqual(['laboratory'])
+    expect(found(fixed)).toEqual(['lab-sampling'])
   })
 
   it('only looks into the newest revision', async () => {

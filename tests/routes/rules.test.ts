@@ -308,7 +308,7 @@ describe('seeing to findings', () => {
     ).toMatchObject({ status: 422 })
   })
 
-  it('accepts what is there today: only new findings count, and what is mended does not come back', async () => {
+  it('accepts what is there today: only new findings count, and what is fixed does not come back', async () => {
     await tomas.call('POST', `/apis/${slug}/baseline`)
     expect(await counts()).toEqual({ must: 0, should: 0, may: 0 })
     const text = definition('supply-interruptions/2.5.0.yaml')
@@ -318,12 +318,12 @@ describe('seeing to findings', () => {
         'if-match': `"revision-${body.latest.revision}"`,
       })
     }
-    const mended = text.replace(
+    const fixed = text.replace(
       'contact:\n    name: Network Control',
       'contact:\n    name: Network Control\n    email: network-control@brackenmere.example',
     )
-    expect(mended).not.toBe(text)
-    expect(await save(mended)).toMatchObject({ status: 201 })
+    expect(fixed).not.toBe(text)
+    expect(await save(fixed)).toMatchObject({ status: 201 })
     expect((await counts()).must).toBe(0)
     expect(await save(text.replace('title: Supply', 'title:  Supply'))).toMatchObject({
       status: 201,
@@ -401,7 +401,7 @@ describe('a definition that cannot be worked on', () => {
         new TextDecoder().decode(files[0].bytes).includes('Washouts East')
           ? Promise.reject(new Failure(500, 'Something failed', 'The thread gave up.'))
           : directExaminer.examine(files, ...known),
-      mend: () => Promise.reject(new Failure(500, 'Something failed', 'The thread gave up.')),
+      fix: () => Promise.reject(new Failure(500, 'Something failed', 'The thread gave up.')),
     },
   })
 

@@ -359,7 +359,7 @@ describe('promotion', () => {
     })
     expect(asked.body.gates[0]).toMatchObject({
       state: 'failed',
-      text: '2 findings at MUST; mend them in a new version',
+      text: '2 findings at MUST; fix them in a new version',
     })
     expect(asked.body.plan[0]).toMatchObject({
       replaces: '2.4.0',

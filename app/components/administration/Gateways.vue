@@ -36,7 +36,7 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
         <tr>
           <th>Gateway</th>
           <th>Group</th>
-          <th>Traffic goes in at</th>
+          <th>Traffic URL</th>
           <th />
         </tr>
       </thead>
@@ -65,7 +65,7 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
       >
       <label class="field"><span>What it serves</span><InputText v-model="gateway.serves" /></label>
       <label class="field"
-        ><span>Traffic goes in at</span
+        ><span>Traffic URL</span
         ><InputText v-model="gateway.dataUrl" placeholder="https://gateway.example.org"
       /></label>
       <label class="field"

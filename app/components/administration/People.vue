@@ -161,7 +161,7 @@ async function end() {
         again.
       </p>
       <template #footer
-        ><button class="ghost" @click="ending = undefined">Not now</button
+        ><button class="ghost" @click="ending = undefined">Cancel</button
         ><button class="fill" :disabled="busy" @click="end()">End access</button></template
       >
     </Dialog>
@@ -188,7 +188,7 @@ async function end() {
       </p>
       <Trouble :refusal="refusal" />
       <template #footer
-        ><button class="ghost" @click="starting = false">Not now</button
+        ><button class="ghost" @click="starting = false">Cancel</button
         ><button class="fill" :disabled="busy || !start.name || !start.displayName" @click="add()">
           {{ start.signOn ? 'Add' : 'Add and make a link' }}
         </button></template

@@ -204,7 +204,7 @@ const stop = () =>
                 class="plain"
                 @click.stop="leaveOut(item)"
               >
-                {{ without.has(item.id) ? 'Take it in' : 'Leave it out' }}
+                {{ without.has(item.id) ? 'Include' : 'Exclude' }}
               </button>
             </td>
           </tr>

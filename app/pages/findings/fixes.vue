@@ -58,7 +58,7 @@ watch(
   { immediate: true },
 )
 
-/** A placed version's text is fixed; a mended text is the next patch of it unless its owner says otherwise. */
+/** A placed version's text is fixed; a fixed text is the next patch of it unless its owner says otherwise. */
 const version = ref('')
 const next = (now: string) => now.replace(/\d+(?!.*\d)/, (last) => String(Number(last) + 1))
 const answer = ref('')
@@ -80,7 +80,7 @@ async function decide(accept: boolean) {
     done.value =
       outcome.revision === undefined
         ? `Declined for ${item.title}.`
-        : `${item.title} has revision ${outcome.revision} now, with ${count(item.places, 'place')} mended.`
+        : `${item.title} has revision ${outcome.revision} now, with ${count(item.places, 'place')} fixed.`
     answer.value = ''
   }
   await reload()
@@ -95,7 +95,7 @@ const words: Record<ProposalItem['state'], string> = {
   accepted: 'accepted',
   declined: 'declined',
   withdrawn: 'taken back',
-  nothing: 'nothing to mend',
+  nothing: 'nothing to fix',
 }
 
 const chips = computed(() => [
@@ -213,15 +213,15 @@ const chips = computed(() => [
         <template v-if="current.state === 'waiting'">
           <h3>Decide</h3>
           <p v-if="texts && !texts.length">
-            The newest revision has nothing left that this would mend.
+            The newest revision has nothing left that this would fix.
           </p>
           <template v-if="version">
             <p class="soft">
-              {{ detail?.latest.version }} is placed, so its text is fixed. The mended text names
-              the version
+              {{ detail?.latest.version }} is placed, so its text is fixed. The fixed text names the
+              version
             </p>
             <label class="field"
-              ><span class="sr">Version of the mended text</span><InputText v-model="version"
+              ><span class="sr">Version of the fixed text</span><InputText v-model="version"
             /></label>
           </template>
           <label class="field"

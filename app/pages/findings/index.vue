@@ -136,7 +136,7 @@ const chips = computed(() => [
   },
   {
     name: 'person' as const,
-    label: 'With',
+    label: 'Assignee',
     any: 'anybody',
     options: choicesIn(
       people.value,
@@ -230,7 +230,7 @@ const chips = computed(() => [
           <th>Finding</th>
           <th>{{ filters.api ? 'Place' : 'API' }}</th>
           <th>Seen</th>
-          <th>With</th>
+          <th>Assignee</th>
         </tr>
       </thead>
       <tbody>
@@ -308,7 +308,7 @@ const chips = computed(() => [
           </button>
         </div>
         <h3>
-          Said of it <small>{{ comments.length }}</small>
+          Comments <small>{{ comments.length }}</small>
         </h3>
         <p v-if="!comments.length" class="soft">Nothing yet.</p>
         <div v-for="comment in comments" :key="comment.at + comment.text" class="comment-of">

@@ -11,7 +11,7 @@ const { data, refusal, reload } = useLoad(
 )
 const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const items = computed(() => data.value?.items ?? [])
-/** A waiver is announced before it ends, so that there is time to mend or to ask again. */
+/** A waiver is announced before it ends, so that there is time to fix or to ask again. */
 const soon = 30
 const isEnding = ({ state, days }: WaiverItem) => state === 'approved' && days <= soon
 const shown = computed(() =>

@@ -88,7 +88,7 @@ async function apply() {
           {{ busy ? 'Applying …' : reviewed ? 'Ask for the change' : 'Apply the change' }}
         </button>
         <NuxtLink v-if="placement" class="ghost" :to="`/apis/${placement.api}/placements`"
-          >Leave it</NuxtLink
+          >Cancel</NuxtLink
         >
       </div>
     </template>

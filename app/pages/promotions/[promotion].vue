@@ -230,7 +230,7 @@ async function approve() {
           Callers notice at once.
         </p>
         <template #footer
-          ><button class="ghost" @click="asking = false">Not now</button
+          ><button class="ghost" @click="asking = false">Cancel</button
           ><button class="fill" :disabled="busy" @click="doIt('promote')">
             {{ isPromotion ? 'Promote' : 'Carry it out' }}
           </button></template
@@ -250,7 +250,7 @@ async function approve() {
           ><span>Why it cannot wait</span><Textarea v-model="reason" rows="3"
         /></label>
         <template #footer
-          ><button class="ghost" @click="overriding = false">Not now</button
+          ><button class="ghost" @click="overriding = false">Cancel</button
           ><button class="fill" :disabled="busy || reason.trim().length < 10" @click="override()">
             Go past it
           </button></template

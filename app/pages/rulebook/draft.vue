@@ -295,8 +295,8 @@ async function saveOver() {
           v-model="words"
           class="p-inputtext narrow"
           type="search"
-          placeholder="Narrow the rules"
-          aria-label="Narrow the rules"
+          placeholder="Filter rules"
+          aria-label="Filter rules"
         />
         <div ref="list" class="list">
           <template v-for="group in listed" :key="group.id">

@@ -132,8 +132,8 @@ const chips = computed(() => [
           v-model="words"
           class="p-inputtext words"
           type="search"
-          placeholder="Narrow the rules"
-          aria-label="Narrow the rules" /></template
+          placeholder="Filter rules"
+          aria-label="Filter rules" /></template
     ></FilterBar>
     <div v-if="rulebook && !shown.length" class="empty">
       <p>No rule is found with these filters.</p>
@@ -208,7 +208,7 @@ const chips = computed(() => [
         </template>
         <h3>Expects</h3>
         <pre tabindex="0">{{ current.expect }}</pre>
-        <h3>Says</h3>
+        <h3>Message</h3>
         <p>{{ current.message }}</p>
         <template v-if="current.samples.breaks[0]">
           <h3>Breaks it</h3>

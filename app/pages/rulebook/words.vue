@@ -31,8 +31,8 @@ const functions = computed(() => all.functions.filter(({ name, says }) => finds(
         v-model="words"
         class="p-inputtext"
         type="search"
-        placeholder="Narrow"
-        aria-label="Narrow"
+        placeholder="Filter"
+        aria-label="Filter"
       />
     </div>
     <template v-if="functions.length">

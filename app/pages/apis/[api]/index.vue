@@ -123,7 +123,7 @@ const stages = computed(() =>
                 {{ deprecating ? 'Deprecate' : 'Change the day' }}
               </button>
               <button v-if="deprecating" type="button" class="plain" @click="deprecating = false">
-                Leave it
+                Cancel
               </button>
             </form>
           </dd>

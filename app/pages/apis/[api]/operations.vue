@@ -227,11 +227,11 @@ const extras = computed(() => Object.entries(operation.value?.extensions ?? {}))
                 <h3>
                   {{
                     {
-                      path: 'In the path',
-                      query: 'In the query',
-                      querystring: 'The whole query',
-                      header: 'In headers',
-                      cookie: 'In cookies',
+                      path: 'Path parameters',
+                      query: 'Query parameters',
+                      querystring: 'Query string',
+                      header: 'Header parameters',
+                      cookie: 'Cookie parameters',
                     }[place]
                   }}
                 </h3>
@@ -250,13 +250,13 @@ const extras = computed(() => Object.entries(operation.value?.extensions ?? {}))
             </template>
             <template v-if="operation.body">
               <h3>
-                Body <small>{{ operation.body.required ? 'required' : 'optional' }}</small>
+                Request body <small>{{ operation.body.required ? 'required' : 'optional' }}</small>
               </h3>
               <p v-if="operation.body.description" class="said">{{ operation.body.description }}</p>
               <MediaContent :content="operation.body.content" />
             </template>
             <template v-for="response in operation.responses" :key="response.status">
-              <h3>Answer {{ response.status }}</h3>
+              <h3>Response {{ response.status }}</h3>
               <p v-if="response.description" class="said">{{ response.description }}</p>
               <SchemaTree
                 v-for="header in response.headers"

@@ -120,7 +120,7 @@ async function place() {
         <i :class="spec?.key.required ? 'passed' : 'waiting'">{{
           spec?.key.required ? '✓' : '…'
         }}</i><span
-          >A key is asked for<small v-if="spec && !spec.key.required"
+          >API key required<small v-if="spec && !spec.key.required"
             >Without one it stands open; the reason goes into the ledger</small
           ></span
         >

@@ -255,8 +255,8 @@ watch(
           <form class="issue" @submit.prevent="issue()">
             <InputText
               v-model="keyName"
-              placeholder="Whom is a key for"
-              aria-label="Whom the key is for"
+              placeholder="Client the key is for"
+              aria-label="Client the key is for"
             /><button class="ghost" :disabled="busy || keyName.trim().length < 2">
               Issue a key
             </button>
@@ -305,7 +305,7 @@ watch(
           ><span>What reviewers should know</span><Textarea v-model="note" rows="3"
         /></label>
         <template #footer
-          ><button class="ghost" @click="removing = false">Leave it</button
+          ><button class="ghost" @click="removing = false">Cancel</button
           ><button class="fill" :disabled="busy" @click="remove()">
             {{ reviewed ? 'Ask for removal' : 'Remove' }}
           </button></template
@@ -321,7 +321,7 @@ watch(
           ><span>What reviewers should know</span><Textarea v-model="note" rows="4"
         /></label>
         <template #footer
-          ><button class="ghost" @click="asking = false">Not now</button
+          ><button class="ghost" @click="asking = false">Cancel</button
           ><button class="fill" :disabled="busy" @click="ask()">Ask for promotion</button></template
         >
       </Dialog>

@@ -153,25 +153,25 @@ async function write(changed_: string, at: number) {
   editor.value?.goTo(at)
 }
 
-/** The finding that is being mended: what would change is shown first. */
-const mending = shallowRef<Finding>()
+/** The finding that is being fixed: what would change is shown first. */
+const fixing = shallowRef<Finding>()
 const ruleOf = (id: string) => rulebook.value?.rules.find((rule) => rule.id === id)
 const planOf = (fix: Fix, keys: string[] | undefined) =>
-  planned(files.now(), editionNow(), surroundings.value!, { rule: mending.value!.rule, fix, keys })
+  planned(files.now(), editionNow(), surroundings.value!, { rule: fixing.value!.rule, fix, keys })
 async function writeFix(texts: { file: string; text: string }[]) {
-  const at = mending.value!.line
-  mending.value = undefined
+  const at = fixing.value!.line
+  fixing.value = undefined
   files.keepEdit()
-  files.write(new Map(texts.map(({ file: name, text: mended }) => [name, mended])))
+  files.write(new Map(texts.map(({ file: name, text: fixed }) => [name, fixed])))
   await nextTick()
   changed()
   editor.value?.goTo(at)
 }
-function mendAt(at: number) {
+function fixAt(at: number) {
   const here = findings.value.filter(
     ({ line: found, rule }) => found === at && (ruleOf(rule)?.fixes?.length ?? 0) > 0,
   )
-  if (here[0] && !locked.value) mending.value = here[0]
+  if (here[0] && !locked.value) fixing.value = here[0]
 }
 const notesAt = (at: number): LineNote[] => [
   ...problems.value
@@ -310,7 +310,7 @@ const syntaxOf = (name: string, content: string): Syntax =>
           @moved="measure"
           @save="save"
           @cursor="line = $event"
-          @mend="mendAt"
+          @fix="fixAt"
           @next="goToNext"
         />
       </div>
@@ -336,13 +336,13 @@ const syntaxOf = (name: string, content: string): Syntax =>
       @write="write"
     />
     <FixDialog
-      v-if="mending && ruleOf(mending.rule)"
-      :finding="mending"
-      :rule="ruleOf(mending.rule)!"
-      :alike="allFindings.filter(({ rule }) => rule === mending!.rule).length"
+      v-if="fixing && ruleOf(fixing.rule)"
+      :finding="fixing"
+      :rule="ruleOf(fixing.rule)!"
+      :alike="allFindings.filter(({ rule }) => rule === fixing!.rule).length"
       :plan="planOf"
       :before="files.textNow"
-      @close="mending = undefined"
+      @close="fixing = undefined"
       @write="writeFix"
     />
     <template #margin>
@@ -358,7 +358,7 @@ const syntaxOf = (name: string, content: string): Syntax =>
         :checking="checking"
         :locked="locked"
         @go="go"
-        @mend="mending = $event"
+        @fix="fixing = $event"
       />
     </template>
   </Leaf>

@@ -7,34 +7,34 @@ import { emptyEstate, type Edition, type Fix } from './rules/model'
 import type { Syntax } from './text/read'
 
 /** Which fix of which rule: at the findings with these keys, or wherever the rule is broken. */
-export interface Mending {
+export interface FixChoice {
   rule: string
   fix: Fix
   keys?: string[] | undefined
 }
 
 /** What a fix makes of each text that it changes, and what it could not do. */
-export interface Mended {
+export interface Fixed {
   places: number
   faults: string[]
   texts: { file: string; text: string }[]
 }
 
 /** Works out what a fix makes of a definition; nothing is written. */
-export function mend(
+export function fixDefinition(
   reading: Reading,
   edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   {
     estate = emptyEstate,
     ...known
   }: Pick<Surroundings, 'circumstances' | 'isWord'> & Partial<Pick<Surroundings, 'estate'>>,
-  { rule: id, fix, keys }: Mending,
-): Mended {
+  { rule: id, fix, keys }: FixChoice,
+): Fixed {
   const rule = edition.rules.find((candidate) => candidate.id === id)
   if (!reading.readable || !rule) {
     return {
       places: 0,
-      faults: ['The text has to be readable before it can be mended'],
+      faults: ['The text has to be readable before it can be fixed'],
       texts: [],
     }
   }

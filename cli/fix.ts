@@ -1,13 +1,13 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { readDefinition } from '../core/formats/read'
-import { mend } from '../core/mend'
+import { fixDefinition } from '../core/fix'
 import { check } from '../core/rules/engine'
 import { emptyEstate } from '../core/rules/model'
 import { decodeText, encodeLike } from '../core/text/read'
 import { besideOf, WrongUse } from './files'
 import { surroundingsOf, type LintTask } from './lint-one'
 
-/** What was mended in one definition. */
+/** What was fixed in one definition. */
 export interface MendedFile {
   file: string
   places: number
@@ -18,7 +18,7 @@ export interface MendedFile {
  * Writes the first fix of every rule that is broken into the files, but for findings that are accepted. The text is read
  * again after each, so that one fix sees what the one before has done.
  */
-export function mendFile(
+export function fixFile(
   { edition, source, root, ...known }: LintTask,
   accepted: ReadonlySet<string>,
 ): MendedFile {
@@ -52,7 +52,7 @@ export function mendFile(
       places,
       faults,
       texts: changed,
-    } = mend(
+    } = fixDefinition(
       reading,
       edition,
       { estate: emptyEstate, ...surroundings },
