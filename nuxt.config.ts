@@ -1,4 +1,10 @@
-import { elmPreset } from './app/theme/preset'
+import { fileURLToPath } from 'node:url'
+
+/** What every page needs, in one file each for what is ours and what is not: every small file costs a request. */
+const vendor =
+  /node_modules\/(?:@?vue|vue-router|pinia|@pinia|primevue|@primevue|@primeuix|date-fns|idb-keyval|ofetch|unhead|@unhead|hookable|defu|ufo|destr|cookie-es|klona|radix3)\//
+const ours =
+  /\/(?:app\/(?:composables\/use(?:Act|Changes|Filters|Keys|Load|Repeating|Rows|Theme|Tokens)|utils\/(?:api|choices|rollouts|runs|words)|stores\/|components\/(?:ApiHead|Counts|Cover|DifferenceBox|Filter|Gates|Leaf|Leaves|LongText|Mark|RegisterMargin|RolloutSteps|RunBar|Ticks|TrendLine|Trouble))|shared\/)/
 
 export default defineNuxtConfig({
   compatibilityDate: '2026-11-01',
@@ -23,17 +29,19 @@ export default defineNuxtConfig({
     },
   },
   primevue: {
-    options: {
-      theme: {
-        preset: elmPreset,
-        options: { darkModeSelector: '[data-theme="dark"]', cssLayer: false },
-      },
+    // The theme is made by the components while they run, and is code: written into every page and its configuration
+    // it would be most of it.
+    loadStyles: false,
+    importTheme: {
+      as: 'elmTheme',
+      from: fileURLToPath(new URL('app/theme/preset.ts', import.meta.url)),
     },
     components: {
       include: [
         'Button',
         'Dialog',
         'InputText',
+        'MultiSelect',
         'InputNumber',
         'Select',
         'Textarea',
@@ -58,6 +66,19 @@ export default defineNuxtConfig({
     },
     externals: { external: ['piscina'] },
     moduleSideEffects: ['reflect-metadata'],
+    compressPublicAssets: { gzip: true, brotli: true },
   },
-  vite: { worker: { format: 'es' } },
+  experimental: { defaults: { nuxtLink: { prefetch: false } } },
+  vite: {
+    worker: { format: 'es' },
+    // Many small files cost a request each: what is small goes with what loads it.
+    build: {
+      cssCodeSplit: false,
+      rollupOptions: {
+        output: {
+          manualChunks: (id) => (vendor.test(id) ? 'vendor' : ours.test(id) ? 'ours' : undefined),
+        },
+      },
+    },
+  },
 })

@@ -1,5 +1,6 @@
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { benchPages } from './lib/bench-pages.mjs'
 import { command } from './lib/commands.mjs'
 import { ensurePackages } from './lib/packages.mjs'
 import { ensureDatabase, ensurePostgresInstalled, startPostgres } from './lib/postgres.mjs'
@@ -11,7 +12,7 @@ const asked = process.argv.slice(2)
 const parts =
   asked.length > 0
     ? asked
-    : ['formats', 'rules', 'search', 'register', 'impact', 'gateway', 'rollouts']
+    : ['formats', 'rules', 'search', 'register', 'impact', 'gateway', 'rollouts', 'pages']
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))
@@ -22,7 +23,7 @@ await run(async () => {
   await step('PostgreSQL', ensurePostgresInstalled)
   const postgres = await startPostgres({ folder: join(root, '.data/bench/postgres'), port })
   try {
-    for (const part of parts) {
+    for (const part of parts.filter((name) => name !== 'pages')) {
       const url = await ensureDatabase(postgres.url, `elm_${part}`, { fresh: true })
       await command(
         process.execPath,
@@ -33,4 +34,5 @@ await run(async () => {
   } finally {
     await postgres.stop()
   }
+  if (parts.includes('pages')) await benchPages(root, port + 100)
 })

@@ -11,10 +11,10 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ open: [point: { x?: unknown; y?: unknown }] }>()
 const host = ref<HTMLElement>()
-let plotly: typeof import('plotly.js-dist-min') | undefined
+let plotly: typeof import('plotly.js') | undefined
 
 async function draw() {
-  plotly ??= await import('plotly.js-dist-min')
+  plotly ??= (await import('plotly.js-cartesian-dist-min')).default
   if (!host.value) return
   const isNew = !host.value.classList.contains('js-plotly-plot')
   await plotly.react(host.value, props.data, props.layout, props.config)

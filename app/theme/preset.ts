@@ -1,5 +1,28 @@
 import { definePreset } from '@primeuix/themes'
-import Aura from '@primeuix/themes/aura'
+import base from '@primeuix/themes/aura/base'
+import button from '@primeuix/themes/aura/button'
+import checkbox from '@primeuix/themes/aura/checkbox'
+import chip from '@primeuix/themes/aura/chip'
+import dialog from '@primeuix/themes/aura/dialog'
+import iconfield from '@primeuix/themes/aura/iconfield'
+import inputnumber from '@primeuix/themes/aura/inputnumber'
+import inputtext from '@primeuix/themes/aura/inputtext'
+import multiselect from '@primeuix/themes/aura/multiselect'
+import ripple from '@primeuix/themes/aura/ripple'
+import select from '@primeuix/themes/aura/select'
+import textarea from '@primeuix/themes/aura/textarea'
+import toggleswitch from '@primeuix/themes/aura/toggleswitch'
+import tooltip from '@primeuix/themes/aura/tooltip'
+import virtualscroller from '@primeuix/themes/aura/virtualscroller'
+
+/** What the components that are used begin from; all of them would be half of what every page loads. */
+const begun = {
+  ...base,
+  components: {
+    ...{ button, checkbox, chip, dialog, iconfield, inputnumber, inputtext, multiselect },
+    ...{ ripple, select, textarea, toggleswitch, tooltip, virtualscroller },
+  },
+}
 
 /** PrimeVue in the ledger's own colours; the tokens themselves are CSS variables, so that dark needs no second preset. */
 const shades = Object.fromEntries(
@@ -59,7 +82,7 @@ const scheme = {
   },
 }
 
-export const elmPreset = definePreset(Aura, {
+const preset = definePreset(begun, {
   primitive: { borderRadius: { sm: '5px', md: '6px', lg: '8px' } },
   semantic: {
     primary: shades,
@@ -73,3 +96,8 @@ export const elmPreset = definePreset(Aura, {
     colorScheme: { light: scheme, dark: scheme },
   },
 })
+
+export default {
+  preset,
+  options: { darkModeSelector: '[data-theme="dark"]', cssLayer: false },
+}

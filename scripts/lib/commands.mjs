@@ -18,9 +18,7 @@ export function command(program, args, { show = false, fix, ...options } = {}) {
     child.on('close', (code) =>
       code === 0
         ? resolve(output)
-        : reject(
-            new StepError(`${program} ${args.join(' ')} ended with ${code}.\n${output}`, fix),
-          ),
+        : reject(new StepError(`${program} ${args.join(' ')} ended with ${code}.\n${output}`, fix)),
     )
   })
 }

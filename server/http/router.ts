@@ -17,6 +17,7 @@ import { actAs } from '../services/context'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
+import { compressed } from './compressed'
 import { problemOf, sendProblem } from './problems'
 import { forgetSession, keepKnown, keepSession, originOf, placeOf, sessionOf } from './session'
 import { accept, queryOf, requirePlain } from './validate'
@@ -126,12 +127,15 @@ async function answer(
   if (operation.success.mediaType)
     return send(
       event,
-      answered.body,
+      await bodyFor(event, operation.success.mediaType, answered.body as string | Uint8Array),
       answered.headers?.['Content-Type'] ?? operation.success.mediaType,
     )
-  setResponseHeader(event, 'Content-Type', 'application/json')
-  return JSON.stringify(answered.body)
+  return send(event, await compressed(event, JSON.stringify(answered.body)), 'application/json')
 }
+
+/** Archives are compressed as they are. */
+const bodyFor = (event: H3Event, mediaType: string, body: string | Uint8Array) =>
+  mediaType === 'application/zip' ? body : compressed(event, body)
 
 async function contextOf(
   operation: Operation,

@@ -270,3 +270,34 @@ describe('the API', () => {
     }
   })
 })
+
+describe('what travels', () => {
+  const asked = async (encoding: string, path = '/rulebook', method = 'GET') => {
+    const response = await fetch(`${world.base}/api/v1${path}`, {
+      method,
+      headers: { cookie: visitors.get('wren')!.cookie(), 'accept-encoding': encoding },
+    })
+    return { response, body: await response.text() }
+  }
+
+  it('is compressed as the client takes it, and says the same', async () => {
+    const plain = await asked('identity')
+    expect(plain.response.headers.get('content-encoding')).toBeNull()
+    for (const [accepts, way] of [
+      ['gzip, deflate, br', 'br'],
+      ['gzip', 'gzip'],
+      ['br;q=0, gzip;q=0.5', 'gzip'],
+    ] as const) {
+      const { response, body } = await asked(accepts)
+      expect(response.headers.get('content-encoding')).toBe(way)
+      expect(response.headers.get('vary')).toMatch(/Accept-Encoding/)
+      expect(body).toBe(plain.body)
+    }
+  })
+
+  it('is left as it is where it is small, or carries what was just sent', async () => {
+    expect((await asked('br', '/self')).response.headers.get('content-encoding')).toBeNull()
+    const { response } = await asked('br', '/ledger/verify', 'POST')
+    expect(response.headers.get('content-encoding')).toBeNull()
+  })
+})

@@ -1,4 +1,5 @@
 import { createError, defineEventHandler, getRouterParam, setResponseHeaders } from 'h3'
+import { compressed } from '../../http/compressed'
 import { bootScript } from '../../http/security'
 
 /** A script that a page began with. Another process may have made the page: then this one makes it too. */
@@ -11,5 +12,5 @@ export default defineEventHandler(async (event) => {
     'Content-Type': 'text/javascript; charset=utf-8',
     'Cache-Control': 'public, max-age=31536000, immutable',
   })
-  return script
+  return compressed(event, script)
 })
