@@ -1,5 +1,4 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
-import { fileURLToPath } from 'node:url'
 import { Option, type Command } from 'commander'
 import { reportFormats, reportWriter, type ReportFormat } from '../core/report'
 import { failing, type Report } from '../core/report/model'
@@ -11,6 +10,7 @@ import { count } from '../core/text/counted'
 import { nameOf, tasksFor, WrongUse } from './files'
 import type { Named } from './lint-one'
 import { fixFile } from './fix'
+import { prepared } from './prepared'
 import type { SourceTask } from './open'
 import { writeAll } from './output'
 import { publishedEdition, type ServerOptions } from './server'
@@ -30,11 +30,12 @@ interface Options extends ServerOptions {
 }
 
 /** The rulebook that is used where none is named. */
-const shipped = () => fileURLToPath(new URL('../rulebooks/house.yaml', import.meta.url))
-
 /** Reads a rulebook from a file, with those it extends; the same rules as a server's edition would have. */
 export function loadRulebook(file: string | undefined, depth = 0): Omit<Edition, 'number'> {
-  const path = file ?? shipped()
+  // The one that ships was read and checked when this was built.
+  if (file === undefined)
+    return JSON.parse(readFileSync(prepared('house.json'), 'utf8')) as Rulebook
+  const path = file
   if (!existsSync(path)) throw new WrongUse(`There is no rulebook "${path}".`)
   const { rulebook, problems } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
   for (const { message, line, column } of problems)
@@ -48,7 +49,7 @@ function extended(rulebook: Rulebook, path: string, depth: number): Omit<Edition
   if (rulebook.extends === undefined) return rulebook
   if (depth > 8) throw new WrongUse(`"${path}" extends itself.`)
   const base =
-    rulebook.extends === 'house' ? shipped() : new URL(rulebook.extends, `file://${path}`).pathname
+    rulebook.extends === 'house' ? undefined : new URL(rulebook.extends, `file://${path}`).pathname
   const { edition, faults } = extendRulebook(loadRulebook(base, depth + 1), rulebook)
   for (const fault of faults) console.error(`${path}: ${fault}`)
   return edition
@@ -127,7 +128,7 @@ async function editionFor(options: Options): Promise<Omit<Edition, 'number'>> {
 }
 
 /** Writes fixes into the files, and says on the error stream what was fixed and what was not. */
-function mendAll(
+function fixAll(
   paths: string[],
   edition: Omit<Edition, 'number'>,
   options: Options,
@@ -146,7 +147,7 @@ async function runLint(paths: string[], options: Options): Promise<void> {
   const level = options.level.toUpperCase() as Level
   const edition = await editionFor(options)
   const baseline = options.baseline === undefined ? undefined : readBaseline(options.baseline)
-  if (options.fix) mendAll(paths, edition, options, baseline)
+  if (options.fix) fixAll(paths, edition, options, baseline)
   const accepted: Baseline['accepted'] = {}
   let [isReadable, isKept] = [true, true]
   const frame = { edition, level, version, at: new Date().toISOString() }

@@ -1,6 +1,5 @@
 import { availableParallelism } from 'node:os'
 import { fileURLToPath } from 'node:url'
-import { Piscina } from 'piscina'
 import work, { type ThreadTask } from './thread'
 
 /** Fewer files than this are read before threads would have started. */
@@ -21,6 +20,7 @@ export async function* runAll<R, T>(
     }
     return
   }
+  const { Piscina } = await import('piscina')
   const threads = availableParallelism()
   const pool = new Piscina<ThreadTask, R | undefined>({
     filename: fileURLToPath(new URL('./thread.mjs', import.meta.url)),

@@ -1,4 +1,9 @@
+import { execFile } from 'node:child_process'
+import { join } from 'node:path'
+import { promisify } from 'node:util'
 import { build } from 'esbuild'
+
+const run = promisify(execFile)
 
 /** The processes beside the web app, each bundled into one file that leaves packages where they are installed. */
 const entries = {
@@ -8,24 +13,48 @@ const entries = {
   'analysis-thread': 'server/jobs/analysis-thread.ts',
   migrate: 'server/migrate.ts',
   demo: 'demo/main.ts',
-  cli: 'cli/main.ts',
-  thread: 'cli/thread.ts',
+  prepare: 'cli/prepare.ts',
 }
 
-export const bundle = (root, more = {}) =>
-  build({
-    absWorkingDir: root,
-    entryPoints: { ...entries, ...more },
-    outdir: 'dist',
-    outExtension: { '.js': '.mjs' },
-    bundle: true,
-    packages: 'external',
-    platform: 'node',
-    format: 'esm',
-    target: 'node20',
-    sourcemap: true,
-    logLevel: 'warning',
-    tsconfigRaw: {
-      compilerOptions: { experimentalDecorators: true, useDefineForClassFields: false },
-    },
-  })
+/** The command line and its threads, with their packages in them: it begins in the time of two empty processes. */
+const commandLine = { cli: 'cli/main.ts', thread: 'cli/thread.ts' }
+
+const shared = {
+  outdir: 'dist',
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  logLevel: 'warning',
+  tsconfigRaw: {
+    compilerOptions: { experimentalDecorators: true, useDefineForClassFields: false },
+  },
+}
+
+export async function bundle(root, more = {}) {
+  await Promise.all([
+    build({
+      ...shared,
+      absWorkingDir: root,
+      entryPoints: { ...entries, ...more },
+      packages: 'external',
+      sourcemap: true,
+    }),
+    build({
+      ...shared,
+      absWorkingDir: root,
+      entryPoints: commandLine,
+      // Threads come with more than a few files only.
+      external: ['piscina'],
+      mainFields: ['module', 'main'],
+      splitting: true,
+      chunkNames: 'cli-shared',
+      minify: true,
+      banner: {
+        js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
+      },
+    }),
+  ])
+  await run(process.execPath, [join(root, 'dist/prepare.mjs')])
+}

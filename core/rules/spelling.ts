@@ -8,12 +8,35 @@ export function wordsFrom(lists: Record<string, string[] | undefined>): Readonly
   return words
 }
 
+/** Words as one text, in order, one in a line: looked up in it without taking it apart. */
+export class SortedWords {
+  constructor(private readonly text: string) {}
+
+  static of = (words: Iterable<string>) => new SortedWords([...words].sort().join('\n'))
+
+  toString = () => this.text
+
+  has(word: string): boolean {
+    let [low, high] = [0, this.text.length]
+    while (low < high) {
+      const begin = this.text.lastIndexOf('\n', (low + high) >> 1) + 1
+      const next = this.text.indexOf('\n', begin)
+      const end = next === -1 ? this.text.length : next
+      const here = this.text.slice(begin, end)
+      if (here === word) return word !== ''
+      if (here < word) low = end + 1
+      else high = begin - 1
+    }
+    return false
+  }
+}
+
 /** Whether any of these rules asks for the dictionary. */
 export const asksForWords = (rules: { where?: string; expect: string }[]): boolean =>
   rules.some(({ where = '', expect }) => `${where} ${expect}`.includes('misspelled('))
 
 /** Tells words of the language, also where they are put together with a hyphen, or bent in a way no list holds. */
-export const wordTest = (words: ReadonlySet<string>) => {
+export const wordTest = (words: Pick<ReadonlySet<string>, 'has'>) => {
   const known = (word: string): boolean =>
     words.has(word) ||
     endings.some(
