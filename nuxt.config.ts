@@ -67,6 +67,14 @@ export default defineNuxtConfig({
     externals: { external: ['piscina'] },
     moduleSideEffects: ['reflect-metadata'],
     compressPublicAssets: { gzip: true, brotli: true },
+    // The public page of a rulebook is made by the server, and names its fonts itself.
+    publicAssets: ['literata', 'public-sans', 'jetbrains-mono'].map((font) => ({
+      dir: fileURLToPath(
+        new URL(`node_modules/@fontsource-variable/${font}/files`, import.meta.url),
+      ),
+      baseURL: `fonts/${font}`,
+      maxAge: 31_536_000,
+    })),
   },
   experimental: { defaults: { nuxtLink: { prefetch: false } } },
   vite: {

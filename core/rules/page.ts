@@ -75,11 +75,25 @@ const escapes: Record<string, string> = {
 }
 const escaped = (text: string) => text.replace(/[&<>"']/g, (character) => escapes[character]!)
 
-const style = `:root{color-scheme:light dark;--page:#fff;--ink:#1f2a26;--soft:#5b665f;--rule:#dcd6c6;--paper:#fbfaf5;--must:#a9481e;--should:#8a6400;--may:#3d5a73}
+/** The product's own fonts, where the page is served by it; elsewhere what the reader's system has. */
+const fonts = (
+  [
+    ['Literata', 'literata/literata-latin-wght-normal'],
+    ['Public Sans', 'public-sans/public-sans-latin-wght-normal'],
+    ['JetBrains Mono', 'jetbrains-mono/jetbrains-mono-latin-wght-normal'],
+  ] as const
+)
+  .map(
+    ([family, file]) =>
+      `@font-face{font-family:'${family}';src:url(/fonts/${file}.woff2) format('woff2');font-weight:100 900;font-display:swap}`,
+  )
+  .join('')
+
+const style = `${fonts}:root{color-scheme:light dark;--page:#fff;--ink:#1f2a26;--soft:#5b665f;--rule:#dcd6c6;--paper:#fbfaf5;--must:#a9481e;--should:#8a6400;--may:#3d5a73}
 @media(prefers-color-scheme:dark){:root{--page:#1d2320;--ink:#e6e9e4;--soft:#a3ada6;--rule:#3a423d;--paper:#232a26;--must:#e39a74;--should:#d8b25a;--may:#9dbad4}}
-body{margin:0;background:var(--paper);color:var(--ink);font:15px/1.55 system-ui,sans-serif}main{max-width:46rem;margin:0 auto;padding:2.5rem 1.5rem;background:var(--page);min-height:100vh;box-sizing:border-box}
-h1,h2{font-family:Georgia,serif;font-weight:600;line-height:1.2}h2{margin-top:2.5rem;border-bottom:1px solid var(--rule);padding-bottom:.3rem}h3{margin:1.6rem 0 .2rem;font-size:1rem}
-.level{font:600 .75rem monospace;margin-right:.5rem}.MUST{color:var(--must)}.SHOULD{color:var(--should)}.MAY{color:var(--may)}code,pre{font:.8rem/1.5 ui-monospace,monospace}pre{background:var(--paper);border:1px solid var(--rule);border-radius:5px;padding:.6rem .8rem;overflow:auto}
+body{margin:0;background:var(--paper);color:var(--ink);font:15px/1.55 'Public Sans',system-ui,sans-serif}main{max-width:46rem;margin:0 auto;padding:2.5rem 1.5rem;background:var(--page);min-height:100vh;box-sizing:border-box}
+h1,h2{font-family:'Literata',Georgia,serif;font-weight:600;line-height:1.2}h2{margin-top:2.5rem;border-bottom:1px solid var(--rule);padding-bottom:.3rem}h3{margin:1.6rem 0 .2rem;font-size:1rem}
+.level{font:600 .75rem 'JetBrains Mono',monospace;margin-right:.5rem}.MUST{color:var(--must)}.SHOULD{color:var(--should)}.MAY{color:var(--may)}code,pre{font:.8rem/1.5 'JetBrains Mono',ui-monospace,monospace;font-variant-ligatures:none}pre{background:var(--paper);border:1px solid var(--rule);border-radius:5px;padding:.6rem .8rem;overflow:auto}
 .soft{color:var(--soft)}p{margin:.3rem 0}a{color:inherit}nav a{margin-right:1rem}`
 
 function html(book: Book): string {

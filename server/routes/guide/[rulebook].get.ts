@@ -23,7 +23,7 @@ export default defineEventHandler(async (event) => {
   setResponseHeader(
     event,
     'Content-Security-Policy',
-    "default-src 'none'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'",
+    "default-src 'none'; style-src 'unsafe-inline'; font-src 'self'; base-uri 'none'; form-action 'none'",
   )
   if (edition) return rulebookPage({ ...edition.content, number: edition.number }, 'html')
   if (!isKnown) return sendRedirect(event, '/sign-in')
