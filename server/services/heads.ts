@@ -61,9 +61,17 @@ function* newestFirst(store: HeadStore): Generator<SignedHead, undefined> {
   const key = createPublicKey(keyOf(store))
   const lines = readFileSync(store.headsFile, 'utf8').split('\n')
   for (const line of lines.reverse()) {
-    if (line === '') continue
-    const head = JSON.parse(line) as SignedHead
-    if (isSigned(key, head)) yield head
+    const head = headIn(line)
+    if (head && isSigned(key, head)) yield head
+  }
+}
+
+/** A line as a head; one that a process died over while writing it is none. */
+function headIn(line: string): SignedHead | undefined {
+  try {
+    return JSON.parse(line) as SignedHead
+  } catch {
+    return undefined
   }
 }
 
@@ -89,7 +97,8 @@ export async function signNow(
       throw new Error(`The ledger does not go on from the head of ${last.size} entries`)
   }
   const signed = signHead(keyOf(store), head)
-  appendFileSync(store.headsFile, `${JSON.stringify(signed)}\n`, { mode: 0o600 })
+  // On a line of its own, also after one that was not written to its end.
+  appendFileSync(store.headsFile, `\n${JSON.stringify(signed)}\n`, { mode: 0o600 })
   return signed
 }
 

@@ -1,4 +1,4 @@
-import { statSync, writeFileSync } from 'node:fs'
+import { appendFileSync, statSync, writeFileSync } from 'node:fs'
 import { sql } from 'drizzle-orm'
 import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -115,6 +115,16 @@ describe('proofs', () => {
     expect(items.length).toBeGreaterThan(2)
     expect(statSync(world.services.heads.keyFile).mode & 0o777).toBe(0o600)
     expect(await verify()).toMatchObject({ heads: items.length, root: items[0]!.root })
+  })
+
+  it('stand although a process died while it wrote one', async () => {
+    const before = readHeads(world.services.heads)
+    appendFileSync(world.services.heads.headsFile, '{"size":99,"ro')
+    expect(readHeads(world.services.heads)).toEqual(before)
+    await bringIn(tomas, definition('leak-sensors/0.3.0.yaml').replaceAll('Leak', 'Burst'))
+    const signed = await sign()
+    expect(readHeads(world.services.heads)).toEqual([...before, signed])
+    expect((await verify()).brokenAt).toBeUndefined()
   })
 
   it('hold offline, and show what was done to an export', async () => {

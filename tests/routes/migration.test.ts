@@ -2,10 +2,12 @@ import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:f
 import { createHash, randomBytes } from 'node:crypto'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { generateDrizzleJson, generateMigration } from 'drizzle-kit/api'
 import pg from 'pg'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import { idleQueue } from '../../demo/seed'
 import { migrateDatabase, openAsOwner } from '../../server/db/database'
+import * as schema from '../../server/db/schema'
 import { directExaminer } from '../../server/jobs/examiner'
 import { recheckAll } from '../../server/services/checking'
 import type { Services } from '../../server/services/context'
@@ -163,4 +165,16 @@ it('brings placements, hosts and gateways from before there were groups along', 
     await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)
     rmSync(before, { recursive: true, force: true })
   }
+})
+
+it('ends where the schema of the code is', async () => {
+  const meta = join(migrations, 'meta')
+  const { entries } = JSON.parse(readFileSync(join(meta, '_journal.json'), 'utf8')) as {
+    entries: { tag: string }[]
+  }
+  const number = entries.at(-1)!.tag.slice(0, 4)
+  const last = JSON.parse(
+    readFileSync(join(meta, `${number}_snapshot.json`), 'utf8'),
+  ) as ReturnType<typeof generateDrizzleJson>
+  expect(await generateMigration(last, generateDrizzleJson(schema, last.id))).toEqual([])
 })
