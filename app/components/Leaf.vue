@@ -2,12 +2,43 @@
 /** The white page, and behind the double rule its margin, where it has one. */
 defineProps<{ flush?: boolean }>()
 const slots = defineSlots<{ default(): unknown; margin?(): unknown }>()
+
+/** Where there is no room beside the page, the margin is a drawer. */
+const opened = ref(false)
+const margin = ref<HTMLElement>()
+async function open() {
+  opened.value = true
+  await nextTick()
+  margin.value?.focus()
+}
+const onKey = (event: KeyboardEvent) => {
+  if (event.key === 'Escape') opened.value = false
+  else if (event.key === 'm' && isPlainKey(event)) void open()
+}
+onMounted(() => window.addEventListener('keydown', onKey))
+onUnmounted(() => window.removeEventListener('keydown', onKey))
 </script>
 
 <template>
   <div class="spread" :class="{ wide: !slots.margin }">
     <main :class="{ flush }"><slot /></main>
-    <aside v-if="slots.margin" id="margin" tabindex="0" aria-label="Margin">
+    <button
+      v-if="slots.margin"
+      class="handle ghost"
+      :aria-expanded="opened"
+      aria-controls="margin"
+      @click="opened ? (opened = false) : open()"
+    >
+      {{ opened ? 'Close' : 'Details and actions' }}
+    </button>
+    <aside
+      v-if="slots.margin"
+      id="margin"
+      ref="margin"
+      tabindex="0"
+      aria-label="Margin"
+      :class="{ opened }"
+    >
       <slot name="margin" />
     </aside>
   </div>
@@ -18,6 +49,11 @@ const slots = defineSlots<{ default(): unknown; margin?(): unknown }>()
   display: grid;
   grid-template-columns: minmax(0, 1fr) 316px;
   min-height: 0;
+  position: relative;
+  overflow: hidden;
+}
+.handle {
+  display: none;
 }
 .spread.wide {
   grid-template-columns: minmax(0, 1fr);
@@ -55,5 +91,35 @@ aside::before {
   top: 0;
   bottom: 0;
   border-left: 1px solid var(--double);
+}
+@media (max-width: 1099px) {
+  .spread {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  main {
+    padding-top: 44px;
+  }
+  main.flush {
+    padding-top: 44px;
+  }
+  .handle {
+    display: block;
+    position: absolute;
+    top: 10px;
+    right: 16px;
+    z-index: 3;
+  }
+  aside {
+    position: absolute;
+    inset: 0 0 0 auto;
+    width: min(340px, 92%);
+    padding-top: 52px;
+    z-index: 2;
+    visibility: hidden;
+  }
+  aside.opened {
+    visibility: visible;
+    box-shadow: -1px 0 0 var(--rule);
+  }
 }
 </style>
