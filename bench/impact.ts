@@ -11,6 +11,7 @@ import { openQueue, queueOver } from '../server/jobs/queue'
 import { actAs, type Services } from '../server/services/context'
 import { digestOf, storeFiles } from '../server/services/files'
 import { readImpact, startImpact } from '../server/services/impact'
+import { recheckAll } from '../server/services/checking'
 import { readRegister } from '../server/services/register'
 import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { largeDefinition } from './large'
@@ -106,6 +107,8 @@ export async function impact(): Promise<void> {
     allowedTargets: [],
   }
   const context = actAs(services, actor)
+  // As in a register at work: every definition has been checked today, by the edition in force.
+  await recheckAll(services)
   const worker = await startWorker(url)
   const begun = performance.now()
   const before = busySeconds()

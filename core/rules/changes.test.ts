@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { houseText } from '../../tests/support/rules'
-import { changedRules, ruleDifferences } from './changes'
+import { houseText, readHouse } from '../../tests/support/rules'
+import { changedRules, ruleDifferences, weighedRules } from './changes'
 import { readRulebook } from './rulebook'
 
 const read = (text: string) => readRulebook({ file: 'house.yaml', text }).rulebook!
@@ -62,4 +62,22 @@ describe('what changed between two rulebooks', () => {
     expect(says).toEqual(['list-paged says it otherwise'])
     expect(rules).toEqual([])
   })
+})
+
+it('tells rules that only weigh otherwise from those that may find something else', () => {
+  const base = readHouse()
+  const change = (id: string, more: object) => ({
+    ...base,
+    rules: base.rules.map((rule) => (rule.id === id ? { ...rule, ...more } : rule)),
+  })
+  const weighed = (after: typeof base) => weighedRules(base, after).map(({ id }) => id)
+  expect(weighed(base)).toEqual([])
+  expect(weighed(change('operation-described', { level: 'MUST' }))).toEqual(['operation-described'])
+  expect(weighed(change('operation-described', { level: 'MUST', expect: 'true' }))).toEqual([])
+  expect(
+    weighed(change('operation-described', { level: 'MUST', binds: { from: '2027-01-01' } })),
+  ).toEqual([])
+  // Another domain may make a rule that asks for it find something else.
+  const moved = { ...change('contact-email', { level: 'MAY' }), domain: 'elsewhere.example' }
+  expect(weighed(moved)).toEqual([])
 })

@@ -94,7 +94,7 @@ type Asked = Pick<Rulebook, 'rules' | 'domain' | 'words'>
  */
 export const changedRules = (before: Asked, after: Asked): Rule[] => {
   const old = new Map(before.rules.map((rule) => [rule.id, rule]))
-  const isOther = before.domain !== after.domain || !isSame(before.words, after.words)
+  const isOther = isOtherOrganisation(before, after)
   return after.rules.filter((rule) => {
     const was = old.get(rule.id)
     const isKept = was && judges.every((name) => isSame(was[name], rule[name]))
@@ -104,6 +104,27 @@ export const changedRules = (before: Asked, after: Asked): Rule[] => {
 
 /** What decides what a rule finds, and how it weighs. */
 const judges = [...asks, 'level', 'binds'] as const
+
+/**
+ * Rules that only weigh otherwise: what they find stays, at another level. A rule that binds on a day weighs by the day
+ * as well, and is none of them.
+ */
+export const weighedRules = (before: Asked, after: Asked): Rule[] => {
+  const old = new Map(before.rules.map((rule) => [rule.id, rule]))
+  const isOther = isOtherOrganisation(before, after)
+  return after.rules.filter((rule) => {
+    const was = old.get(rule.id)
+    if (!was || was.level === rule.level || rule.binds) return false
+    if (isOther && asksForOrganisation(rule)) return false
+    return finds.every((name) => isSame(was[name], rule[name]))
+  })
+}
+
+/** What decides what a rule finds, and how that is said. */
+const finds = [...asks, 'message', 'part', 'binds'] as const
+
+const isOtherOrganisation = (before: Asked, after: Asked) =>
+  before.domain !== after.domain || !isSame(before.words, after.words)
 
 const asksForOrganisation = ({ where = '', expect }: Rule) =>
   /\borganisation\b|\bmisspelled\b/.test(`${where} ${expect}`)

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
-import { changedRules } from '../../core/rules/changes'
+import { changedRules, weighedRules } from '../../core/rules/changes'
 import type { ApiFacts, Edition, Rule } from '../../core/rules/model'
 import { asksForEstate } from '../../core/rules/estate'
 import { extendRulebook } from '../../core/rules/rulebook'
@@ -10,6 +10,7 @@ import { insertMany } from '../db/bulk'
 import type { Queries } from '../db/database'
 import {
   apis,
+  findings,
   impactPlaces,
   impacts,
   judgements,
@@ -18,7 +19,7 @@ import {
   stages,
   type JudgedPlace,
 } from '../db/schema'
-import { knownAround } from './known'
+import { dayOf, knownAround } from './known'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'
@@ -267,13 +268,15 @@ async function compared(
   now: Edition,
   next: Edition,
 ): Promise<{ places: Difference[]; reused: number }> {
-  const changed = changedRules(now, next)
+  const all = changedRules(now, next)
+  const found = await foundAlready(services, target, now, weighedRules(now, next))
+  const changed = all.filter(({ id }) => !found.rules.has(id))
   const ids = new Set(changed.map(({ id }) => id))
   const kept = new Set(next.rules.map(({ id }) => id))
   const old = now.rules.filter((rule) => ids.has(rule.id) || !kept.has(rule.id))
   const before = await judged(services, target, { ...now, rules: old })
   const after = await judged(services, target, { ...next, rules: changed })
-  const places: Difference[] = []
+  const places: Difference[] = [...found.places]
   for (const [rule, list] of after.places) {
     const known = new Map((before.places.get(rule) ?? []).map((place) => [place.key, place]))
     for (const place of list) {
@@ -287,7 +290,46 @@ async function compared(
     for (const place of list)
       if (!still.has(place.key)) places.push({ rule, kind: 'passes', place })
   }
-  return { places, reused: before.reused + after.reused }
+  return { places, reused: 2 * found.rules.size + before.reused + after.reused }
+}
+
+/**
+ * What rules that only weigh otherwise find, from what is kept of the last check; nothing where that was not of today
+ * and of the edition in force.
+ */
+async function foundAlready(
+  { db, now }: Services,
+  { revision }: Target,
+  edition: Edition,
+  rules: Rule[],
+): Promise<{ rules: ReadonlySet<string>; places: Difference[] }> {
+  const isFresh = revision.edition === edition.number && revision.checkedOn === dayOf(now())
+  if (!isFresh || rules.length === 0) return { rules: new Set(), places: [] }
+  const levels = new Map(
+    rules.filter((rule) => !asksForEstate([rule])).map(({ id, level }) => [id, level]),
+  )
+  const rows = await db
+    .select({
+      rule: findings.rule,
+      key: findings.key,
+      level: findings.level,
+      message: findings.message,
+      file: findings.file,
+      line: findings.line,
+    })
+    .from(findings)
+    .where(and(eq(findings.revision, revision.id), inArray(findings.rule, [...levels.keys()])))
+  return {
+    rules: new Set(levels.keys()),
+    places: rows
+      .map(({ rule, ...place }) => ({
+        rule,
+        was: place.level,
+        place: { ...place, level: levels.get(rule)! },
+      }))
+      .filter(({ was, place }) => was !== place.level)
+      .map(({ rule, place }) => ({ rule, kind: 'weighs' as const, place })),
+  }
 }
 
 /** What rules find in a revision: what was found before under the same circumstances is taken from there. */

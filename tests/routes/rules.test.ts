@@ -134,6 +134,8 @@ describe('impact before edict', () => {
     const described = before.filter((finding) => finding.rule === 'operation-described')
     expect(rule('operation-described').weighs).toBe(described.length)
     expect(body.rules).toHaveLength(2)
+    // The rule that only weighs otherwise was not judged anew.
+    expect(body.reused).toBeGreaterThanOrEqual(1)
     const { items } = (
       await imara.call<{ items: ImpactPlace[] }>(
         'GET',
