@@ -1,12 +1,12 @@
 import { fork, type ChildProcess } from 'node:child_process'
-import { readFileSync } from 'node:fs'
-import { availableParallelism, cpus } from 'node:os'
+import { mkdtempSync, readFileSync } from 'node:fs'
+import { availableParallelism, cpus, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { DefinitionSummary } from '../core/definition'
 import { migrateDatabase, openAsOwner, type Database } from '../server/db/database'
 import { apis, people, revisionFiles, revisions } from '../server/db/schema'
-import { directExaminer } from '../server/jobs/examiner'
+import { directExaminer, threadedExaminer } from '../server/jobs/examiner'
 import { openQueue, queueOver } from '../server/jobs/queue'
 import { actAs, type Services } from '../server/services/context'
 import { digestOf, storeFiles } from '../server/services/files'
@@ -63,9 +63,10 @@ const busySeconds = () =>
 
 function startWorker(url: string): Promise<ChildProcess> {
   const env = { ...process.env, DATABASE_URL: url, ELM_DIST: import.meta.dirname }
+  const keys = mkdtempSync(join(tmpdir(), 'elm-bench-'))
   return new Promise((resolve) => {
     const worker = fork(join(import.meta.dirname, 'worker.mjs'), {
-      env: { ...env, ELM_SESSION_SECRET: 's', ELM_GATEWAY_SECRET: 's' },
+      env: { ...env, ELM_SESSION_SECRET: 's', ELM_GATEWAY_SECRET: 's', ELM_KEYS: keys },
     })
     worker.once('message', () => resolve(worker))
   })
@@ -108,7 +109,9 @@ export async function impact(): Promise<void> {
   }
   const context = actAs(services, actor)
   // As in a register at work: every definition has been checked today, by the edition in force.
-  await recheckAll(services)
+  const examiner = threadedExaminer(import.meta.dirname)
+  await recheckAll({ ...services, examiner })
+  await examiner.close()
   const worker = await startWorker(url)
   const begun = performance.now()
   const before = busySeconds()
