@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { DefinitionSummary } from '../core/definition'
 import { migrateDatabase, openAsOwner, type Database } from '../server/db/database'
+import { grantTo, roleOf } from '../server/db/grants'
 import { apis, people, revisionFiles, revisions } from '../server/db/schema'
 import { directExaminer, threadedExaminer } from '../server/jobs/examiner'
 import { openQueue, queueOver } from '../server/jobs/queue'
@@ -81,6 +82,7 @@ export async function impact(): Promise<void> {
   if (!url) throw new Error('ELM_BENCH_DATABASE is not set; run "npm run bench"')
   const { db, pool } = openAsOwner(url)
   await migrateDatabase(db, 'server/db/migrations')
+  await grantTo(pool, roleOf(url))
   const actor = {
     name: 'bench',
     displayName: 'Bench',
