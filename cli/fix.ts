@@ -8,7 +8,7 @@ import { besideOf, WrongUse } from './files'
 import { surroundingsOf, type LintTask } from './lint-one'
 
 /** What was fixed in one definition. */
-export interface MendedFile {
+export interface FixedFile {
   file: string
   places: number
   faults: string[]
@@ -21,7 +21,7 @@ export interface MendedFile {
 export function fixFile(
   { edition, source, root, ...known }: LintTask,
   accepted: ReadonlySet<string>,
-): MendedFile {
+): FixedFile {
   const { file, archive } = source
   if (archive !== undefined) throw new WrongUse(`--fix writes files; "${archive}" is an archive.`)
   const before = new Map<string, Uint8Array>()
@@ -29,7 +29,7 @@ export function fixFile(
   const beside = besideOf(source, root)
   const textOf = (name: string) => texts.get(name) ?? beside(name)
   const decoded = decodeText(readFileSync(file), file)
-  const result: MendedFile = { file, places: 0, faults: [] }
+  const result: FixedFile = { file, places: 0, faults: [] }
   if ('problem' in decoded) return result
   texts.set(file, decoded.text)
   const read = () => readDefinition({ file, text: texts.get(file)! }, textOf)

@@ -29,13 +29,13 @@ interface Options extends ServerOptions {
   output?: string
 }
 
-/** The rulebook that is used where none is named. */
-/** Reads a rulebook from a file, with those it extends; the same rules as a server's edition would have. */
-export function loadRulebook(file: string | undefined, depth = 0): Omit<Edition, 'number'> {
-  // The one that ships was read and checked when this was built.
-  if (file === undefined)
+/**
+ * Reads a rulebook from a file, with those it extends; the same rules as a server's edition would have. Without a file,
+ * the one that ships: it was read and checked when this was built.
+ */
+export function loadRulebook(path: string | undefined, depth = 0): Omit<Edition, 'number'> {
+  if (path === undefined)
     return JSON.parse(readFileSync(prepared('house.json'), 'utf8')) as Rulebook
-  const path = file
   if (!existsSync(path)) throw new WrongUse(`There is no rulebook "${path}".`)
   const { rulebook, problems } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
   for (const { message, line, column } of problems)

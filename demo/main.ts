@@ -2,8 +2,8 @@ import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import pg from 'pg'
 import { configuration } from '../server/configuration'
-import { openDatabase, openLocks } from '../server/db/database'
-import { threadedExaminer } from '../server/jobs/examiner'
+import { openDatabase } from '../server/db/database'
+import { servicesOver } from '../server/jobs/services'
 import { checkAllGateways } from '../server/services/gateways'
 import { seal } from '../server/services/sealing'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
@@ -11,34 +11,12 @@ import { signOnAt } from './sign-on'
 import { groupOf } from './world'
 
 /** Fills an empty product with the demo. */
-const {
-  databaseUrl,
-  sessionSecret,
-  gatewaySecret,
-  heads,
-  alwaysLocal,
-  setupCode,
-  allowedTargets,
-  distribution,
-} = configuration()
+const configured = configuration()
+const { databaseUrl, sessionSecret } = configured
 const root = process.env['ELM_ROOT'] ?? process.cwd()
-const { db, seenBy, pool } = openDatabase(databaseUrl)
-const examiner = threadedExaminer(distribution)
-const services = {
-  db,
-  seenBy,
-  examiner,
-  queue: idleQueue,
-  gatewaySecret,
-  secret: sessionSecret,
-  alwaysLocal,
-  lock: openLocks(databaseUrl),
-  heads,
-  setupCode,
-  allowedTargets,
-  now: () => new Date(),
-}
-if (await isEmpty(db)) {
+const store = openDatabase(databaseUrl)
+const services = servicesOver(configured, store, idleQueue)
+if (await isEmpty(store.db)) {
   const gateways = (process.env['ELM_GATEWAYS'] ?? '').split(',').map((entry) => {
     const [name = '', dataPort, adminPort] = entry.split(':')
     return {
@@ -75,5 +53,5 @@ if (await isEmpty(db)) {
   }
   await checkAllGateways(services)
 }
-await examiner.close()
-await pool.end()
+await services.examiner.close()
+await store.pool.end()

@@ -12,13 +12,14 @@ const quoted = (name: string) => `"${name.replaceAll('"', '""')}"`
  * nothing is granted, and the ledger's screen says so.
  */
 export async function grantTo(pool: pg.Pool, role: string): Promise<void> {
-  const { rows } = await pool.query<{ name: string; bound: boolean }>(
-    'SELECT rolname AS name, NOT (rolsuper OR rolbypassrls) AS bound FROM pg_roles WHERE rolname = $1',
+  const { rows } = await pool.query<{ isBound: boolean; isOwner: boolean }>(
+    `SELECT NOT (rolsuper OR rolbypassrls) AS "isBound", rolname = current_user AS "isOwner"
+     FROM pg_roles WHERE rolname = $1`,
     [role],
   )
-  if (rows[0]!.bound) {
-    const { rows: me } = await pool.query<{ name: string }>('SELECT current_user AS name')
-    if (me[0]!.name !== role) await grant(pool, role)
+  const { isBound, isOwner } = rows[0]!
+  if (isBound) {
+    if (!isOwner) await grant(pool, role)
     return
   }
   await pool.query(`

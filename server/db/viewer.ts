@@ -11,7 +11,7 @@ export type Viewer = 'everything' | { person: string; team: string | undefined }
 const settingsOf = (viewer: Viewer): [viewer: string, team: string] =>
   viewer === 'everything' ? ['*', ''] : [viewer.person, viewer.team ?? '']
 
-/** The role that {@link applicationRole} makes for a server whose only role is a superuser, whom no policy binds. */
+/** The role that the migrations make where the application connects as a superuser, whom no policy binds. */
 export const applicationRole = 'elm_ledger'
 
 const seeing = new WeakMap<pg.PoolClient, string>()

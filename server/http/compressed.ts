@@ -1,14 +1,15 @@
 import { promisify } from 'node:util'
-import { brotliCompress, constants, gzip } from 'node:zlib'
+import { brotliCompress, constants, gzip, type BrotliOptions } from 'node:zlib'
 import { appendResponseHeader, getRequestHeader, setResponseHeader, type H3Event } from 'h3'
 
 /** Below this many bytes, what is saved is less than the header that says so. */
 const least = 1024
 
+const brotli = promisify<Uint8Array, BrotliOptions, Buffer>(brotliCompress)
+
 const ways = {
-  br: (bytes: Buffer) =>
-    promisify(brotliCompress)(bytes, { params: { [constants.BROTLI_PARAM_QUALITY]: 4 } }),
-  gzip: promisify(gzip),
+  br: (bytes: Uint8Array) => brotli(bytes, { params: { [constants.BROTLI_PARAM_QUALITY]: 4 } }),
+  gzip: promisify<Uint8Array, Buffer>(gzip),
 }
 
 /** The best way of compressing that a client takes (RFC 9110, section 12.5.3), but for those it refuses with `q=0`. */
@@ -30,9 +31,10 @@ export async function compressed(
 ): Promise<string | Uint8Array> {
   if (event.method !== 'GET') return body
   appendResponseHeader(event, 'Vary', 'Accept-Encoding')
-  const bytes = Buffer.from(body as string)
   const way = wayFor(getRequestHeader(event, 'accept-encoding') ?? '')
-  if (way === undefined || bytes.length < least) return body
+  if (way === undefined) return body
+  const bytes = typeof body === 'string' ? Buffer.from(body) : body
+  if (bytes.length < least) return body
   setResponseHeader(event, 'Content-Encoding', way)
   return ways[way](bytes)
 }

@@ -6,14 +6,15 @@ import { serving } from '../utils/serving'
 /** The public address is a setting: it is read at the start and whenever the settings change. */
 export default async () => {
   const read = async () => {
-    const { services } = await serving()
-    usePublicAddress((await settingsOf(services.db))?.publicAddress ?? '')
+    try {
+      const { services } = await serving()
+      usePublicAddress((await settingsOf(services.db))?.publicAddress ?? '')
+    } catch (error) {
+      console.warn('The public address was not read:', (error as Error).message)
+    }
   }
   listenForChanges((topic) => {
-    if (topic !== 'organisation' && topic !== 'reconnected') return
-    read().catch((error: Error) => console.warn('The public address was not read:', error.message))
+    if (topic === 'organisation' || topic === 'reconnected') void read()
   })
-  await read().catch((error: Error) =>
-    console.warn('The public address was not read:', error.message),
-  )
+  await read()
 }

@@ -268,9 +268,8 @@ async function compared(
   now: Edition,
   next: Edition,
 ): Promise<{ places: Difference[]; reused: number }> {
-  const all = changedRules(now, next)
   const found = await foundAlready(services, target, now, weighedRules(now, next))
-  const changed = all.filter(({ id }) => !found.rules.has(id))
+  const changed = changedRules(now, next).filter(({ id }) => !found.rules.has(id))
   const ids = new Set(changed.map(({ id }) => id))
   const kept = new Set(next.rules.map(({ id }) => id))
   const old = now.rules.filter((rule) => ids.has(rule.id) || !kept.has(rule.id))
@@ -304,15 +303,14 @@ async function foundAlready(
   rules: Rule[],
 ): Promise<{ rules: ReadonlySet<string>; places: Difference[] }> {
   const isFresh = revision.edition === edition.number && revision.checkedOn === dayOf(now())
-  if (!isFresh || rules.length === 0) return { rules: new Set(), places: [] }
   const levels = new Map(
     rules.filter((rule) => !asksForEstate([rule])).map(({ id, level }) => [id, level]),
   )
+  if (!isFresh || levels.size === 0) return { rules: new Set(), places: [] }
   const rows = await db
     .select({
       rule: findings.rule,
       key: findings.key,
-      level: findings.level,
       message: findings.message,
       file: findings.file,
       line: findings.line,
@@ -321,14 +319,11 @@ async function foundAlready(
     .where(and(eq(findings.revision, revision.id), inArray(findings.rule, [...levels.keys()])))
   return {
     rules: new Set(levels.keys()),
-    places: rows
-      .map(({ rule, ...place }) => ({
-        rule,
-        was: place.level,
-        place: { ...place, level: levels.get(rule)! },
-      }))
-      .filter(({ was, place }) => was !== place.level)
-      .map(({ rule, place }) => ({ rule, kind: 'weighs' as const, place })),
+    places: rows.map(({ rule, ...place }) => ({
+      rule,
+      kind: 'weighs',
+      place: { ...place, level: levels.get(rule)! },
+    })),
   }
 }
 

@@ -1,8 +1,8 @@
 import { configuration } from '../configuration'
-import { openDatabase, openLocks } from '../db/database'
+import { openDatabase } from '../db/database'
 import type { Serving } from '../http/router'
-import { threadedExaminer } from '../jobs/examiner'
 import { openQueue, queueOver } from '../jobs/queue'
+import { servicesOver } from '../jobs/services'
 
 let started: Promise<Serving> | undefined
 
@@ -16,33 +16,9 @@ export function serving(): Promise<Serving> {
 }
 
 async function start(): Promise<Serving> {
-  const {
-    databaseUrl,
-    sessionSecret,
-    gatewaySecret,
-    heads,
-    alwaysLocal,
-    setupCode,
-    allowedTargets,
-    distribution,
-  } = configuration()
-  const { db, seenBy } = openDatabase(databaseUrl)
+  const configured = configuration()
+  const { databaseUrl, sessionSecret } = configured
+  const store = openDatabase(databaseUrl)
   const boss = await openQueue(databaseUrl, { maintains: false })
-  return {
-    sessionSecret,
-    services: {
-      db,
-      seenBy,
-      examiner: threadedExaminer(distribution),
-      queue: queueOver(boss, db),
-      gatewaySecret,
-      secret: sessionSecret,
-      alwaysLocal,
-      lock: openLocks(databaseUrl),
-      heads,
-      setupCode,
-      allowedTargets,
-      now: () => new Date(),
-    },
-  }
+  return { sessionSecret, services: servicesOver(configured, store, queueOver(boss, store.db)) }
 }
