@@ -1,8 +1,9 @@
 import type { DefinitionSummary } from '../core/definition'
 import { teams } from '../demo/world'
 import { migrateDatabase, openAsOwner } from '../server/db/database'
-import { apis, revisions } from '../server/db/schema'
+import { apis, revisions, people } from '../server/db/schema'
 import { storeBlob } from '../server/services/files'
+import { setTeams } from '../server/services/teams'
 
 export const nouns = [
   'valve',
@@ -49,6 +50,10 @@ export async function largeRegister() {
   if (!url) throw new Error('ELM_BENCH_DATABASE is not set; run "npm run bench"')
   const { db, pool } = openAsOwner(url)
   await migrateDatabase(db, 'server/db/migrations')
+  await db.transaction((tx) => setTeams(tx, teams))
+  await db
+    .insert(people)
+    .values({ name: 'bench', displayName: 'Bench', role: 'governance', passwordHash: '' })
   const sha256 = await storeBlob(db, new TextEncoder().encode('bench'))
   const ids: { api: number; revision: number }[] = []
   for (let start = 0; start < apiCount; start += 250) {
@@ -58,10 +63,10 @@ export async function largeRegister() {
         Array.from({ length: 250 }, (_, i) => ({
           slug: `api-${start + i}`,
           title: titleOf(start + i),
-          team: teams[(start + i) % teams.length]!,
+          teamId: ((start + i) % teams.length) + 1,
           audience: 'partner' as const,
           lifecycle: 'active' as const,
-          latestRevision: 1,
+          latestNumber: 1,
         })),
       )
       .returning({ id: apis.id })
@@ -69,7 +74,7 @@ export async function largeRegister() {
       .insert(revisions)
       .values(
         made.map(({ id }) => ({
-          api: id,
+          apiId: id,
           number: 1,
           version: '1.0.0',
           file: 'a.yaml',
@@ -81,7 +86,7 @@ export async function largeRegister() {
           counts: { must: id % 2, should: id % 5, may: id % 9 },
           edition: 1,
           savedAt: new Date(),
-          savedBy: 'bench',
+          savedById: 1,
         })),
       )
       .returning({ id: revisions.id })

@@ -17,6 +17,8 @@ import { readRegister } from '../server/services/register'
 import { beginRulebook, houseSlug } from '../server/services/rulebooks'
 import { largeDefinition } from './large'
 import { lines } from './measure'
+import { teamId } from '../server/db/names'
+import { setTeams } from '../server/services/teams'
 
 const definitions = 240
 
@@ -30,16 +32,16 @@ async function fill(db: Database): Promise<void> {
       .values({
         slug: `api-${n}`,
         title: `API ${n}`,
-        team: 'Field',
+        teamId: teamId('Field'),
         audience: 'partner',
         lifecycle: 'active',
-        latestRevision: 1,
+        latestNumber: 1,
       })
       .returning({ id: apis.id })
     const [revision] = await db
       .insert(revisions)
       .values({
-        api: api!.id,
+        apiId: api!.id,
         number: 1,
         version: '1.0.0',
         file: 'a.json',
@@ -51,10 +53,10 @@ async function fill(db: Database): Promise<void> {
         counts: { must: 0, should: 0, may: 0 },
         edition: 1,
         savedAt: new Date(),
-        savedBy: 'bench',
+        savedById: 1,
       })
       .returning({ id: revisions.id })
-    await db.insert(revisionFiles).values({ revision: revision!.id, position: 0, ...file! })
+    await db.insert(revisionFiles).values({ revisionId: revision!.id, position: 0, ...file! })
   }
 }
 
@@ -84,12 +86,14 @@ export async function impact(): Promise<void> {
   await migrateDatabase(db, 'server/db/migrations')
   await grantTo(pool, roleOf(url))
   const actor = {
+    id: 1,
     name: 'bench',
     displayName: 'Bench',
     role: 'governance',
     team: undefined,
   } as const
-  await db.insert(people).values({ ...actor, team: null, passwordHash: '' })
+  await db.insert(people).values({ ...actor, passwordHash: '' })
+  await db.transaction((tx) => setTeams(tx, ['Field']))
   const text = readFileSync('rulebooks/house.yaml', 'utf8')
   const now = () => new Date()
   await db.transaction((tx) => beginRulebook(tx, text, { actor, now }))

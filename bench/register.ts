@@ -29,7 +29,7 @@ async function breakRules(db: Database, ids: { api: number; revision: number }[]
         findings,
         some.flatMap(({ revision }, i) =>
           each.map((n) => ({
-            revision,
+            revisionId: revision,
             rule: ruleOf(n),
             level: levels[n % 3]!,
             message: `What breaks rule ${n}`,
@@ -43,14 +43,21 @@ async function breakRules(db: Database, ids: { api: number; revision: number }[]
             operation: '',
             // Each API was checked at a moment of its own.
             firstSeen: new Date(at.getTime() - (start + i) * 1000),
-            standing: 'open' as const,
+            status: 'open' as const,
           })),
         ),
       )
       await insertMany(
         tx,
         tallies,
-        some.map(({ api }) => ({ at, api, revision: 1, edition: 1, ...counts, rules })),
+        some.map(({ api }) => ({
+          at,
+          apiId: api,
+          revisionNumber: 1,
+          edition: 1,
+          ...counts,
+          rules,
+        })),
       )
     }
   })
@@ -73,7 +80,7 @@ export async function register(): Promise<void> {
     }
     reportWaiting(what, times, 'pages', most)
   }
-  const page = { limit: 200, standing: 'open' as const }
+  const page = { limit: 200, status: 'open' as const }
   await measured('Findings of 5,000 APIs, 500,000 in all', 150, [
     () => listFindings(db, page),
     () => listFindings(db, { ...page, first: 'oldest' }),

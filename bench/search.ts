@@ -24,7 +24,7 @@ export async function searching(): Promise<void> {
     const made = ids.slice(start, start + 250)
     const entries = made.flatMap(({ api }, i) => [
       {
-        api,
+        apiId: api,
         kind: 'api' as const,
         name: titleOf(start + i),
         text: 'What it is for, said at some length for people who look for it.',
@@ -33,7 +33,7 @@ export async function searching(): Promise<void> {
         const noun = nouns[(start + i + o) % nouns.length]!
         const other = nouns[(start * 7 + i + o * 3) % nouns.length]!
         return {
-          api,
+          apiId: api,
           kind: 'operation' as const,
           name: `GET /${noun}s/{${noun}Id}/${other}s`,
           text: `${verbs[o % verbs.length]}${noun}${other} ${verbs[o % verbs.length]} the ${other} of one ${noun}, number ${start + i}`,

@@ -32,9 +32,9 @@ function runConvert(file: string, { to, bundle: bundled, dereference, output }: 
     'text' in decoded
       ? readDefinition({ file, text: decoded.text }, besideOf({ file, named: true }))
       : undefined
-  const problems = reading?.problems ?? ('problem' in decoded ? [decoded.problem] : [])
-  for (const { level, message, file: where, line, column } of problems) {
-    if (level === 'error') console.error(`${where}:${line}:${column} ${level}: ${message}`)
+  const diagnostics = reading?.diagnostics ?? ('problem' in decoded ? [decoded.problem] : [])
+  for (const { severity, message, file: where, line, column } of diagnostics) {
+    if (severity === 'error') console.error(`${where}:${line}:${column} ${severity}: ${message}`)
   }
   if (!reading?.readable) {
     process.exitCode = 1

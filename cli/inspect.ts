@@ -1,4 +1,4 @@
-import type { Problem } from '../core/text/problem'
+import type { Diagnostic } from '../core/text/diagnostic'
 import { open, type SourceTask } from './open'
 
 /** What `inspect --json` prints for one definition. */
@@ -11,7 +11,7 @@ export interface Inspection {
   operations: number
   schemas: number
   servers: number
-  problems: Problem[]
+  problems: (Omit<Diagnostic, 'severity'> & { level: Diagnostic['severity'] })[]
   ms: number
 }
 
@@ -20,7 +20,7 @@ export function inspect(task: SourceTask): Inspection | undefined {
   const started = performance.now()
   const opened = open(task)
   if (!opened) return undefined
-  const { file, problems } = opened
+  const { file, diagnostics } = opened
   const contract = opened.reading?.contract
   return {
     file,
@@ -31,7 +31,7 @@ export function inspect(task: SourceTask): Inspection | undefined {
     operations: contract?.operations.length ?? 0,
     schemas: contract?.schemas.filter((schema) => schema.declared).length ?? 0,
     servers: contract?.servers.length ?? 0,
-    problems: problems.map(({ level, message, file: where, line, column }) => ({
+    problems: diagnostics.map(({ severity: level, message, file: where, line, column }) => ({
       level,
       message,
       file: where,
@@ -62,8 +62,8 @@ export function describe(inspection: Inspection): string {
       ? `${file}: not read, ${ms} ms`
       : `${file}: ${format} ${formatVersion ?? ''}, ${title ?? ''} ${version ?? ''}, ${counts}, ${ms} ms`
   const lines = problems.map(
-    (problem) =>
-      `  ${problem.file}:${problem.line}:${problem.column} ${problem.level}: ${problem.message}`,
+    ({ file: where, line, column, level, message }) =>
+      `  ${where}:${line}:${column} ${level}: ${message}`,
   )
   return [head, ...lines].join('\n')
 }

@@ -44,15 +44,15 @@ export const surroundingsOf = (
 export function lint(task: LintTask): Report | undefined {
   const opened = open(task)
   if (!opened) return undefined
-  const { file, problems, reading } = opened
-  if (!reading) return { file, unreadable: problems, findings: [], reach: [], faults: [] }
+  const { file, diagnostics, reading } = opened
+  if (!reading) return { file, unreadable: diagnostics, findings: [], reach: [], faults: [] }
   const { circumstances, ...known } = surroundingsOf(task, reading.contract.title || file)
   const { findings, ...rest } = check(
     reading.documents,
     reading.contract,
     task.edition,
     circumstances,
-    { ...known, problems },
+    { ...known, diagnostics },
   )
   const { archive } = task.source
   const named = (name: string) => (archive === undefined ? name : `${archive}!${name}`)

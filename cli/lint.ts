@@ -37,8 +37,8 @@ export function loadRulebook(path: string | undefined, depth = 0): Omit<Edition,
   if (path === undefined)
     return JSON.parse(readFileSync(prepared('house.json'), 'utf8')) as Rulebook
   if (!existsSync(path)) throw new WrongUse(`There is no rulebook "${path}".`)
-  const { rulebook, problems } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
-  for (const { message, line, column } of problems)
+  const { rulebook, diagnostics } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
+  for (const { message, line, column } of diagnostics)
     console.error(`${path}:${line}:${column} ${message}`)
   if (!rulebook) throw new WrongUse(`"${path}" is no rulebook.`)
   const edition = extended(rulebook, path, depth)

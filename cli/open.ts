@@ -1,6 +1,6 @@
 import { looksLikeDefinition } from '../core/formats/detect'
 import { readDefinition, type Reading } from '../core/formats/read'
-import type { Problem } from '../core/text/problem'
+import type { Diagnostic } from '../core/text/diagnostic'
 import { decodeText } from '../core/text/read'
 import { besideOf, bytesOf, nameOf, type Source } from './files'
 
@@ -16,7 +16,7 @@ type Readable = Extract<Reading, { readable: true }>
 export interface Opened {
   file: string
   text: string
-  problems: Problem[]
+  diagnostics: Diagnostic[]
   reading?: Readable
 }
 
@@ -25,19 +25,19 @@ export function open({ source, root }: SourceTask): Opened | undefined {
   const { archive, fault, named } = source
   const file = nameOf(source)
   if (fault !== undefined) {
-    const problem = { level: 'error' as const, message: fault, file, line: 1, column: 1 }
-    return { file, text: '', problems: [problem] }
+    const unread = { severity: 'error' as const, message: fault, file, line: 1, column: 1 }
+    return { file, text: '', diagnostics: [unread] }
   }
   const decoded = decodeText(bytesOf(source), file)
   if ('problem' in decoded) {
-    return named ? { file, text: '', problems: [decoded.problem] } : undefined
+    return named ? { file, text: '', diagnostics: [decoded.problem] } : undefined
   }
   const { text } = decoded
   if (!named && !looksLikeDefinition(text)) return undefined
   const reading = readDefinition({ file: source.file, text }, besideOf(source, root))
-  const problems =
+  const diagnostics =
     archive === undefined
-      ? reading.problems
-      : reading.problems.map((problem) => ({ ...problem, file: `${archive}!${problem.file}` }))
-  return { file, text, problems, ...(reading.readable && { reading }) }
+      ? reading.diagnostics
+      : reading.diagnostics.map((problem) => ({ ...problem, file: `${archive}!${problem.file}` }))
+  return { file, text, diagnostics, ...(reading.readable && { reading }) }
 }

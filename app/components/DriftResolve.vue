@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { placementEtag } from '~~/shared/etags'
 import type { PlacementItem } from '~~/shared/api/placements'
 
 /** What differs at one placement, and the two ways to put it right. */
@@ -14,9 +15,9 @@ const note = ref('')
 
 async function resolve() {
   const kind = asking.value!
-  const { id, edition } = props.placement
+  const { id } = props.placement
   if (reviewed.value) {
-    const ifMatch = `"placement-${edition}"`
+    const ifMatch = placementEtag(props.placement)
     const asked = await act(() =>
       api.requestChange({ placement: id }, { kind, note: note.value }, { ifMatch }),
     )

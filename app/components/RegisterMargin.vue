@@ -7,7 +7,7 @@ const props = defineProps<{ row: RegisterRow }>()
 const placements = useLoad(() => api.listPlacements({ api: props.row.api }))
 const promotions = useLoad(() => api.listPromotions({ api: props.row.api, state: 'waiting' }))
 const findings = useLoad(() =>
-  api.listFindings({ api: props.row.api, standing: 'open', first: 'level', limit: 300 }),
+  api.listFindings({ api: props.row.api, status: 'open', first: 'level', limit: 300 }),
 )
 
 const differing = computed(

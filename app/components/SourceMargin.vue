@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { countLevels } from '~~/core/definition'
 import type { Finding, Rule } from '~~/core/rules/model'
-import type { Problem } from '~~/core/text/problem'
+import type { Diagnostic } from '~~/core/text/diagnostic'
 
 /** What is to be said about the lines in sight, each note beside its line as far as there is room. */
 interface EditorWindow {
@@ -11,7 +11,7 @@ interface EditorWindow {
 }
 const props = defineProps<{
   findings: Finding[]
-  problems: Problem[]
+  diagnostics: Diagnostic[]
   rules: Rule[]
   edition: number
   window: () => EditorWindow
@@ -37,12 +37,12 @@ const byId = computed(() => new Map(props.rules.map((rule) => [rule.id, rule])))
 const canFix = ({ finding }: Note) => (byId.value.get(finding?.rule ?? '')?.fixes?.length ?? 0) > 0
 const notes = computed<Note[]>(() =>
   [
-    ...props.problems.map(({ message, line, column, level }, i) => ({
+    ...props.diagnostics.map(({ message, line, column, severity }, i) => ({
       key: `p${i}`,
-      level: level === 'error' ? 'MUST' : 'SHOULD',
-      label: level === 'error' ? 'ERROR' : 'SHOULD',
+      level: severity === 'error' ? 'MUST' : 'SHOULD',
+      label: severity === 'error' ? 'ERROR' : 'SHOULD',
       message,
-      rule: `${level}, column ${column}`,
+      rule: `${severity}, column ${column}`,
       line,
       reason: '',
     })),
@@ -107,9 +107,9 @@ const next = computed(() =>
       }}</small>
     </h3>
     <p class="soft counts">
-      <template v-if="problems.some((problem) => problem.level === 'error')"
+      <template v-if="diagnostics.some(({ severity }) => severity === 'error')"
         >The text is not a readable definition yet:
-        {{ count(problems.length, 'problem') }}.</template
+        {{ count(diagnostics.length, 'problem') }}.</template
       >
       <template v-else-if="findings.length"
         >{{ counts.must }} must, {{ counts.should }} should, {{ counts.may }} may.</template

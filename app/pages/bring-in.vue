@@ -135,7 +135,7 @@ async function accept() {
 
 async function back() {
   if (
-    intake.value?.state === 'problems' &&
+    intake.value?.state === 'unreadable' &&
     intake.value.bytes > 0 &&
     intake.value.bytes < 1_000_000
   ) {
@@ -262,10 +262,10 @@ async function back() {
         can leave this page and come back; the address keeps your place.
       </p>
     </div>
-    <div v-else-if="intake.state === 'problems'">
+    <div v-else-if="intake.state === 'unreadable'">
       <div class="trouble" role="alert">
         <b>{{ intake.source }} is not a readable definition.</b>
-        {{ count(intake.problems.length, 'problem') }}. The text is kept; fix it here or at its
+        {{ count(intake.diagnostics.length, 'problem') }}. The text is kept; fix it here or at its
         source.
       </div>
       <table class="ruled problems">
@@ -276,7 +276,7 @@ async function back() {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="(problem, i) in intake.problems" :key="i">
+          <tr v-for="(problem, i) in intake.diagnostics" :key="i">
             <td class="mono place">{{ problem.file }}:{{ problem.line }}:{{ problem.column }}</td>
             <td>
               {{ problem.message }}
@@ -327,12 +327,12 @@ async function back() {
           Fetch them too
         </button>
       </div>
-      <p v-if="intake.problems.length" class="trouble" role="status">
+      <p v-if="intake.diagnostics.length" class="trouble" role="status">
         It departs from its specification in
-        {{ count(intake.problems.length, 'place') }}; it can be brought in all the same and fixed
+        {{ count(intake.diagnostics.length, 'place') }}; it can be brought in all the same and fixed
         there.
       </p>
-      <p v-for="(problem, i) in intake.problems.slice(0, 5)" :key="i" class="soft small mono">
+      <p v-for="(problem, i) in intake.diagnostics.slice(0, 5)" :key="i" class="soft small mono">
         {{ problem.file }}:{{ problem.line }}:{{ problem.column }} {{ problem.message }}
       </p>
       <div v-if="twin?.same === 'content'" class="trouble" role="status">

@@ -8,7 +8,7 @@ import {
   type Schema,
 } from '../contract/model'
 import { referencedName } from '../contract/schemas'
-import type { Place } from '../text/place'
+import type { Location } from '../text/location'
 import { isObject, isSame } from '../text/values'
 
 export type ChangeKind = 'added' | 'removed' | 'changed'
@@ -19,7 +19,7 @@ export interface Change {
   /** What it is about: an operation's or a schema's name, or the definition itself. */
   subject: string
   words: string
-  at: Place
+  at: Location
 }
 
 /** Schemas are followed into one another no further than this. */
@@ -63,13 +63,13 @@ class Comparison {
     return this.changes
   }
 
-  private say(kind: ChangeKind, subject: string, words: string, at: Place): void {
+  private say(kind: ChangeKind, subject: string, words: string, at: Location): void {
     this.changes.push({ kind, subject, words, at })
   }
 
   private text(
     subject: string,
-    at: Place,
+    at: Location,
     what: string,
     before: string | undefined,
     after: string | undefined,
@@ -84,7 +84,13 @@ class Comparison {
     else this.say('changed', subject, `${what} is "${after}", was "${before}"`, at)
   }
 
-  private lists(subject: string, at: Place, what: string, before: string[], after: string[]): void {
+  private lists(
+    subject: string,
+    at: Location,
+    what: string,
+    before: string[],
+    after: string[],
+  ): void {
     for (const name of after)
       if (!before.includes(name)) this.say('added', subject, `${what} ${name} is new`, at)
     for (const name of before)
@@ -144,7 +150,7 @@ class Comparison {
 
   private headers<T extends Header>(
     name: string,
-    at: Place,
+    at: Location,
     before: T[],
     after: T[],
     kind: (header: T) => string,
@@ -167,7 +173,7 @@ class Comparison {
     }
   }
 
-  private responses(name: string, at: Place, before: Response[], after: Response[]): void {
+  private responses(name: string, at: Location, before: Response[], after: Response[]): void {
     for (const { old, now } of paired(before, after, ({ status }) => status)) {
       const what = `response ${(now ?? old).status}`
       if (!now) this.say('removed', name, `${what} is gone`, at)
@@ -183,7 +189,7 @@ class Comparison {
   private content(
     name: string,
     what: string,
-    at: Place,
+    at: Location,
     before: MediaType[],
     after: MediaType[],
   ): void {
@@ -210,7 +216,7 @@ class Comparison {
   private schema(
     name: string,
     what: string,
-    at: Place,
+    at: Location,
     before: Schema | undefined,
     after: Schema | undefined,
     depth: number,
@@ -252,7 +258,7 @@ class Comparison {
   private keyword(
     name: string,
     of: string,
-    at: Place,
+    at: Location,
     keyword: string,
     before: unknown,
     after: unknown,
@@ -274,7 +280,7 @@ class Comparison {
   private properties(
     name: string,
     what: string,
-    at: Place,
+    at: Location,
     before: Record<string, unknown>,
     after: Record<string, unknown>,
     depth: number,

@@ -2,7 +2,7 @@ import type { Specification } from '../formats/openapi/shapes'
 import { ramlHeader } from '../formats/raml/sources'
 import type { Syntax, TextReading } from '../text/read'
 import { completeOpenApi } from './openapi'
-import { placeInJson, placeInYaml } from './place'
+import { placeInJson, placeInYaml } from './location'
 import { completeRaml } from './raml'
 import { completeXml } from './xml'
 

@@ -2,7 +2,7 @@ import { shapesOf, type Specification, type Type } from '../formats/openapi/shap
 import { keywords30, notIn20 } from '../formats/openapi/keywords'
 import { pointerTo } from '../text/pointer'
 import { isObject, table } from '../text/values'
-import type { CursorPlace } from './place'
+import type { CursorPlace } from './location'
 import type { Suggestion } from './index'
 
 /** Schema keywords that OpenAPI 3.1 takes over from JSON Schema 2020-12 besides those of 3.0. */

@@ -1,7 +1,7 @@
 import { methodKeys, resourceKeys, rootKeys } from '../formats/raml/read'
 import { declarationKeys } from '../formats/raml/types'
 import { isObject, namesOf } from '../text/values'
-import type { CursorPlace } from './place'
+import type { CursorPlace } from './location'
 import type { Suggestion } from './index'
 
 const methods = ['get', 'post', 'put', 'patch', 'delete', 'head', 'options']

@@ -1,4 +1,4 @@
-import type { Place } from '../text/place'
+import type { Location } from '../text/location'
 
 /**
  * A schema in the shape of JSON Schema 2020-12, whatever its definition wrote. A reference in it is always
@@ -24,7 +24,7 @@ export type Extensions = Record<string, unknown>
 
 /** Every part carries `at`: the place where its author must change it. */
 export interface Part {
-  at: Place
+  at: Location
   extensions?: Extensions
 }
 
@@ -220,7 +220,7 @@ export interface SecurityScheme extends Part {
 
 /** Where schemas are written that were translated from a format's own types. */
 export interface Origins {
-  get(schema: SchemaObject): Place | undefined
+  get(schema: SchemaObject): Location | undefined
 }
 
 export const formatNames = ['OpenAPI', 'Swagger', 'RAML', 'WSDL', 'WADL'] as const

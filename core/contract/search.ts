@@ -1,4 +1,4 @@
-import type { Place } from '../text/place'
+import type { Location } from '../text/location'
 import { isObject } from '../text/values'
 import { operationName, type Contract, type Extensions, type Schema } from './model'
 import { subschemas } from './schemas'
@@ -14,7 +14,7 @@ export interface SearchEntry {
   kind: SearchKind
   name: string
   text: string
-  at: Place
+  at: Location
 }
 
 /** Text kept of one entry; more says nothing that finds it better. */
@@ -71,14 +71,14 @@ export function searchEntries(contract: Contract): SearchEntry[] {
 function entry(
   kind: SearchKind,
   name: string,
-  at: Place,
+  at: Location,
   texts: (string | undefined)[],
 ): SearchEntry {
   const text = texts.filter((part) => part !== undefined && part !== '').join(' ')
   return { kind, name: name.slice(0, 300), text: text.slice(0, longest), at }
 }
 
-const extensionEntries = (extensions: Extensions | undefined, at: Place): SearchEntry[] =>
+const extensionEntries = (extensions: Extensions | undefined, at: Location): SearchEntry[] =>
   Object.entries(extensions ?? {}).map(([name, value]) =>
     entry('extension', name, at, [typeof value === 'string' ? value : JSON.stringify(value)]),
   )

@@ -25,7 +25,7 @@ const draft = (changes: Partial<OperationDraft> = {}): OperationDraft => ({
 
 const operationsIn = (text: string, file: string) => {
   const reading = readable(text, file)
-  expect(reading.problems.filter(({ level }) => level === 'error')).toEqual([])
+  expect(reading.diagnostics.filter(({ severity }) => severity === 'error')).toEqual([])
   return reading.contract.operations.map(operationName)
 }
 
@@ -117,8 +117,8 @@ describe('adding an operation', () => {
       const reading = readDefinition({ file: 'a.wadl', text }, (name) =>
         readFileSync(`demo/definitions/hydrant-register/1.1.0/${name}`, 'utf8'),
       )
-      if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
-      expect(reading.problems).toEqual([])
+      if (!reading.readable) throw new Error(JSON.stringify(reading.diagnostics))
+      expect(reading.diagnostics).toEqual([])
       return reading.contract.operations
     }
 

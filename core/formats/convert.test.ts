@@ -12,7 +12,7 @@ import { contractOf, readable } from '../../tests/support/reading'
 
 const again = (conversion: Conversion): Contract => {
   const reading = readable(conversion.text, `a.${conversion.ending}`)
-  expect(reading.problems.filter(({ level }) => level === 'error')).toEqual([])
+  expect(reading.diagnostics.filter(({ severity }) => severity === 'error')).toEqual([])
   return reading.contract
 }
 
@@ -182,14 +182,14 @@ function readDemo(name: string) {
     { file: relative(root, path), text: readFileSync(path, 'utf8') },
     beside,
   )
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  if (!reading.readable) throw new Error(JSON.stringify(reading.diagnostics))
   return reading
 }
 
 describe('the demo definitions', () => {
   it.each(files)('%s is read without a problem', (name) => {
-    const { problems, contract } = readDemo(name)
-    expect(problems).toEqual([])
+    const { diagnostics, contract } = readDemo(name)
+    expect(diagnostics).toEqual([])
     expect(contract.operations.length).toBeGreaterThan(5)
   })
 

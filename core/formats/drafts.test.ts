@@ -61,14 +61,14 @@ schemas:
           "kind": { "properties": { "name": { "required": true } } } } }
 /tides: { get: { responses: { 200: { body: { application/json: { schema: tide } } } } } }
 `
-    const { contract, problems } = readable(text, 'a.raml')
+    const { contract, diagnostics } = readable(text, 'a.raml')
     const tide = schemasByName(contract).get('tide')
     expect(fits(contract, { at: 4 }, tide)).toContain('has no "port"')
     expect(fits(contract, { port: 'a', kind: {} }, tide)).toContain('has no "name"')
     expect(fits(contract, { port: 'a', at: 4 }, tide)).toBeUndefined()
-    expect(problems).toEqual([
+    expect(diagnostics).toEqual([
       {
-        level: 'warning',
+        severity: 'warning',
         message: '"moment" is no type of JSON Schema; anything is taken for it',
         file: 'a.raml',
         line: 9,

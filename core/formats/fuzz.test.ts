@@ -44,7 +44,7 @@ describe('a definition that somebody broke', () => {
         const started = spentMs()
         try {
           const reading = readDefinition({ file: file.replace(/^.*\//, ''), text: broken }, beside)
-          for (const { line, column, message } of reading.problems) {
+          for (const { line, column, message } of reading.diagnostics) {
             if (line < 1 || column < 1 || message === '')
               throw new Error(`a problem without a place: ${message}`)
           }

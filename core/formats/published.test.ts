@@ -23,7 +23,7 @@ function contractOf(file: string, text: string, root = '.') {
     const path = join(root, name)
     return statSync(path, { throwIfNoEntry: false }) ? readFileSync(path, 'utf8') : undefined
   })
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems))
+  if (!reading.readable) throw new Error(JSON.stringify(reading.diagnostics))
   return reading.contract
 }
 

@@ -1,6 +1,6 @@
 import type { Contract } from '../contract/model'
 import { Documents, type Beside } from '../text/documents'
-import type { PlacedProblem, Problem } from '../text/problem'
+import type { PlacedDiagnostic, Diagnostic } from '../text/diagnostic'
 import type { SourceText } from '../text/read'
 import { isObject } from '../text/values'
 import { readOpenApi, specificationOf } from './openapi'
@@ -13,35 +13,37 @@ import { readWsdl, wsdlNamespaces } from './wsdl'
  * has one, and says so in `problems`.
  */
 export type Reading =
-  | { readable: true; contract: Contract; documents: Documents; problems: Problem[] }
-  | { readable: false; problems: Problem[] }
+  | { readable: true; contract: Contract; documents: Documents; diagnostics: Diagnostic[] }
+  | { readable: false; diagnostics: Diagnostic[] }
 
-type Parts = { contract: Contract; problems: PlacedProblem[] } | { unknown: PlacedProblem }
+type Parts = { contract: Contract; diagnostics: PlacedDiagnostic[] } | { unknown: PlacedDiagnostic }
 
 /** Reads any definition. The format is told by the content, never by the file's name. */
 export function readDefinition(source: SourceText, beside?: Beside): Reading {
   const documents = new Documents(source, beside)
   const { reading } = documents.get()!
-  if (!reading.readable) return { readable: false, problems: reading.problems }
+  if (!reading.readable) return { readable: false, diagnostics: reading.diagnostics }
   const parts =
     reading.syntax === 'xml'
       ? readXmlDefinition(documents, reading.root)
       : readValues(documents, reading.value)
   if ('unknown' in parts) {
-    return { readable: false, problems: documents.placed([parts.unknown]) }
+    return { readable: false, diagnostics: documents.placed([parts.unknown]) }
   }
   const others = documents.files
     .filter(({ file }) => file !== source.file)
-    .flatMap((document) => document.reading.problems)
+    .flatMap((document) => document.reading.diagnostics)
   return {
     readable: true,
     contract: parts.contract,
     documents,
-    problems: [...reading.problems, ...others, ...documents.placed(parts.problems)],
+    diagnostics: [...reading.diagnostics, ...others, ...documents.placed(parts.diagnostics)],
   }
 }
 
-const unknown = (message: string, at = ''): Parts => ({ unknown: { level: 'error', at, message } })
+const unknown = (message: string, at = ''): Parts => ({
+  unknown: { severity: 'error', at, message },
+})
 
 function readXmlDefinition(documents: Documents, root: import('../text/xml').XmlElement): Parts {
   if (wsdlNamespaces.has(root.namespace)) return readWsdl(documents, root)

@@ -5,7 +5,7 @@ import { judgeChange, judgeGates, open, type GateFacts } from './gates'
 const facts: GateFacts = {
   mustFindings: 0,
   fromStage: 'Trial',
-  standing: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
+  placed: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
   requester: 'tomas',
   approvals: [{ by: 'ruth', name: 'Ruth Amadi' }],
 }
@@ -19,13 +19,13 @@ describe('gates', () => {
 
   it('are shut by each fault on its own', () => {
     expect(states({ mustFindings: 1 })).toEqual(['failed', 'passed', 'passed'])
-    expect(states({ standing: [] })).toEqual(['passed', 'failed', 'passed'])
-    expect(states({ standing: [{ name: 'x', checked: true, differences: 2 }] })).toEqual([
+    expect(states({ placed: [] })).toEqual(['passed', 'failed', 'passed'])
+    expect(states({ placed: [{ name: 'x', checked: true, differences: 2 }] })).toEqual([
       'passed',
       'failed',
       'passed',
     ])
-    expect(states({ standing: [{ name: 'x', checked: false, differences: 0 }] })).toEqual([
+    expect(states({ placed: [{ name: 'x', checked: false, differences: 0 }] })).toEqual([
       'passed',
       'waiting',
       'passed',

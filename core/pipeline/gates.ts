@@ -21,7 +21,7 @@ export interface GateFacts extends ReviewFacts {
   mustFindings: number
   fromStage: string
   /** Placements of the version in the stage it stands in. */
-  standing: { name: string; checked: boolean; differences: number }[]
+  placed: { name: string; checked: boolean; differences: number }[]
 }
 
 /** Judges the gates of a promotion from facts; the order is the order they are shown in. */
@@ -47,12 +47,12 @@ function findings({ mustFindings }: GateFacts): Gate {
   }
 }
 
-function drift({ standing, fromStage }: GateFacts): Gate {
+function drift({ placed, fromStage }: GateFacts): Gate {
   const gate = { id: 'drift' as const, title: `${fromStage} matches the ledger` }
-  if (standing.length === 0) {
+  if (placed.length === 0) {
     return { ...gate, state: 'failed', text: `The version is not placed in ${fromStage}` }
   }
-  const differing = standing.filter((placement) => placement.differences > 0)
+  const differing = placed.filter((placement) => placement.differences > 0)
   if (differing.length > 0) {
     const names = differing.map((placement) => placement.name).join(', ')
     return {
@@ -61,7 +61,7 @@ function drift({ standing, fromStage }: GateFacts): Gate {
       text: `The gateway differs for ${names}; resolve it under Drift`,
     }
   }
-  const unseen = standing.filter((placement) => !placement.checked)
+  const unseen = placed.filter((placement) => !placement.checked)
   if (unseen.length > 0) {
     return {
       ...gate,

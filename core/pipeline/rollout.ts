@@ -1,12 +1,22 @@
 /** How a rollout stands. It ends `done` or `rolled-back`, never between. */
-export type RolloutState = 'running' | 'going-back' | 'done' | 'rolled-back'
+export const rolloutStates = ['running', 'going-back', 'done', 'rolled-back'] as const
+export type RolloutState = (typeof rolloutStates)[number]
 
 /**
  * What is known of one gateway's part: `writing` was noted before anything was sent, so that whoever finds it after a
  * death reads the gateway first; `unknown` is a write or a read without a reply.
  */
-export type StepState =
-  'waiting' | 'writing' | 'written' | 'unknown' | 'confirmed' | 'refused' | 'undone' | 'untouched'
+export const stepStates = [
+  'waiting',
+  'writing',
+  'written',
+  'unknown',
+  'confirmed',
+  'refused',
+  'undone',
+  'untouched',
+] as const
+export type StepState = (typeof stepStates)[number]
 
 export interface Step {
   gateway: string

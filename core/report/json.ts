@@ -1,4 +1,4 @@
-import { partsOf } from '../text/place'
+import { partsOf } from '../text/location'
 import type { Level } from '../rules/model'
 import { JsonList } from './list'
 import { counting, type Report, type ReportFrame, type ReportWriter } from './model'

@@ -1,6 +1,6 @@
 import type { Edition, Finding, Level } from '../rules/model'
 import type { Reach, RuleFault } from '../rules/engine'
-import type { Problem } from '../text/problem'
+import type { Diagnostic } from '../text/diagnostic'
 
 /** A finding with whether somebody accepted it. */
 export type Reported = Finding & { waived: boolean }
@@ -9,7 +9,7 @@ export type Reported = Finding & { waived: boolean }
 export interface Report {
   file: string
   /** Set where it could not be read. */
-  unreadable?: Problem[]
+  unreadable?: Diagnostic[]
   findings: Reported[]
   reach: Reach[]
   faults: RuleFault[]

@@ -23,8 +23,8 @@ const finding = fc.record<Reported>({
   endColumn: fc.nat(),
   waived: fc.boolean(),
 })
-const problem = fc.record({
-  level: fc.constant('error' as const),
+const diagnostic = fc.record({
+  severity: fc.constant('error' as const),
   message: text,
   file: text,
   line: fc.nat(),
@@ -33,7 +33,7 @@ const problem = fc.record({
 const report = fc.record(
   {
     file: text,
-    unreadable: fc.array(problem, { maxLength: 2 }),
+    unreadable: fc.array(diagnostic, { maxLength: 2 }),
     findings: fc.array(finding, { maxLength: 4 }),
     reach: fc.constant<Report['reach']>([{ rule: 'path-casing', asked: 3, broken: 1 }]),
     faults: fc.constant<Report['faults']>([{ rule: 'spelling', message: 'is too long' }]),

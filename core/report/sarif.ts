@@ -1,5 +1,5 @@
 import type { Level, Rule } from '../rules/model'
-import type { Problem } from '../text/problem'
+import type { Diagnostic } from '../text/diagnostic'
 import { JsonList } from './list'
 import { counting, type Reported, type ReportFrame, type ReportWriter } from './model'
 
@@ -34,7 +34,7 @@ export function sarifReport({ edition, level: least, version, at }: ReportFrame)
   const rules = [...edition.rules.map(described), validity]
   const indexes = new Map(rules.map(({ id }, index) => [id, index]))
   const results = new JsonList()
-  const unread: Problem[] = []
+  const unread: Diagnostic[] = []
   // What could not be read is known at the end only, so that the results stand before it.
   return {
     begin() {
@@ -93,7 +93,7 @@ function resultOf(file: string, finding: Reported, indexes: ReadonlyMap<string, 
   }
 }
 
-const notification = ({ message, file, line, column }: Problem) => ({
+const notification = ({ message, file, line, column }: Diagnostic) => ({
   level: 'error',
   message: { text: message },
   locations: [

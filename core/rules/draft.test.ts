@@ -4,8 +4,8 @@ import { readRulebook } from './rulebook'
 import { houseText } from '../../tests/support/rules'
 
 const read = (text: string) => {
-  const { rulebook, problems } = readRulebook({ file: 'r.yaml', text })
-  expect(problems).toEqual([])
+  const { rulebook, diagnostics } = readRulebook({ file: 'r.yaml', text })
+  expect(diagnostics).toEqual([])
   return rulebook!
 }
 const before = read(houseText)

@@ -1,6 +1,6 @@
 import type { Contract } from '../contract/model'
 import type { Documents } from '../text/documents'
-import type { Problem } from '../text/problem'
+import type { Diagnostic } from '../text/diagnostic'
 import { weightOf } from './binding'
 import { compileCondition } from './cel'
 import { scopeOf, Subjects, type Surroundings } from './facts/collect'
@@ -14,7 +14,7 @@ import {
   type Rule,
   type SubjectKind,
 } from './model'
-import { partPlace } from './place'
+import { partPlace } from './location'
 import { compileTemplate, type Template } from './template'
 
 /** A rule that could not be applied: one of its expressions is not readable, failed on a subject, or takes too long. */
@@ -100,7 +100,7 @@ function prepare(rules: Rule[]): Prepared {
 
 export interface CheckOptions extends Partial<Pick<Surroundings, 'estate' | 'isWord'>> {
   /** What the reader found; it becomes findings of its own group. */
-  problems?: Problem[]
+  diagnostics?: Diagnostic[]
 }
 
 /** What breaks a rule, before it is known on which line that is. */
@@ -119,7 +119,7 @@ export function check(
   contract: Contract,
   edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   circumstances: Circumstances,
-  { estate = emptyEstate, isWord, problems = [] }: CheckOptions = {},
+  { estate = emptyEstate, isWord, diagnostics = [] }: CheckOptions = {},
 ): CheckResult {
   const { ready, faults } = prepare(edition.rules)
   const { domain, words } = edition
@@ -142,7 +142,7 @@ export function check(
   }
   result.findings = inOrder(documents, [
     ...placed(documents, unplaced),
-    ...problems.map(validityFinding),
+    ...diagnostics.map(validityFinding),
   ])
   return result
 }
@@ -245,10 +245,10 @@ export function brokenBy(
 }
 
 /** A departure from the format's own specification, as a finding. */
-function validityFinding({ level, message, file, line, column }: Problem): Finding {
+function validityFinding({ severity, message, file, line, column }: Diagnostic): Finding {
   return {
     rule: 'valid',
-    level: level === 'error' ? 'MUST' : 'SHOULD',
+    level: severity === 'error' ? 'MUST' : 'SHOULD',
     message,
     at: '',
     key: `valid: ${message}`,

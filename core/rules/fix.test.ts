@@ -60,7 +60,7 @@ describe('the fixes of the house rules', () => {
       expect(findingsOf(fixed, rule).length, rule.id).toBeLessThan(before)
       const errors = (candidate: string) => {
         const reading = readDefinition({ file: 'a.yaml', text: candidate })
-        return reading.problems.filter(({ level }) => level === 'error').length
+        return reading.diagnostics.filter(({ severity }) => severity === 'error').length
       }
       expect(errors(fixed)).toBe(errors(text))
     }

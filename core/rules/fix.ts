@@ -3,7 +3,7 @@ import type { Contract } from '../contract/model'
 import { applySplices, splicesFor, type Change, type Splice } from '../edit/change'
 import { EditFault } from '../edit/tree'
 import type { Documents } from '../text/documents'
-import { partsOf, type Place } from '../text/place'
+import { partsOf, type Location } from '../text/location'
 import { pointerStep, pointerTo, segmentsOf, valueAt, type Pointer } from '../text/pointer'
 import { isObject, namesOf } from '../text/values'
 import { brokenBy, prepareRule, type Broken } from './engine'
@@ -11,7 +11,7 @@ import { scopeOf, type Surroundings } from './facts/collect'
 import type { Fact } from './facts/fact'
 import { ConditionError } from './meter'
 import type { Fix, Rule } from './model'
-import { partSteps } from './place'
+import { partSteps } from './location'
 import { compileTemplate } from './template'
 
 /** What a fix would do to one file. */
@@ -117,7 +117,7 @@ class Planner {
     }
   }
 
-  private place(at: Place): { file: string; pointer: Pointer } {
+  private place(at: Location): { file: string; pointer: Pointer } {
     const { file = this.documents.main.file, pointer } = partsOf(at)
     return { file, pointer }
   }
@@ -134,7 +134,7 @@ class Planner {
     return partSteps(this.format, this.rule.about, own)
   }
 
-  private set(at: Place, part: string, value: unknown): Placed[] {
+  private set(at: Location, part: string, value: unknown): Placed[] {
     const { file, pointer } = this.place(at)
     const steps = this.steps(part)
     const written = this.valueIn(file, pointer)

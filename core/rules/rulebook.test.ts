@@ -22,8 +22,8 @@ const read = (text: string) => readRulebook({ file: 'r.yaml', text })
 
 describe('reading a rulebook', () => {
   it('takes YAML and JSON alike', () => {
-    const { rulebook, problems } = read(small)
-    expect(problems).toEqual([])
+    const { rulebook, diagnostics } = read(small)
+    expect(diagnostics).toEqual([])
     const json = JSON.stringify({
       rulebook: 1,
       name: 'Rules of the Field team',
@@ -44,8 +44,8 @@ describe('reading a rulebook', () => {
     ['rulebook: 1', 'rulebook: 2', 1, /no rulebook/],
     ['    about: tag\n', '    about: tag\n    colour: red\n', 6, /"colour"/],
   ])('says of "%s" as "%s" where it is wrong', (from, to, line, message) => {
-    const { problems } = read(small.replace(from, to))
-    expect(problems).toMatchObject([{ line, message: expect.stringMatching(message) as string }])
+    const { diagnostics } = read(small.replace(from, to))
+    expect(diagnostics).toMatchObject([{ line, message: expect.stringMatching(message) as string }])
   })
 
   it('goes on after a rule at fault', () => {
@@ -55,21 +55,21 @@ describe('reading a rulebook', () => {
         .split('rules:\n')[1]!
         .replace('tag-short', 'tag-two')
         .replace('size(tag.name) < 20', 'nonsense(')
-    const { rulebook, problems } = read(two)
+    const { rulebook, diagnostics } = read(two)
     expect(rulebook!.rules.map(({ id }) => id)).toEqual(['tag-short'])
-    expect(problems).toHaveLength(1)
+    expect(diagnostics).toHaveLength(1)
   })
 
   it('reads the house rules without a problem', () => {
-    expect(read(houseText).problems).toEqual([])
+    expect(read(houseText).diagnostics).toEqual([])
   })
 })
 
 describe('a rulebook that extends another', () => {
   const house = readHouse()
   const extend = (more: string) => {
-    const { rulebook, problems } = read(`rulebook: 1\nname: Field\nextends: house\n${more}`)
-    expect(problems).toEqual([])
+    const { rulebook, diagnostics } = read(`rulebook: 1\nname: Field\nextends: house\n${more}`)
+    expect(diagnostics).toEqual([])
     return extendRulebook(house, rulebook!)
   }
   const levelOf = (edition: { rules: { id: string; level: string }[] }, id: string) =>

@@ -1,7 +1,7 @@
 import { fits } from '../contract/fits'
 import type { Contract } from '../contract/model'
-import type { Place } from '../text/place'
-import type { Position, Problem } from '../text/problem'
+import type { Location } from '../text/location'
+import type { Position, Diagnostic } from '../text/diagnostic'
 import { locate, readText, type SourceText } from '../text/read'
 import { isObject, type Node } from '../text/values'
 import { prepareRule } from './engine'
@@ -30,7 +30,7 @@ export interface RulebookReading {
   rulebook: Rulebook | undefined
   /** Rules whose expressions are at fault, to be shown to whoever fixes them. */
   faulty: Rule[]
-  problems: Problem[]
+  diagnostics: Diagnostic[]
 }
 
 const noContract = { schemas: [] } as unknown as Contract
@@ -38,36 +38,37 @@ const noContract = { schemas: [] } as unknown as Contract
 /** Reads the text of a rulebook, and says everything that is wrong with it, each with its place. */
 export function readRulebook(source: SourceText): RulebookReading {
   const reading = readText(source)
-  if (!reading.readable) return { rulebook: undefined, faulty: [], problems: reading.problems }
-  const faults: { at: Place; message: string }[] = []
+  if (!reading.readable)
+    return { rulebook: undefined, faulty: [], diagnostics: reading.diagnostics }
+  const faults: { at: Location; message: string }[] = []
   const faulty: Rule[] = []
   const rulebook = reading.syntax === 'xml' ? undefined : rulebookOf(reading.value, faults, faulty)
   if (reading.syntax === 'xml') faults.push({ at: '', message: 'A rulebook is YAML or JSON' })
   const places =
     reading.syntax === 'xml'
-      ? new Map<Place, Position>()
+      ? new Map<Location, Position>()
       : locate(
           source.text,
           reading.syntax,
           faults.map(({ at }) => at),
         )
-  const problems = faults.map(({ at, message }): Problem => {
+  const diagnostics = faults.map(({ at, message }): Diagnostic => {
     const { line, column } = places.get(at) ?? { line: 1, column: 1 }
-    return { level: 'error', message, file: source.file, line, column }
+    return { severity: 'error', message, file: source.file, line, column }
   })
   return {
     rulebook,
     faulty,
-    problems: [...reading.problems, ...problems.sort((a, b) => a.line - b.line)],
+    diagnostics: [...reading.diagnostics, ...diagnostics.sort((a, b) => a.line - b.line)],
   }
 }
 
 function rulebookOf(
   value: unknown,
-  faults: { at: Place; message: string }[],
+  faults: { at: Location; message: string }[],
   faulty: Rule[],
 ): Rulebook | undefined {
-  const says = (at: Place, message: string) => faults.push({ at, message })
+  const says = (at: Location, message: string) => faults.push({ at, message })
   if (!isObject(value) || value['rulebook'] !== 1) {
     says('', 'This is no rulebook: it has to begin with "rulebook: 1"')
     return undefined

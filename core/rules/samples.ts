@@ -59,7 +59,7 @@ export function runSamples(
           kind,
           number,
           findings: [],
-          wrong: `It cannot be read: ${reading.problems[0]?.message ?? ''}`,
+          wrong: `It cannot be read: ${reading.diagnostics[0]?.message ?? ''}`,
         }
       }
       const circumstances = circumstancesOf({ today: '2026-01-01', ...sample.facts })

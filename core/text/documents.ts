@@ -1,6 +1,6 @@
 import { limits } from './limits'
-import { partsOf, placeIn, type Place } from './place'
-import { Lines, type PlacedProblem, type Position, type Problem } from './problem'
+import { partsOf, locationIn, type Location } from './location'
+import { Lines, type PlacedDiagnostic, type Position, type Diagnostic } from './diagnostic'
 import { locate, readText, type SourceText, type TextReading } from './read'
 import type { Pointer } from './pointer'
 
@@ -66,8 +66,8 @@ export class Documents {
   }
 
   /** A place in a file. */
-  place(file: string, pointer: Pointer): Place {
-    return placeIn(this.placeName(file), pointer)
+  place(file: string, pointer: Pointer): Location {
+    return locationIn(this.placeName(file), pointer)
   }
 
   /** The files read so far, the main one first. */
@@ -83,15 +83,15 @@ export class Documents {
   }
 
   /** File, line and column of many places, in one pass over each file. */
-  locate(places: Iterable<Place>): Map<Place, Position & { file: string }> {
-    const byFile = new Map<string, Map<Pointer, Place>>()
+  locate(places: Iterable<Location>): Map<Location, Position & { file: string }> {
+    const byFile = new Map<string, Map<Pointer, Location>>()
     for (const place of places) {
       const { file = this.main.file, pointer } = partsOf(place)
       let pointers = byFile.get(file)
-      if (!pointers) byFile.set(file, (pointers = new Map<Pointer, Place>()))
+      if (!pointers) byFile.set(file, (pointers = new Map<Pointer, Location>()))
       pointers.set(pointer, place)
     }
-    const found = new Map<Place, Position & { file: string }>()
+    const found = new Map<Location, Position & { file: string }>()
     for (const [file, pointers] of byFile) {
       // A file that was only quoted is read now.
       const document = this.get(file)
@@ -104,11 +104,15 @@ export class Documents {
     return found
   }
 
-  /** Turns problems of values into problems with file, line and column, in the order of the text. */
-  placed(problems: PlacedProblem[]): Problem[] {
-    if (problems.length === 0) return []
-    const places = this.locate(problems.map((problem) => problem.at))
-    return problems.map(({ level, message, at }) => ({ level, message, ...places.get(at)! }))
+  /** Turns diagnostics of values into those with file, line and column, in the order of the text. */
+  placed(diagnostics: PlacedDiagnostic[]): Diagnostic[] {
+    if (diagnostics.length === 0) return []
+    const places = this.locate(diagnostics.map(({ at }) => at))
+    return diagnostics.map(({ severity, message, at }) => ({
+      severity,
+      message,
+      ...places.get(at)!,
+    }))
   }
 
   private positionsIn(document: Document, pointers: Iterable<Pointer>) {

@@ -1,7 +1,7 @@
 import { parse, printParseErrorCode, type ParseError } from 'jsonc-parser'
 import { limits } from './limits'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
-import type { TextFault } from './problem'
+import type { TextFault } from './diagnostic'
 
 /** A fault in a JSON text (RFC 8259) at an offset. */
 const quote = 34

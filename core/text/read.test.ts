@@ -8,12 +8,12 @@ import { decodeText, locate, readText } from './read'
 import { mayShareParts } from './yaml'
 
 const problemsOf = (text: string) =>
-  readText({ text, file: /^[[{]/.test(text) ? 'a.json' : 'a.yaml' }).problems
+  readText({ text, file: /^[[{]/.test(text) ? 'a.json' : 'a.yaml' }).diagnostics
 
 describe('texts that cannot be read', () => {
   it('says where YAML breaks', () => {
     const [problem] = problemsOf('openapi: 3.1.0\ninfo:\n  title: [a\npaths: {}\n')
-    expect(problem).toMatchObject({ file: 'a.yaml', line: 4, level: 'error' })
+    expect(problem).toMatchObject({ file: 'a.yaml', line: 4, severity: 'error' })
   })
 
   it('names a key that stands twice, in YAML and in JSON', () => {

@@ -2,7 +2,7 @@ import yaml from 'js-yaml'
 import { countMembers, jsonFaults, locateInJson, namesWritten, repeatedNames } from './json'
 import { limits, tooLargeSays, measure, type Measure } from './limits'
 import { pointerTo, type Pointer } from './pointer'
-import { Lines, type Position, type Problem, type TextFault } from './problem'
+import { Lines, type Position, type Diagnostic, type TextFault } from './diagnostic'
 import { locateInXml, readXml, type XmlElement } from './xml'
 import { locateInYaml, mayShareParts, readYamlText, yamlFaults, type LoadedYaml } from './yaml'
 
@@ -16,13 +16,13 @@ export interface SourceText {
 
 /** A text read into plain values or elements, or what stands in the way. */
 export type TextReading =
-  | { readable: true; syntax: 'json'; value: unknown; problems: Problem[] }
-  | { readable: true; syntax: 'yaml'; value: unknown; problems: Problem[]; inBlocks: boolean }
-  | { readable: true; syntax: 'xml'; root: XmlElement; problems: Problem[] }
-  | { readable: false; syntax: Syntax; problems: Problem[] }
+  | { readable: true; syntax: 'json'; value: unknown; diagnostics: Diagnostic[] }
+  | { readable: true; syntax: 'yaml'; value: unknown; diagnostics: Diagnostic[]; inBlocks: boolean }
+  | { readable: true; syntax: 'xml'; root: XmlElement; diagnostics: Diagnostic[] }
+  | { readable: false; syntax: Syntax; diagnostics: Diagnostic[] }
 
-const failing = (file: string, message: string): Problem => ({
-  level: 'error',
+const failing = (file: string, message: string): Diagnostic => ({
+  severity: 'error',
   message,
   file,
   line: 1,
@@ -36,7 +36,7 @@ const failing = (file: string, message: string): Problem => ({
 export function decodeText(
   bytes: Uint8Array,
   file: string,
-): { text: string } | { problem: Problem } {
+): { text: string } | { problem: Diagnostic } {
   if (bytes.byteLength > limits.bytes) {
     return { problem: failing(file, tooLargeSays(bytes.byteLength)) }
   }
@@ -100,7 +100,7 @@ export function readText(source: SourceText): TextReading {
   const { text, file } = source
   const start = /^\uFEFF?\s*/.exec(text)![0].length
   if (start === text.length) {
-    return { readable: false, syntax: 'yaml', problems: [failing(file, 'The text is empty')] }
+    return { readable: false, syntax: 'yaml', diagnostics: [failing(file, 'The text is empty')] }
   }
   const first = text[start]
   if (first === '<') return readElements(source)
@@ -113,12 +113,12 @@ export function readText(source: SourceText): TextReading {
 
 function problemsFrom(
   { text, file }: SourceText,
-  level: Problem['level'],
+  severity: Diagnostic['severity'],
   faults: TextFault[],
-): Problem[] {
+): Diagnostic[] {
   if (faults.length === 0) return []
   const lines = new Lines(text)
-  return faults.map(({ message, offset }) => ({ level, message, file, ...lines.at(offset) }))
+  return faults.map(({ message, offset }) => ({ severity, message, file, ...lines.at(offset) }))
 }
 
 function readJson(source: SourceText): TextReading {
@@ -128,14 +128,14 @@ function readJson(source: SourceText): TextReading {
   try {
     value = JSON.parse(text.charCodeAt(0) === 0xfeff ? text.slice(1) : text)
   } catch {
-    return { readable: false, syntax, problems: problemsFrom(source, 'error', jsonFaults(text)) }
+    return { readable: false, syntax, diagnostics: problemsFrom(source, 'error', jsonFaults(text)) }
   }
   const { members, tooDeep } = countMembers(value)
   if (tooDeep) {
-    return { readable: false, syntax, problems: problemsFrom(source, 'error', jsonFaults(text)) }
+    return { readable: false, syntax, diagnostics: problemsFrom(source, 'error', jsonFaults(text)) }
   }
   const repeated = members === namesWritten(text) ? [] : repeatedNames(text)
-  return { readable: true, syntax, value, problems: problemsFrom(source, 'warning', repeated) }
+  return { readable: true, syntax, value, diagnostics: problemsFrom(source, 'warning', repeated) }
 }
 
 function readYaml(source: SourceText): TextReading {
@@ -149,38 +149,38 @@ function readYaml(source: SourceText): TextReading {
     const { line, column } = error.mark ?? { line: 0, column: 0 }
     const position = { file, line: line + 1, column: column + 1 }
     if (error.reason.startsWith('nesting exceeded')) {
-      return { readable: false, syntax, problems: [tooDeep(position)] }
+      return { readable: false, syntax, diagnostics: [tooDeep(position)] }
     }
-    const first: Problem = { level: 'error', message: sentence(error.reason), ...position }
+    const first: Diagnostic = { severity: 'error', message: sentence(error.reason), ...position }
     const others = problemsFrom(source, 'error', yamlFaults(text))
-    return { readable: false, syntax, problems: independent(text, first, others) }
+    return { readable: false, syntax, diagnostics: independent(text, first, others) }
   }
   const { value, inBlocks } = loaded
   // Where no part is used twice, only its depth can make it too much.
   const isTree = (inBlocks || !mayShareParts(text)) && !countMembers(value).tooDeep
   const size: Measure = isTree ? { fits: true } : measure(value)
-  if (size.fits) return { readable: true, syntax, value, problems: [], inBlocks }
+  if (size.fits) return { readable: true, syntax, value, diagnostics: [], inBlocks }
   const at = pointerTo('', ...size.at)
   const position = { file, ...locate(text, 'yaml', [at]).get(at)! }
-  const problem: Problem =
+  const problem: Diagnostic =
     size.why === 'depth'
       ? tooDeep(position)
       : {
-          level: 'error',
+          severity: 'error',
           message:
             size.why === 'circle'
               ? 'An alias stands inside its own anchor; write the part out or use $ref'
               : `Its aliases multiply to more than ${limits.nodes.toLocaleString('en')} parts; write them out or use $ref`,
           ...position,
         }
-  return { readable: false, syntax, problems: [problem] }
+  return { readable: false, syntax, diagnostics: [problem] }
 }
 
 /** A line where a new part of a definition begins: what is wrong before it is not felt after it. */
 const beginsAnew = /^\S|^ {1,4}['"]?\/\S/
 
 /** A slip is felt further down; of what follows the first fault, only one in each new part is a fault of its own. */
-function independent(text: string, first: Problem, others: Problem[]): Problem[] {
+function independent(text: string, first: Diagnostic, others: Diagnostic[]): Diagnostic[] {
   const lines = text.split('\n')
   const kept = [first]
   for (const problem of others) {
@@ -193,18 +193,18 @@ function independent(text: string, first: Problem, others: Problem[]): Problem[]
 
 function readElements(source: SourceText): TextReading {
   const { root, faults } = readXml(source.text)
-  const problems = problemsFrom(source, 'error', faults)
-  if (root && problems.length === 0) return { readable: true, syntax: 'xml', root, problems }
+  const diagnostics = problemsFrom(source, 'error', faults)
+  if (root && diagnostics.length === 0) return { readable: true, syntax: 'xml', root, diagnostics }
   return {
     readable: false,
     syntax: 'xml',
-    problems:
-      problems.length > 0 ? problems : [failing(source.file, 'The document has no element')],
+    diagnostics:
+      diagnostics.length > 0 ? diagnostics : [failing(source.file, 'The document has no element')],
   }
 }
 
-const tooDeep = (position: Position & { file: string }): Problem => ({
-  level: 'error',
+const tooDeep = (position: Position & { file: string }): Diagnostic => ({
+  severity: 'error',
   message: `Nested deeper than ${limits.depth} levels; definitions this deep are refused`,
   ...position,
 })

@@ -2,7 +2,7 @@ import { SaxesParser } from 'saxes'
 import { readElements } from './xml-plain'
 import { ElementTree, type XmlElement } from './xml-elements'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
-import type { TextFault } from './problem'
+import type { TextFault } from './diagnostic'
 
 export { XmlElement, type QName } from './xml-elements'
 

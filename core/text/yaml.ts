@@ -3,7 +3,7 @@ import { nodesInBlocks, readBlocks } from './yaml-blocks'
 import { loadAny, nodesOfAny, type TextMember, type TextNode, type TextNodes } from './yaml-loader'
 import { assignOffset, pointerTree, type Pointer, type PointerTree } from './pointer'
 import { locateTree } from './json'
-import { Lines, type TextFault } from './problem'
+import { Lines, type TextFault } from './diagnostic'
 import { locateElements, readXml } from './xml'
 
 export { Include, mayShareParts } from './yaml-loader'

@@ -1,8 +1,11 @@
-import { sql } from 'drizzle-orm'
+import { getTableName, sql } from 'drizzle-orm'
 import {
   bigint,
   boolean,
+  check,
   customType,
+  date,
+  foreignKey,
   index,
   integer,
   json,
@@ -13,33 +16,66 @@ import {
   text,
   timestamp,
   uniqueIndex,
+  type AnyPgColumn,
   uuid,
 } from 'drizzle-orm/pg-core'
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Difference } from '../../core/drift/compare'
 import type { PlanBasis } from '../../core/pipeline/plan'
-import type { RolloutState, StepState } from '../../core/pipeline/rollout'
+import {
+  rolloutStates,
+  stepStates,
+  type RolloutState,
+  type StepState,
+} from '../../core/pipeline/rollout'
 import type { AllowedBackends } from '../../core/routing/backend-address'
 import type { PlacementSpec } from '../../core/routing/placement'
 import type { Reach, RuleFault } from '../../core/rules/engine'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { EstatePart } from '../../core/rules/estate'
-import type { Fix, Level } from '../../core/rules/model'
+import { levels, type Fix, type Level } from '../../core/rules/model'
 import type { Report } from '../../core/report/model'
 import type { Rulebook } from '../../core/rules/rulebook'
-import type { Problem } from '../../core/text/problem'
+import type { Diagnostic } from '../../core/text/diagnostic'
 import type { KeptSignOn, Retention } from '../../shared/api/settings'
 import type { GateItem, PlacementPlan } from '../../shared/api/promotions'
 import type { ProblemTitle } from '../../shared/api/problem-types'
 import type { IntakeShown } from '../../shared/api/batches'
 import type { ApiLink } from '../../shared/api/catalog'
 import type { TokenScope } from '../../shared/api/tokens'
-import type { Audience, Lifecycle, ProposalState, Role } from '../../shared/words'
+import {
+  audiences,
+  lifecycles,
+  findingStatuses,
+  proposalStates,
+  roles,
+  type Audience,
+  type FindingStatus,
+  type Lifecycle,
+  type ProposalState,
+  type Role,
+} from '../../shared/words'
 
-/** Whether a finding counts, or why it does not. */
-export type Standing = 'open' | 'waived' | 'accepted'
-export type WaiverState = 'waiting' | 'approved' | 'refused' | 'withdrawn'
+export const waiverStates = ['waiting', 'approved', 'refused', 'withdrawn'] as const
+export type WaiverState = (typeof waiverStates)[number]
+const impactStates = ['waiting', 'running', 'done', 'stopped', 'failed'] as const
+const checkStates = ['waiting', 'done', 'failed'] as const
+/** A key works once its rollout is done; one that is being withdrawn is on no gateway any more. */
+const keyStates = ['issuing', 'active', 'withdrawing'] as const
+const promotionStates = ['waiting', 'under-way', 'done', 'withdrawn'] as const
+const batchStates = [
+  'waiting',
+  'unpacking',
+  'reading',
+  'ready',
+  'accepting',
+  'done',
+  'stopped',
+  'failed',
+] as const
+const intakeStates = ['waiting', 'reading', 'ready', 'unreadable', 'accepted'] as const
+const intakeOutcomes = ['added', 'revised', 'unchanged', 'refused', 'part'] as const
 
 /** One finding of a rule, as it is kept to be compared. */
 export interface JudgedPlace {
@@ -61,10 +97,10 @@ export interface StoredFile {
 export interface WantedPlacement {
   id: string
   /** The state it follows on; 0 where there is none yet. */
-  edition: number
-  api: number
+  generation: number
+  apiId: number
   version: string
-  revision: number
+  revisionId: number
   stage: string
   group: string
   spec: PlacementSpec
@@ -76,7 +112,7 @@ export type RolloutChange =
   | {
       kind: 'remove'
       placement: string
-      edition: number
+      generation: number
       promotion?: { id: number; evidence: Evidence }
     }
   /** As it is approved, with the keys there are: put back, or a key that comes or goes. */
@@ -88,7 +124,8 @@ export type RolloutChange =
     }
 
 /** What is asked for beyond the first stage. */
-export type RequestKind = 'promotion' | 'change' | 'removal' | 'put-back' | 'keep'
+export const requestKinds = ['promotion', 'change', 'removal', 'put-back', 'keep'] as const
+export type RequestKind = (typeof requestKinds)[number]
 
 /** The gates and the plan as they stood when a promotion was carried out. */
 export interface Evidence {
@@ -106,25 +143,62 @@ export interface RolloutTrouble {
 const tsvector = customType<{ data: string }>({ dataType: () => 'tsvector' })
 const bytea = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
 const moment = (name: string) => timestamp(name, { withTimezone: true, mode: 'date' })
+/** A day without a time: `2027-03-31`. */
+const day = (name: string) => date(name, { mode: 'string' })
+const person = (name: string) => integer(name).references(() => people.id)
+const team = (name: string) => integer(name).references(() => teams.id)
+const stage = (name: string) => text(name).references(() => stages.name)
 
-export const people = pgTable('people', {
+const listed = (values: readonly string[]) =>
+  sql.raw(`(${values.map((value) => `'${value.replaceAll("'", "''")}'`).join(', ')})`)
+/** Only these values; `null` passes where the column may have it. */
+const oneOf = (column: AnyPgColumn, values: readonly string[]) =>
+  check(`${getTableName(column.table)}_${column.name}`, sql`${column} in ${listed(values)}`)
+const allOf = (column: AnyPgColumn, values: readonly string[]) =>
+  check(
+    `${getTableName(column.table)}_${column.name}`,
+    sql`${column} <@ array[${sql.raw(values.map((value) => `'${value}'`).join(', '))}]`,
+  )
+const atLeast = (column: AnyPgColumn, least: number) =>
+  check(`${getTableName(column.table)}_${column.name}`, sql`${column} >= ${sql.raw(String(least))}`)
+/** A revision by its API and number. */
+const ofRevision = (apiId: AnyPgColumn, number: AnyPgColumn) =>
+  foreignKey({
+    name: `${getTableName(apiId.table)}_revision`,
+    columns: [apiId, number],
+    foreignColumns: [revisions.apiId, revisions.number],
+  })
+
+/** Who owns APIs and answers for them. */
+export const teams = pgTable('teams', {
   id: serial().primaryKey(),
   name: text().notNull().unique(),
-  displayName: text('display_name').notNull(),
-  role: text().$type<Role>().notNull(),
-  team: text(),
-  /** Empty for somebody who has not set a password, or signs in elsewhere. */
-  passwordHash: text('password_hash').notNull(),
-  /** Who they are for the issuer of single sign-on: `issuer subject`. */
-  subject: text().unique(),
-  /** Whether the next sign-on with their name makes the account theirs. */
-  expectsSignOn: boolean('expects_sign_on').notNull().default(false),
-  /** Since when they may not sign in any more. */
-  endedAt: moment('ended_at'),
-  /** Of the link by which they set a password; it works once, until then. */
-  invitationSha256: text('invitation_sha256'),
-  invitedUntil: moment('invited_until'),
+  position: integer().notNull(),
 })
+
+export const people = pgTable(
+  'people',
+  {
+    id: serial().primaryKey(),
+    name: text().notNull().unique(),
+    displayName: text('display_name').notNull(),
+    role: text().$type<Role>().notNull(),
+    /** The team an owner speaks for. */
+    teamId: team('team_id'),
+    /** Empty for somebody who has not set a password, or signs in elsewhere. */
+    passwordHash: text('password_hash').notNull(),
+    /** Who they are for the issuer of single sign-on: `issuer subject`. */
+    subject: text().unique(),
+    /** Whether the next sign-on with their name makes the account theirs. */
+    expectsSignOn: boolean('expects_sign_on').notNull().default(false),
+    /** Since when they may not sign in any more. */
+    endedAt: moment('ended_at'),
+    /** Of the link by which they set a password; it works once, until then. */
+    invitationSha256: text('invitation_sha256'),
+    invitedUntil: moment('invited_until'),
+  },
+  (table) => [oneOf(table.role, roles)],
+)
 
 /** Wrong passwords, counted by name and by address before anything is hashed. */
 export const signInAttempts = pgTable(
@@ -140,9 +214,7 @@ export const signInAttempts = pgTable(
 
 export const sessions = pgTable('sessions', {
   id: uuid().primaryKey(),
-  person: integer()
-    .notNull()
-    .references(() => people.id),
+  personId: person('person_id').notNull(),
   expiresAt: moment('expires_at').notNull(),
   startedAt: moment('started_at').notNull().defaultNow(),
   /** Where it was begun: the address, and what the browser calls itself. */
@@ -153,16 +225,14 @@ export const sessions = pgTable('sessions', {
 /** What a person made for programs to act with; of the token itself only a digest is kept. */
 export const tokens = pgTable('tokens', {
   id: serial().primaryKey(),
-  person: integer()
-    .notNull()
-    .references(() => people.id),
+  personId: person('person_id').notNull(),
   name: text().notNull(),
   /** How it begins, to tell it from others. */
   begins: text().notNull(),
   sha256: text().notNull().unique(),
   scopes: text().array().$type<TokenScope[]>().notNull(),
   /** The last day it works: `2027-03-31`. */
-  until: text().notNull(),
+  until: day('until').notNull(),
   madeAt: moment('made_at').notNull(),
   usedAt: moment('used_at'),
 })
@@ -173,39 +243,46 @@ export const blobs = pgTable('blobs', {
   bytes: bytea().notNull(),
 })
 
-export const apis = pgTable('apis', {
-  id: serial().primaryKey(),
-  slug: text().notNull().unique(),
-  title: text().notNull(),
-  team: text().notNull(),
-  audience: text().$type<Audience>().notNull(),
-  lifecycle: text().$type<Lifecycle>().notNull(),
-  latestRevision: integer('latest_revision').notNull(),
-  /** The person who answers for it, by name. */
-  owner: text(),
-  /** The day it stops being served, once it is deprecated: `2027-03-31`. */
-  sunset: text(),
-  /** Words the register adds to those of the definition. */
-  labels: text().array().notNull().default([]),
-  links: jsonb().$type<ApiLink[]>().notNull().default([]),
-  /** What its newest revision adds to the estate, for rules that compare APIs. Derived; can be rebuilt. */
-  estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
-  /** Seen by its team, by governance and by {@link apiViewers} only: the database leaves it out for others. */
-  confidential: boolean().notNull().default(false),
-})
+export const apis = pgTable(
+  'apis',
+  {
+    id: serial().primaryKey(),
+    slug: text().notNull().unique(),
+    title: text().notNull(),
+    teamId: team('team_id').notNull(),
+    audience: text().$type<Audience>().notNull(),
+    lifecycle: text().$type<Lifecycle>().notNull(),
+    /** The number of its newest revision. */
+    latestNumber: integer('latest_number').notNull(),
+    /** The person who answers for it. */
+    ownerId: person('owner_id'),
+    /** The day it stops being served, once it is deprecated. */
+    sunset: day('sunset'),
+    /** Words the register adds to those of the definition. */
+    labels: text().array().notNull().default([]),
+    links: jsonb().$type<ApiLink[]>().notNull().default([]),
+    /** What its newest revision adds to the estate, for rules that compare APIs. Derived; can be rebuilt. */
+    estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
+    /** Seen by its team, by governance and by {@link apiViewers} only: the database leaves it out for others. */
+    confidential: boolean().notNull().default(false),
+  },
+  (table) => [
+    oneOf(table.audience, audiences),
+    oneOf(table.lifecycle, lifecycles),
+    atLeast(table.latestNumber, 0),
+  ],
+)
 
 /** Who may see a confidential API besides its team and governance. */
 export const apiViewers = pgTable(
   'api_viewers',
   {
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
-    person: text()
-      .notNull()
-      .references(() => people.name),
+    personId: person('person_id').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.api, table.person] })],
+  (table) => [primaryKey({ columns: [table.apiId, table.personId] })],
 )
 
 /**
@@ -215,7 +292,7 @@ export const apiViewers = pgTable(
 export const estateNames = pgTable(
   'estate_names',
   {
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     kind: text().$type<'basePath' | 'schema'>().notNull(),
@@ -224,8 +301,9 @@ export const estateNames = pgTable(
     shape: text().notNull(),
   },
   (table) => [
+    oneOf(table.kind, ['basePath', 'schema']),
     index('estate_names_by_name').on(table.kind, table.name),
-    index('estate_names_by_api').on(table.api),
+    index('estate_names_by_api').on(table.apiId),
   ],
 )
 
@@ -233,7 +311,7 @@ export const revisions = pgTable(
   'revisions',
   {
     id: serial().primaryKey(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     number: integer().notNull(),
@@ -258,19 +336,24 @@ export const revisions = pgTable(
     reach: jsonb().$type<Reach[]>().notNull().default([]),
     faults: jsonb().$type<RuleFault[]>().notNull().default([]),
     edition: integer().notNull(),
-    /** The day of the check: rules begin to bind on a day. */
-    checkedOn: text('checked_on').notNull().default(''),
+    /** The day of the check, since rules begin to bind on a day; null where it has to be checked again. */
+    checkedOn: day('checked_on'),
     savedAt: moment('saved_at').notNull(),
-    savedBy: text('saved_by').notNull(),
+    savedById: person('saved_by_id').notNull(),
   },
-  (table) => [uniqueIndex().on(table.api, table.number), index().on(table.digest)],
+  (table) => [
+    atLeast(table.number, 1),
+    atLeast(table.bytes, 0),
+    uniqueIndex().on(table.apiId, table.number),
+    index().on(table.digest),
+  ],
 )
 
 /** The files of a revision by the names they have from the main one, which is the first. */
 export const revisionFiles = pgTable(
   'revision_files',
   {
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
     position: integer().notNull(),
@@ -280,14 +363,18 @@ export const revisionFiles = pgTable(
       .references(() => blobs.sha256),
     bytes: integer().notNull(),
   },
-  (table) => [primaryKey({ columns: [table.revision, table.position] })],
+  (table) => [
+    atLeast(table.position, 0),
+    atLeast(table.bytes, 0),
+    primaryKey({ columns: [table.revisionId, table.position] }),
+  ],
 )
 
 /** Operations, webhooks and named schemas of a revision as the contract has them. Derived; can be rebuilt. */
 export const parts = pgTable(
   'parts',
   {
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
     kind: text().$type<'operation' | 'webhook' | 'schema'>().notNull(),
@@ -297,8 +384,9 @@ export const parts = pgTable(
     detail: json().$type<unknown>().notNull(),
   },
   (table) => [
-    primaryKey({ columns: [table.revision, table.kind, table.position] }),
-    index().on(table.revision, table.kind, table.name),
+    oneOf(table.kind, ['operation', 'webhook', 'schema']),
+    primaryKey({ columns: [table.revisionId, table.kind, table.position] }),
+    index().on(table.revisionId, table.kind, table.name),
   ],
 )
 
@@ -307,7 +395,7 @@ export const searchEntries = pgTable(
   'search_entries',
   {
     id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     kind: text().$type<SearchKind>().notNull(),
@@ -325,7 +413,7 @@ export const searchEntries = pgTable(
       ),
   },
   (table) => [
-    index().on(table.api),
+    index().on(table.apiId),
     index().using('gin', table.vector),
     index('search_entries_about')
       .using('gin', table.vector)
@@ -343,7 +431,7 @@ export const findings = pgTable(
   'findings',
   {
     id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
     rule: text().notNull(),
@@ -362,22 +450,25 @@ export const findings = pgTable(
     operation: text().notNull().default(''),
     /** The level it will have once its rule binds, and the day since which it binds or will. */
     becomes: text().$type<Level>(),
-    since: text(),
+    since: day('since'),
     firstSeen: moment('first_seen').notNull().defaultNow(),
-    standing: text().$type<Standing>().notNull().default('open'),
-    waiver: integer(),
+    status: text().$type<FindingStatus>().notNull().default('open'),
+    waiverId: integer('waiver_id').references((): AnyPgColumn => waivers.id),
   },
   (table) => [
-    index().on(table.revision, table.level, table.line),
-    index().on(table.rule, table.revision),
+    oneOf(table.level, levels),
+    oneOf(table.becomes, levels),
+    oneOf(table.status, findingStatuses),
+    index().on(table.revisionId, table.level, table.line),
+    index().on(table.rule, table.revisionId),
     index().on(table.firstSeen),
     // Few are waived or accepted, and those are asked for by themselves.
     index()
-      .on(table.waiver)
-      .where(sql`waiver is not null`),
+      .on(table.waiverId)
+      .where(sql`waiver_id is not null`),
     index('findings_set_aside')
-      .on(table.revision, table.rule)
-      .where(sql`standing <> 'open'`),
+      .on(table.revisionId, table.rule)
+      .where(sql`status <> 'open'`),
   ],
 )
 
@@ -388,65 +479,65 @@ export const waivers = pgTable(
     id: serial().primaryKey(),
     rule: text().notNull(),
     /** Every API where absent. */
-    api: integer().references(() => apis.id),
+    apiId: integer('api_id').references(() => apis.id),
     /** One operation of it, or one finding. */
     operation: text(),
     key: text(),
     reason: text().notNull(),
     /** The last day it holds: `2027-03-31`. */
-    until: text().notNull(),
+    until: day('until').notNull(),
     state: text().$type<WaiverState>().notNull(),
-    askedBy: text('asked_by').notNull(),
+    askedById: person('asked_by_id').notNull(),
     askedAt: moment('asked_at').notNull(),
-    decidedBy: text('decided_by'),
+    decidedById: person('decided_by_id'),
     decidedAt: moment('decided_at'),
     /** What the approver said. */
     note: text().notNull().default(''),
   },
-  (table) => [index().on(table.api), index().on(table.rule)],
+  (table) => [oneOf(table.state, waiverStates), index().on(table.apiId), index().on(table.rule)],
 )
 
 /** Findings that a team accepted as they were on a day; what is fixed leaves, and nothing comes in later. */
 export const baselines = pgTable(
   'baselines',
   {
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     key: text().notNull(),
     rule: text().notNull(),
     acceptedAt: moment('accepted_at').notNull(),
-    acceptedBy: text('accepted_by').notNull(),
+    acceptedById: person('accepted_by_id').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.api, table.key] })],
+  (table) => [primaryKey({ columns: [table.apiId, table.key] })],
 )
 
 /** Who sees to a finding. */
 export const assignments = pgTable(
   'assignments',
   {
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     key: text().notNull(),
-    person: text().notNull(),
+    assigneeId: person('assignee_id').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.api, table.key] })],
+  (table) => [primaryKey({ columns: [table.apiId, table.key] })],
 )
 
 export const comments = pgTable(
   'comments',
   {
     id: serial().primaryKey(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     key: text().notNull(),
-    by: text().notNull(),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
     text: text().notNull(),
   },
-  (table) => [index().on(table.api, table.key)],
+  (table) => [index().on(table.apiId, table.key)],
 )
 
 /** Findings of an API at a moment: after a revision was saved, an edition published, a waiver given or ended. */
@@ -455,10 +546,10 @@ export const tallies = pgTable(
   {
     id: serial().primaryKey(),
     at: moment('at').notNull(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
-    revision: integer().notNull(),
+    revisionNumber: integer('revision_number').notNull(),
     edition: integer().notNull(),
     must: integer().notNull(),
     should: integer().notNull(),
@@ -468,22 +559,22 @@ export const tallies = pgTable(
     /** Open findings by rule. */
     rules: jsonb().$type<Record<string, number>>().notNull().default({}),
   },
-  (table) => [index().on(table.api, table.id)],
+  (table) => [ofRevision(table.apiId, table.revisionNumber), index().on(table.apiId, table.id)],
 )
 
 /** Versions that have left writing: each stands for one revision from then on. */
 export const versions = pgTable(
   'versions',
   {
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     version: text().notNull(),
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
   },
-  (table) => [primaryKey({ columns: [table.api, table.version] })],
+  (table) => [primaryKey({ columns: [table.apiId, table.version] })],
 )
 
 /** Rulebooks as they are being written: the organisation's, and those of teams that extend it. */
@@ -491,11 +582,11 @@ export const rulebooks = pgTable('rulebooks', {
   slug: text().primaryKey(),
   title: text().notNull(),
   /** The team it is for; the organisation's has none. */
-  team: text(),
+  teamId: team('team_id'),
   text: text().notNull(),
   saves: integer().notNull(),
   savedAt: moment('saved_at').notNull(),
-  savedBy: text('saved_by').notNull(),
+  savedById: person('saved_by_id').notNull(),
   /** Whether its published page may be read by everybody. */
   shown: boolean().notNull().default(false),
 })
@@ -510,52 +601,56 @@ export const editions = pgTable('editions', {
   content: jsonb().$type<Rulebook>().notNull(),
   note: text().notNull(),
   publishedAt: moment('published_at').notNull(),
-  publishedBy: text('published_by').notNull(),
+  publishedById: person('published_by_id').notNull(),
 })
 
 /** What a rule finds in a revision under what is known of it, so that the same question is not worked out twice. */
 export const judgements = pgTable(
   'judgements',
   {
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
     digest: text().notNull(),
     places: jsonb().$type<JudgedPlace[]>().notNull(),
   },
-  (table) => [primaryKey({ columns: [table.revision, table.digest] })],
+  (table) => [primaryKey({ columns: [table.revisionId, table.digest] })],
 )
 
 /** Runs of an unpublished rulebook over the estate. */
-export const impacts = pgTable('impacts', {
-  id: uuid().primaryKey(),
-  rulebook: text()
-    .notNull()
-    .references(() => rulebooks.slug),
-  text: text().notNull(),
-  by: text().notNull(),
-  at: moment('at').notNull(),
-  state: text().$type<'waiting' | 'running' | 'done' | 'stopped' | 'failed'>().notNull(),
-  total: integer().notNull().default(0),
-  done: integer().notNull().default(0),
-  /** Judgements that were known already. */
-  reused: integer().notNull().default(0),
-  trouble: text().notNull().default(''),
-})
+export const impacts = pgTable(
+  'impacts',
+  {
+    id: uuid().primaryKey(),
+    rulebook: text()
+      .notNull()
+      .references(() => rulebooks.slug),
+    text: text().notNull(),
+    byId: person('by_id').notNull(),
+    at: moment('at').notNull(),
+    state: text({ enum: impactStates }).notNull(),
+    total: integer().notNull().default(0),
+    done: integer().notNull().default(0),
+    /** Judgements that were known already. */
+    reused: integer().notNull().default(0),
+    trouble: text().notNull().default(''),
+  },
+  (table) => [oneOf(table.state, impactStates)],
+)
 
 /** One place where an unpublished rulebook finds something else than the one in force. */
 export const impactPlaces = pgTable(
   'impact_places',
   {
     id: bigint({ mode: 'number' }).generatedAlwaysAsIdentity().primaryKey(),
-    impact: uuid()
+    impactId: uuid('impact_id')
       .notNull()
       .references(() => impacts.id, { onDelete: 'cascade' }),
     rule: text().notNull(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
-    revision: integer().notNull(),
+    revisionNumber: integer('revision_number').notNull(),
     /** Whether that revision runs in the last stage; the newest may be the same. */
     live: boolean().notNull(),
     newest: boolean().notNull(),
@@ -565,7 +660,12 @@ export const impactPlaces = pgTable(
     file: text().notNull(),
     line: integer().notNull(),
   },
-  (table) => [index().on(table.impact, table.rule)],
+  (table) => [
+    oneOf(table.kind, ['fails', 'passes', 'weighs']),
+    oneOf(table.level, levels),
+    ofRevision(table.apiId, table.revisionNumber),
+    index().on(table.impactId, table.rule),
+  ],
 )
 
 /** Texts that somebody had checked without keeping them in the register. Forgotten after a day. */
@@ -573,12 +673,13 @@ export const checks = pgTable(
   'checks',
   {
     id: uuid().primaryKey(),
-    by: text().notNull(),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
-    state: text().$type<'waiting' | 'done' | 'failed'>().notNull(),
+    state: text({ enum: checkStates }).notNull(),
     file: text().notNull(),
-    api: integer().references(() => apis.id),
-    team: text().notNull(),
+    apiId: integer('api_id').references(() => apis.id),
+    /** Whose rules it is checked against; the organisation's alone where absent. */
+    teamId: team('team_id'),
     audience: text().$type<Audience>().notNull(),
     /** The text or archive, until it is checked. */
     bytes: bytea(),
@@ -586,7 +687,11 @@ export const checks = pgTable(
     report: json().$type<Report>(),
     trouble: text().notNull().default(''),
   },
-  (table) => [index().on(table.at)],
+  (table) => [
+    oneOf(table.state, checkStates),
+    oneOf(table.audience, audiences),
+    index().on(table.at),
+  ],
 )
 
 /** Fixes of a rule, proposed to the owners of APIs that break it. */
@@ -594,7 +699,7 @@ export const proposals = pgTable(
   'proposals',
   {
     id: serial().primaryKey(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     rule: text().notNull(),
@@ -603,15 +708,20 @@ export const proposals = pgTable(
     places: integer().notNull().default(0),
     trouble: text().notNull().default(''),
     note: text().notNull(),
-    by: text().notNull(),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
-    decidedBy: text('decided_by'),
+    decidedById: person('decided_by_id'),
     decidedAt: moment('decided_at'),
     answer: text().notNull().default(''),
     /** The revision it became. */
-    revision: integer(),
+    revisionNumber: integer('revision_number'),
   },
-  (table) => [index().on(table.api), index().on(table.state)],
+  (table) => [
+    oneOf(table.state, proposalStates),
+    ofRevision(table.apiId, table.revisionNumber),
+    index().on(table.apiId),
+    index().on(table.state),
+  ],
 )
 
 export const stages = pgTable('stages', {
@@ -629,22 +739,24 @@ export const hosts = pgTable(
   'hosts',
   {
     name: text().primaryKey(),
-    stage: text()
-      .notNull()
-      .references(() => stages.name),
+    stage: stage('stage').notNull(),
     audiences: text().array().$type<Audience[]>().notNull(),
   },
-  (table) => [index().on(table.stage)],
+  (table) => [allOf(table.audiences, audiences), index().on(table.stage)],
 )
 
 /** A logical gateway: what is placed on it runs on all its members. */
-export const gatewayGroups = pgTable('gateway_groups', {
-  name: text().primaryKey(),
-  serves: text().notNull(),
-  /** Whose APIs it serves. */
-  audiences: text().array().$type<Audience[]>().notNull(),
-  position: integer().notNull(),
-})
+export const gatewayGroups = pgTable(
+  'gateway_groups',
+  {
+    name: text().primaryKey(),
+    serves: text().notNull(),
+    /** Whose APIs it serves. */
+    audiences: text().array().$type<Audience[]>().notNull(),
+    position: integer().notNull(),
+  },
+  (table) => [allOf(table.audiences, audiences)],
+)
 
 export const gateways = pgTable('gateways', {
   name: text().primaryKey(),
@@ -664,45 +776,50 @@ export const gateways = pgTable('gateways', {
 export const backends = pgTable(
   'backends',
   {
-    api: text().notNull(),
-    stage: text().notNull(),
+    apiId: integer('api_id')
+      .notNull()
+      .references(() => apis.id),
+    stage: text()
+      .notNull()
+      .references(() => stages.name, { onDelete: 'cascade' }),
     name: text().notNull(),
     url: text().notNull(),
     timeoutMs: integer('timeout_ms').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.api, table.stage, table.name] })],
+  (table) => [
+    atLeast(table.timeoutMs, 1),
+    primaryKey({ columns: [table.apiId, table.stage, table.name] }),
+  ],
 )
 
 export const placements = pgTable(
   'placements',
   {
     id: text().primaryKey(),
-    edition: integer().notNull(),
-    api: integer()
+    generation: integer('generation').notNull(),
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     version: text().notNull(),
-    revision: integer()
+    revisionId: integer('revision_id')
       .notNull()
       .references(() => revisions.id),
-    stage: text()
-      .notNull()
-      .references(() => stages.name),
+    stage: stage('stage').notNull(),
     group: text()
       .notNull()
       .references(() => gatewayGroups.name),
     spec: jsonb().$type<PlacementSpec>().notNull(),
     appliedAt: moment('applied_at').notNull(),
-    appliedBy: text('applied_by').notNull(),
+    appliedById: person('applied_by_id').notNull(),
   },
-  (table) => [index().on(table.api), index().on(table.group)],
+  (table) => [atLeast(table.generation, 1), index().on(table.apiId), index().on(table.group)],
 )
 
 /** What a member of the group did with a placement when it was last read. */
 export const placementSites = pgTable(
   'placement_sites',
   {
-    placement: text()
+    placementId: text('placement_id')
       .notNull()
       .references(() => placements.id, { onDelete: 'cascade' }),
     gateway: text()
@@ -713,7 +830,7 @@ export const placementSites = pgTable(
     /** How many routes the gateway served for it then. */
     routes: integer().notNull().default(0),
   },
-  (table) => [primaryKey({ columns: [table.placement, table.gateway] })],
+  (table) => [primaryKey({ columns: [table.placementId, table.gateway] })],
 )
 
 /** The carrying out of a change on gateways: what is wanted, and how far it has come. */
@@ -722,8 +839,8 @@ export const rollouts = pgTable(
   {
     id: serial().primaryKey(),
     /** Whose placements it changes; unknown for some from before it was kept. */
-    api: integer().references(() => apis.id),
-    by: text().notNull(),
+    apiId: integer('api_id').references(() => apis.id),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
     /** The ledger's word for the change. */
     action: text().$type<ApiAction>().notNull(),
@@ -735,6 +852,7 @@ export const rollouts = pgTable(
     endedAt: moment('ended_at'),
   },
   (table) => [
+    oneOf(table.state, rolloutStates),
     index('rollouts_unfinished')
       .on(table.id)
       .where(sql`ended_at is null`),
@@ -745,14 +863,14 @@ export const rollouts = pgTable(
 export const rolloutPlacements = pgTable(
   'rollout_placements',
   {
-    rollout: integer()
+    rolloutId: integer('rollout_id')
       .notNull()
       .references(() => rollouts.id),
-    placement: text().notNull(),
+    placementId: text('placement_id').notNull(),
   },
   (table) => [
-    primaryKey({ columns: [table.rollout, table.placement] }),
-    index().on(table.placement),
+    primaryKey({ columns: [table.rolloutId, table.placementId] }),
+    index().on(table.placementId),
   ],
 )
 
@@ -760,7 +878,7 @@ export const rolloutPlacements = pgTable(
 export const rolloutSteps = pgTable(
   'rollout_steps',
   {
-    rollout: integer()
+    rolloutId: integer('rollout_id')
       .notNull()
       .references(() => rollouts.id),
     gateway: text()
@@ -774,21 +892,26 @@ export const rolloutSteps = pgTable(
     attempts: integer().notNull().default(0),
     at: moment('at').notNull(),
   },
-  (table) => [primaryKey({ columns: [table.rollout, table.gateway] })],
+  (table) => [
+    oneOf(table.state, stepStates),
+    primaryKey({ columns: [table.rolloutId, table.gateway] }),
+  ],
 )
 
 export const keys = pgTable(
   'keys',
   {
-    placement: text()
+    placementId: text('placement_id')
       .notNull()
       .references(() => placements.id, { onDelete: 'cascade' }),
     name: text().notNull(),
     sha256: text().notNull(),
-    /** A key works once its rollout is done; one that is being withdrawn is on no gateway any more. */
-    state: text().$type<'issuing' | 'active' | 'withdrawing'>().notNull().default('active'),
+    state: text({ enum: keyStates }).notNull().default('active'),
   },
-  (table) => [primaryKey({ columns: [table.placement, table.name] })],
+  (table) => [
+    oneOf(table.state, keyStates),
+    primaryKey({ columns: [table.placementId, table.name] }),
+  ],
 )
 
 export const snapshots = pgTable(
@@ -809,34 +932,38 @@ export const promotions = pgTable(
   'promotions',
   {
     id: serial().primaryKey(),
-    api: integer()
+    apiId: integer('api_id')
       .notNull()
       .references(() => apis.id),
     version: text().notNull(),
+    /** Stages by name: what was promoted outlives them. */
     fromStage: text('from_stage').notNull(),
     toStage: text('to_stage').notNull(),
-    state: text().$type<'waiting' | 'under-way' | 'done' | 'withdrawn'>().notNull(),
-    requestedBy: text('requested_by').notNull(),
+    state: text({ enum: promotionStates }).notNull(),
+    requestedById: person('requested_by_id').notNull(),
     requestedAt: moment('requested_at').notNull(),
     note: text().notNull(),
     /** The gates and the plan as they stood when it was done. */
     evidence: jsonb().$type<Evidence>(),
     /** A promotion, or what is asked for at a placement beyond the first stage; from and to are the same then. */
     kind: text().$type<RequestKind>().notNull().default('promotion'),
-    placement: text(),
+    /** It may be gone since. */
+    placementId: text('placement_id'),
     /** What a change makes of the placement. */
     wanted: jsonb().$type<PlacementSpec>(),
     /** Who went past the approval in an emergency, and why; it stands out until somebody else confirms it. */
     override: jsonb().$type<{ by: string; at: string; reason: string; basis?: PlanBasis }>(),
-    confirmedBy: text('confirmed_by'),
+    confirmedById: person('confirmed_by_id'),
     confirmedAt: moment('confirmed_at'),
   },
   (table) => [
+    oneOf(table.state, promotionStates),
+    oneOf(table.kind, requestKinds),
     uniqueIndex('promotions_one_waiting')
-      .on(table.api, table.version, table.toStage)
+      .on(table.apiId, table.version, table.toStage)
       .where(sql`state in ('waiting', 'under-way') and kind = 'promotion'`),
     uniqueIndex('promotions_one_change_waiting')
-      .on(table.placement)
+      .on(table.placementId)
       .where(sql`state in ('waiting', 'under-way') and kind <> 'promotion'`),
   ],
 )
@@ -844,53 +971,53 @@ export const promotions = pgTable(
 export const approvals = pgTable(
   'approvals',
   {
-    promotion: integer()
+    promotionId: integer('promotion_id')
       .notNull()
       .references(() => promotions.id),
-    by: text().notNull(),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
     note: text().notNull(),
     /** The plan it was given to. */
     basis: jsonb().$type<PlanBasis>(),
   },
-  (table) => [primaryKey({ columns: [table.promotion, table.by] })],
+  (table) => [primaryKey({ columns: [table.promotionId, table.byId] })],
 )
 
 /** Many definitions brought in together: an archive, a folder, or several addresses. */
-export const batches = pgTable('batches', {
-  id: uuid().primaryKey(),
-  by: text().notNull(),
-  at: moment('at').notNull(),
-  source: text().notNull(),
-  /** The archive, until it has been unpacked. */
-  sha256: text().references(() => blobs.sha256),
-  addresses: jsonb().$type<string[]>().notNull().default([]),
-  /** What the archive holds; a definition takes what it refers to from there. */
-  files: jsonb().$type<StoredFile[]>().notNull().default([]),
-  /** Whether files on other hosts may be fetched. */
-  agreed: boolean().notNull().default(false),
-  state: text()
-    .$type<
-      'waiting' | 'unpacking' | 'reading' | 'ready' | 'accepting' | 'done' | 'stopped' | 'failed'
-    >()
-    .notNull(),
-  total: integer().notNull().default(0),
-  done: integer().notNull().default(0),
-  /** What stopped it, where something did. */
-  trouble: text().notNull().default(''),
-  /** In whose name they are entered. */
-  acceptedBy: text('accepted_by'),
-  /** Whose they become, and for whom they are. */
-  team: text(),
-  audience: text().$type<Audience>(),
-})
+export const batches = pgTable(
+  'batches',
+  {
+    id: uuid().primaryKey(),
+    byId: person('by_id').notNull(),
+    at: moment('at').notNull(),
+    source: text().notNull(),
+    /** The archive, until it has been unpacked. */
+    sha256: text().references(() => blobs.sha256),
+    addresses: jsonb().$type<string[]>().notNull().default([]),
+    /** What the archive holds; a definition takes what it refers to from there. */
+    files: jsonb().$type<StoredFile[]>().notNull().default([]),
+    /** Whether files on other hosts may be fetched. */
+    agreed: boolean().notNull().default(false),
+    state: text({ enum: batchStates }).notNull(),
+    total: integer().notNull().default(0),
+    done: integer().notNull().default(0),
+    /** What stopped it, where something did. */
+    trouble: text().notNull().default(''),
+    /** In whose name they are entered. */
+    acceptedById: person('accepted_by_id'),
+    /** Whose they become, and for whom they are. */
+    teamId: team('team_id'),
+    audience: text().$type<Audience>(),
+  },
+  (table) => [oneOf(table.state, batchStates), oneOf(table.audience, audiences)],
+)
 
 export const intakes = pgTable(
   'intakes',
   {
     id: uuid().primaryKey(),
-    batch: uuid().references(() => batches.id),
-    by: text().notNull(),
+    batchId: uuid('batch_id').references(() => batches.id),
+    byId: person('by_id').notNull(),
     at: moment('at').notNull(),
     source: text().notNull(),
     /** Set until the text has been fetched from there. */
@@ -903,19 +1030,19 @@ export const intakes = pgTable(
     /** Files it refers to that are not there. */
     missing: jsonb().$type<string[]>().notNull().default([]),
     /** What became of it in a batch. */
-    outcome: text().$type<'added' | 'revised' | 'unchanged' | 'refused' | 'part'>(),
+    outcome: text({ enum: intakeOutcomes }),
     result: jsonb().$type<{ api: string; revision: number; says?: string }>(),
     sha256: text().references(() => blobs.sha256),
     bytes: integer().notNull(),
-    state: text().$type<'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'>().notNull(),
-    problems: jsonb().$type<Problem[]>().notNull().default([]),
+    state: text({ enum: intakeStates }).notNull(),
+    diagnostics: jsonb().$type<Diagnostic[]>().notNull().default([]),
     summary: jsonb().$type<DefinitionSummary>(),
     /** What a list shows of it, so that nobody has to open thousands of summaries for that. */
     shown: jsonb().$type<IntakeShown>().notNull().default({ files: 0, errors: 0, warnings: 0 }),
     /** How often reading began: a worker that died leaves one that was not finished. */
     attempts: integer().notNull().default(0),
   },
-  (t) => [index().on(t.batch)],
+  (t) => [oneOf(t.state, intakeStates), oneOf(t.outcome, intakeOutcomes), index().on(t.batchId)],
 )
 
 /** Append-only: the database refuses anything else (see the migration). */
@@ -932,9 +1059,9 @@ export const ledger = pgTable(
     previous: text().notNull(),
     hash: text().notNull(),
     /** The API it is about, where it is about one. It says who may read the entry and is no part of what is hashed. */
-    api: integer().references(() => apis.id),
+    apiId: integer('api_id').references(() => apis.id),
   },
-  (table) => [index().on(table.subject), index().on(table.api)],
+  (table) => [index().on(table.subject), index().on(table.apiId)],
 )
 
 /** Whole subtrees of the Merkle tree over the ledger's entries; append-only like them. */
@@ -952,7 +1079,6 @@ export const settings = pgTable('settings', {
   id: boolean().primaryKey().default(true),
   organisation: text().notNull(),
   demo: boolean().notNull(),
-  teams: jsonb().$type<string[]>().notNull(),
   /** Under which the product is reached: `https://ledger.example`; empty where nobody has said. */
   publicAddress: text('public_address').notNull().default(''),
   /** For how many days what is not evidence is kept. */

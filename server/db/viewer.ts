@@ -6,10 +6,10 @@ import type { Transaction } from './database'
  * Whose eyes a connection reads with. Row security (migration 0012) leaves out what belongs to confidential APIs they
  * may not see; everything is seen by governance and by the product's own work.
  */
-export type Viewer = 'everything' | { person: string; team: string | undefined }
+export type Viewer = 'everything' | { person: number; team: string | undefined }
 
 const settingsOf = (viewer: Viewer): [viewer: string, team: string] =>
-  viewer === 'everything' ? ['*', ''] : [viewer.person, viewer.team ?? '']
+  viewer === 'everything' ? ['*', ''] : [String(viewer.person), viewer.team ?? '']
 
 /** The role that the migrations make where the application connects as a superuser, whom no policy binds. */
 export const applicationRole = 'elm_ledger'

@@ -2,7 +2,7 @@ import type { ApiClass } from '../../shared/api/fields'
 import type { TokenScope } from '../../shared/api/tokens'
 import type { Credentials } from '../../shared/api/people'
 import type { Context, Services } from '../services/context'
-import type { Place } from '../services/sign-in'
+import type { Origin } from '../services/sign-in'
 
 export interface Asked<B, Q> {
   params: Record<string, string>
@@ -14,7 +14,7 @@ export interface Asked<B, Q> {
   /** A code that works once; empty where the operation asks for none. */
   code: string
   /** Where the request comes from. */
-  place: Place
+  place: Origin
   /** Scheme, host and port by which the product was reached. */
   origin: string
   /** Name and password, for the operation that is called with them. */

@@ -154,7 +154,13 @@ async function contextOf(
   const actor = session === undefined ? undefined : await actorOf(services, session)
   if (actor) return actAs(services, actor)
   if (anybody)
-    return actAs(services, { name: '', displayName: '', role: 'reader', team: undefined })
+    return actAs(services, {
+      id: 0,
+      name: '',
+      displayName: '',
+      role: 'reader',
+      team: undefined,
+    })
   if (!(await isSetUp(services.db))) {
     throw new Failure(
       401,

@@ -11,7 +11,7 @@ import {
   type SessionConfig,
 } from 'h3'
 import type { Underway } from '../services/issuer'
-import type { Place } from '../services/sign-in'
+import type { Origin } from '../services/sign-in'
 
 const trustsProxy = () => process.env['ELM_TRUST_PROXY'] === 'true'
 
@@ -80,7 +80,7 @@ export async function placeOf(
   event: H3Event,
   secret: string,
   name: string | undefined,
-): Promise<Place> {
+): Promise<Origin> {
   const address = getRequestIP(event, {
     xForwardedFor: trustsProxy(),
   })

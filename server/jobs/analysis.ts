@@ -129,7 +129,7 @@ interface Texts {
 
 function texts([main, ...others]: FileSet): Texts | { fault: Examination } {
   const decoded = decodeText(main.bytes, main.name)
-  if ('problem' in decoded) return { fault: { readable: false, problems: [decoded.problem] } }
+  if ('problem' in decoded) return { fault: { readable: false, diagnostics: [decoded.problem] } }
   const byName = new Map(others.map(({ name, bytes }) => [name, bytes]))
   let isOdd = mayBeUnkeepable(decoded.text)
   const beside = (name: string) => {

@@ -1,3 +1,4 @@
+import { placementEtag } from '../../shared/etags'
 import { PageQuery } from '../../shared/api/catalog'
 import { DeskAnswer, DeskRequest } from '../../shared/api/desk'
 import { GatewayItem, GroupItem } from '../../shared/api/gateways'
@@ -76,7 +77,7 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'The placement', body: PlacementItem },
     async handle({ params }, context) {
       const placement = await placements.readPlacement(context, params['placement']!)
-      return { body: placement, headers: { ETag: placements.placementEtag(placement.edition) } }
+      return { body: placement, headers: { ETag: placementEtag(placement) } }
     },
   }),
   operation<SpecBody>({

@@ -1,5 +1,7 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
 import { and, asc, eq, sql } from 'drizzle-orm'
+import { toActor } from './people'
+import { teamNames, setTeams } from './teams'
 import { isHostName } from '../../core/routing/addresses'
 import { networkOf } from '../../core/routing/backend-address'
 import { readResources, routesOf } from '../../core/routing/resources'
@@ -14,6 +16,7 @@ import type {
   StageItem,
 } from '../../shared/api/administration'
 import type { Queries, Transaction } from '../db/database'
+import { teamName } from '../db/names'
 import {
   apis,
   gatewayGroups,
@@ -62,17 +65,15 @@ export async function setUp(
     throw new Failure(403, 'The code is wrong', 'It is not the one on the terminal.')
   const passwordHash = await hashPassword(start.password)
   const name = start.name.trim().toLowerCase()
-  const actor = {
-    name,
-    displayName: start.displayName,
-    role: 'administrator' as const,
-    team: undefined,
-  }
   await db.transaction(async (tx) => {
     await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
     if (await isSetUp(tx)) throw conflict('The product has been set up already.')
-    await tx.insert(people).values({ ...actor, team: null, passwordHash })
-    await tx.insert(settings).values({ organisation: start.organisation, demo: false, teams: [] })
+    const [made] = await tx
+      .insert(people)
+      .values({ name, displayName: start.displayName, role: 'administrator', passwordHash })
+      .returning()
+    const actor = toActor({ ...made!, team: null })
+    await tx.insert(settings).values({ organisation: start.organisation, demo: false })
     await tx
       .insert(stages)
       .values(['Trial', 'Live'].map((stage, position) => ({ name: stage, position })))
@@ -93,24 +94,28 @@ export async function setUp(
 /** Changes the organisation's name and teams; a team that owns something stays. */
 export async function changeOrganisation(
   context: Context,
-  { organisation, teams }: OrganisationChange,
+  { organisation, teams: wanted }: OrganisationChange,
 ): Promise<void> {
   const { db, actor } = context
   requirePermission(actor, 'administer')
-  const names = [...new Set(teams.map((team) => team.trim()).filter((team) => team !== ''))]
+  const names = [...new Set(wanted.map((team) => team.trim()).filter((team) => team !== ''))]
   await db.transaction(async (tx) => {
     const [before] = await tx.select().from(settings).for('update')
-    for (const team of before!.teams.filter((known) => !names.includes(known))) {
-      const owns = await seeingEverything(tx, () => tx.$count(apis, eq(apis.team, team)))
-      const has = await tx.$count(people, eq(people.team, team))
+    const teams = await teamNames(tx)
+    for (const team of teams.filter((known) => !names.includes(known))) {
+      const owns = await seeingEverything(tx, () =>
+        tx.$count(apis, eq(teamName(apis.teamId), team)),
+      )
+      const has = await tx.$count(people, eq(teamName(people.teamId), team))
       if (owns + has > 0)
         throw conflict(`${team} owns ${owns} APIs and has ${has} people, so it stays.`)
     }
-    await tx.update(settings).set({ organisation, teams: names })
+    await tx.update(settings).set({ organisation })
+    await setTeams(tx, names)
     await record(tx, context, {
       action: 'organisation.changed',
       subject: organisation,
-      before: { organisation: before!.organisation, teams: before!.teams },
+      before: { organisation: before!.organisation, teams },
       after: { organisation, teams: names },
     })
   })
@@ -300,7 +305,7 @@ export async function removeGateway(context: Context, name: string): Promise<voi
       throw conflict(`${name} is the only gateway of ${row.group}, which has ${placed} placements.`)
     const working = await tx.$count(
       rolloutSteps,
-      sql`${rolloutSteps.gateway} = ${name} and exists (select 1 from rollouts r where r.id = rollout_steps.rollout and r.ended_at is null)`,
+      sql`${rolloutSteps.gateway} = ${name} and exists (select 1 from rollouts r where r.id = ${rolloutSteps.rolloutId} and r.ended_at is null)`,
     )
     if (working > 0) throw conflict(`A rollout is changing ${name} at this moment.`)
     await tx.delete(rolloutSteps).where(eq(rolloutSteps.gateway, name))

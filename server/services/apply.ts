@@ -8,6 +8,7 @@ import {
   type RouteRow,
 } from '../../core/routing/placement'
 import type { Queries, Transaction } from '../db/database'
+import { apiColumns } from '../db/names'
 import {
   apis,
   gatewayGroups,
@@ -46,11 +47,11 @@ async function findGroup(db: Queries, name: string) {
 }
 
 /** The API a row belongs to. */
-export const apiOf = async (db: Queries, { api }: { api: number }): Promise<ApiRow> =>
-  (await db.select().from(apis).where(eq(apis.id, api)))[0]!
+export const apiOf = async (db: Queries, { apiId }: { apiId: number }): Promise<ApiRow> =>
+  (await db.select(apiColumns).from(apis).where(eq(apis.id, apiId)))[0]!
 
 /** The placement that stands at the same address of a group, which a new version takes over. */
-export async function standingAt(
+export async function placedAt(
   db: Queries,
   { api, stage, group, spec }: Omit<Target, 'version' | 'revision'>,
 ): Promise<PlacementRow | undefined> {
@@ -58,7 +59,7 @@ export async function standingAt(
     .select()
     .from(placements)
     .where(
-      and(eq(placements.api, api.id), eq(placements.stage, stage), eq(placements.group, group)),
+      and(eq(placements.apiId, api.id), eq(placements.stage, stage), eq(placements.group, group)),
     )
   return rows.find((row) => row.spec.host === spec.host && row.spec.basePath === spec.basePath)
 }
@@ -179,24 +180,24 @@ async function requireFreeAddress(
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120413, hashtext(${host}))`)
   const { placed, coming } = await seeingEverything(tx, async () => ({
     placed: await tx
-      .select({ api: placements.api, spec: placements.spec })
+      .select({ apiId: placements.apiId, spec: placements.spec })
       .from(placements)
-      .where(and(sql`${placements.spec} ->> 'host' = ${host}`, ne(placements.api, api.id))),
+      .where(and(sql`${placements.spec} ->> 'host' = ${host}`, ne(placements.apiId, api.id))),
     coming: (await comingPlacements(tx)).filter((wanted) => wanted.spec.host === host),
   }))
   const same = coming.find(
     (wanted) =>
-      wanted.api === api.id &&
-      wanted.edition === 0 &&
+      wanted.apiId === api.id &&
+      wanted.generation === 0 &&
       wanted.group === group &&
       wanted.spec.basePath === basePath,
   )
   if (same) throw conflict(`${same.id} is being placed there at this moment. Wait for its rollout.`)
-  const clash = [...placed, ...coming.filter((wanted) => wanted.api !== api.id)].find(({ spec }) =>
-    overlaps(spec.basePath, basePath),
+  const clash = [...placed, ...coming.filter((wanted) => wanted.apiId !== api.id)].find(
+    ({ spec }) => overlaps(spec.basePath, basePath),
   )
   if (!clash) return
-  const [other] = await tx.select({ title: apis.title }).from(apis).where(eq(apis.id, clash.api))
+  const [other] = await tx.select({ title: apis.title }).from(apis).where(eq(apis.id, clash.apiId))
   if (!other)
     throw conflict(
       `https://${host}${basePath} is taken already, or a part of it is. Choose another host or base path.`,
@@ -212,13 +213,13 @@ async function requireFreeAddress(
 export const wantedBy = (
   { api, version, revision, stage, group, spec }: Target,
   id: string,
-  edition: number,
+  generation: number,
 ): WantedPlacement => ({
   id,
-  edition,
-  api: api.id,
+  generation,
+  apiId: api.id,
   version,
-  revision: revision.id,
+  revisionId: revision.id,
   stage,
   group,
   spec,
@@ -233,7 +234,7 @@ export async function newPlacementId(
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120414, ${api.id}::int)`)
   const base = `${api.slug}-${stage.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`
   const [placed, coming] = [
-    await tx.select({ id: placements.id }).from(placements).where(eq(placements.api, api.id)),
+    await tx.select({ id: placements.id }).from(placements).where(eq(placements.apiId, api.id)),
     await comingPlacements(tx),
   ]
   const taken = new Set([...placed, ...coming, ...besides].map(({ id }) => id))

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { and, asc, eq, getTableColumns, inArray, sql } from 'drizzle-orm'
+import { teamName, teamId } from '../db/names'
 import type { AddressBatch, Batch, BatchAcceptance, BatchItem } from '../../shared/api/batches'
 import type { Queries } from '../db/database'
 import { batches, intakes } from '../db/schema'
@@ -11,13 +12,14 @@ import { bytesOf, digestOf, storeBlob, storeFiles } from './files'
 import { notRead, workIntake } from './intake-work'
 import { enterRegister, findIntake, prepareEntry, twinsOf, type IntakeRow } from './intakes'
 import { announce } from './ledger'
-import { actorNamed } from './people'
+import { actorWithId } from './people'
 import { can, requirePermission } from './permissions'
 import { sideBySide } from './side-by-side'
 
 /** What a batch is; the list of its archive's files may be long, and is read by itself. */
-const { files: archived, ...columns } = getTableColumns(batches)
-type BatchRow = Omit<typeof batches.$inferSelect, 'files'>
+const { files: archived, ...own } = getTableColumns(batches)
+const columns = { ...own, team: sql<string | null>`${teamName(batches.teamId)}` }
+type BatchRow = Omit<typeof batches.$inferSelect, 'files'> & { team: string | null }
 
 /** Takes an archive in: it is kept first, and unpacked and read by a worker. */
 export async function takeInArchive(
@@ -50,8 +52,8 @@ async function begin(
   start: { source: string; sha256?: string; addresses?: string[]; agreed?: boolean },
 ): Promise<Batch> {
   const id = randomUUID()
-  const by = context.actor.name
-  await context.db.insert(batches).values({ id, by, at: context.now(), state: 'waiting', ...start })
+  const begun = { id, byId: context.actor.id, at: context.now(), state: 'waiting' as const }
+  await context.db.insert(batches).values({ ...begun, ...start })
   await context.queue.workBatch(id)
   return readBatch(context.db, id)
 }
@@ -62,7 +64,7 @@ async function findBatch(db: Queries, id: string): Promise<BatchRow> {
   return row
 }
 
-const ofBatch = (id: string) => eq(intakes.batch, id)
+const ofBatch = (id: string) => eq(intakes.batchId, id)
 
 export async function readBatch(db: Queries, id: string): Promise<Batch> {
   const { source, state, total, done, trouble } = await findBatch(db, id)
@@ -97,13 +99,13 @@ function toItem({
 }
 
 /** A batch is decided about by whoever began it, or by governance. */
-function requireOwn(actor: Actor, { by }: BatchRow): void {
+function requireOwn(actor: Actor, { byId }: BatchRow): void {
   requirePermission(actor, 'edit')
-  if (actor.name === by || actor.role === 'governance') return
+  if (actor.id === byId || actor.role === 'governance') return
   throw new Failure(
     403,
     'Your role may not do this',
-    `${by} began this batch; they decide about it, or governance does.`,
+    `Somebody else began this batch; they decide about it, or governance does.`,
   )
 }
 
@@ -134,11 +136,17 @@ export async function acceptBatch(
     await db
       .update(intakes)
       .set({ outcome: 'refused', result: { api: '', revision: 0, says: 'Left out on request' } })
-      .where(and(eq(intakes.batch, id), inArray(intakes.id, without)))
+      .where(and(eq(intakes.batchId, id), inArray(intakes.id, without)))
   }
   const begun = await db
     .update(batches)
-    .set({ state: 'accepting', acceptedBy: context.actor.name, team, audience, done: 0 })
+    .set({
+      state: 'accepting',
+      acceptedById: context.actor.id,
+      teamId: teamId(team),
+      audience,
+      done: 0,
+    })
     .where(and(eq(batches.id, id), eq(batches.state, 'ready')))
     .returning({ id: batches.id })
   if (begun.length === 0) throw notReady
@@ -198,7 +206,7 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
   })
   // Of two that end at the same time, the one that is noted last may be the earlier one.
   await progress(db, id, rows.length)
-  await judge(actAs(services, await actorNamed(db, row.by)).db, id)
+  await judge(actAs(services, await actorWithId(db, row.byId)).db, id)
   await db
     .update(batches)
     .set({ state: 'ready' })
@@ -206,7 +214,10 @@ async function readAll(services: Services, row: BatchRow): Promise<void> {
 }
 
 /** Keeps what the archive holds, and makes an intake of each definition in it. */
-async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchRow): Promise<void> {
+async function unpack(
+  { db, examiner }: Services,
+  { id, byId, at, sha256 }: BatchRow,
+): Promise<void> {
   await db.update(batches).set({ state: 'unpacking' }).where(eq(batches.id, id))
   await announce(db, 'batch')
   const unpacked = await examiner.unpack(await bytesOf(db, sha256!))
@@ -223,8 +234,8 @@ async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchR
   const byName = new Map(stored.map((file) => [file.name, file]))
   const intake = (name: string) => ({
     id: randomUUID(),
-    batch: id,
-    by,
+    batchId: id,
+    byId,
     at,
     source: name,
     file: name,
@@ -244,13 +255,13 @@ async function unpack({ db, examiner }: Services, { id, by, at, sha256 }: BatchR
 
 async function listAddresses(
   db: Queries,
-  { id, by, at, addresses, agreed }: BatchRow,
+  { id, byId, at, addresses, agreed }: BatchRow,
 ): Promise<void> {
   await db.insert(intakes).values(
     addresses.map((address) => ({
       id: randomUUID(),
-      batch: id,
-      by,
+      batchId: id,
+      byId,
       at,
       source: address,
       address,
@@ -318,7 +329,7 @@ async function fateOf(
  */
 async function enter(services: Services, batch: BatchRow): Promise<void> {
   const { db } = services
-  const context = actAs(services, await actorNamed(db, batch.acceptedBy ?? batch.by))
+  const context = actAs(services, await actorWithId(db, batch.acceptedById ?? batch.byId))
   const rows = await db
     .select({ id: intakes.id, state: intakes.state })
     .from(intakes)

@@ -13,6 +13,7 @@ import type {
 } from '../../shared/api/catalog'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
+import { apiColumns, teamId, personId, type ApiRow } from '../db/names'
 import {
   apis,
   apiViewers,
@@ -38,12 +39,12 @@ import { currentEdition } from './rulebooks'
 import { titleOf } from './titles'
 import { indexApi } from './search'
 
-export type ApiRow = typeof apis.$inferSelect
+export type { ApiRow }
 export type RevisionRow = typeof revisions.$inferSelect
 type Readable = Extract<Examination, { readable: true }>
 
 export async function findApi(db: Queries, slug: string): Promise<ApiRow> {
-  const [row] = await db.select().from(apis).where(eq(apis.slug, slug))
+  const [row] = await db.select(apiColumns).from(apis).where(eq(apis.slug, slug))
   if (!row) throw notFound(`API called "${slug}"`)
   return row
 }
@@ -52,7 +53,7 @@ export async function findRevision(db: Queries, api: ApiRow, number: number): Pr
   const [row] = await db
     .select()
     .from(revisions)
-    .where(and(eq(revisions.api, api.id), eq(revisions.number, number)))
+    .where(and(eq(revisions.apiId, api.id), eq(revisions.number, number)))
   if (!row) throw notFound(`revision ${number} of ${api.title}`)
   return row
 }
@@ -66,13 +67,13 @@ export async function revisionOfVersion(
   const [fixed] = await db
     .select({ revision: revisions })
     .from(versions)
-    .innerJoin(revisions, eq(revisions.id, versions.revision))
-    .where(and(eq(versions.api, api.id), eq(versions.version, version)))
+    .innerJoin(revisions, eq(revisions.id, versions.revisionId))
+    .where(and(eq(versions.apiId, api.id), eq(versions.version, version)))
   if (fixed) return fixed.revision
   const [row] = await db
     .select()
     .from(revisions)
-    .where(and(eq(revisions.api, api.id), eq(revisions.version, version)))
+    .where(and(eq(revisions.apiId, api.id), eq(revisions.version, version)))
     .orderBy(desc(revisions.number))
     .limit(1)
   if (!row) throw notFound(`version ${version} of ${api.title}`)
@@ -92,28 +93,28 @@ const toItem = (row: RevisionRow, savedBy: string): RevisionItem => ({
   findings: row.counts,
 })
 
-async function nameOfPerson(db: Queries, name: string): Promise<string> {
+async function nameOfPerson(db: Queries, id: number): Promise<string> {
   const [row] = await db
     .select({ displayName: people.displayName })
     .from(people)
-    .where(eq(people.name, name))
-  return row?.displayName ?? name
+    .where(eq(people.id, id))
+  return row!.displayName
 }
 
 export async function readApi({ db, now }: Context, slug: string): Promise<ApiDetail> {
   const api = await findApi(db, slug)
-  const latest = await findRevision(db, api, api.latestRevision)
+  const latest = await findRevision(db, api, api.latestNumber)
   const fixed = await db
     .select({ version: versions.version, number: revisions.number })
     .from(versions)
-    .innerJoin(revisions, eq(revisions.id, versions.revision))
-    .where(eq(versions.api, api.id))
+    .innerJoin(revisions, eq(revisions.id, versions.revisionId))
+    .where(eq(versions.apiId, api.id))
     .orderBy(desc(revisions.number))
   const [[fixes], ending, viewers] = await Promise.all([
     db
       .select({ count: sql<number>`count(*)::int` })
       .from(proposals)
-      .where(and(eq(proposals.api, api.id), eq(proposals.state, 'waiting'))),
+      .where(and(eq(proposals.apiId, api.id), eq(proposals.state, 'waiting'))),
     countEndingWaivers(db, now(), api.id),
     viewersOf(db, api.id),
   ])
@@ -128,7 +129,7 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     contact: summary.contact?.email ?? '',
     servers: summary.servers,
     tags: summary.tags,
-    latest: toItem(latest, await nameOfPerson(db, latest.savedBy)),
+    latest: toItem(latest, await nameOfPerson(db, latest.savedById)),
     cells: (await cellsByApi(db, now(), [api.id])).get(api.id) ?? [],
     versions: fixed.map(({ version }) => version),
     operations: summary.operations.length,
@@ -138,7 +139,7 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     labels: api.labels,
     links: api.links,
     facts: summary.facts,
-    problems: summary.problems,
+    diagnostics: summary.diagnostics,
     proposals: fixes!.count,
     endingWaivers: ending,
     confidential: api.confidential,
@@ -149,18 +150,19 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
 /** What others share with an API is said in their findings, or is not any more: they are checked again. */
 const recheckSharing = (tx: Transaction, api: number) =>
   tx.execute(sql`
-    update revisions set checked_on = '' from apis
-    where apis.id = revisions.api and apis.latest_revision = revisions.number and apis.id in (
-      select other.api from estate_names mine join estate_names other using (kind, name)
-      where mine.api = ${api} and other.api <> ${api})`)
+    update revisions set checked_on = null from apis
+    where apis.id = revisions.api_id and apis.latest_number = revisions.number and apis.id in (
+      select other.api_id from estate_names mine join estate_names other using (kind, name)
+      where mine.api_id = ${api} and other.api_id <> ${api})`)
 
 const viewersOf = async (db: Queries, api: number): Promise<string[]> =>
   (
     await db
-      .select({ person: apiViewers.person })
+      .select({ person: people.name })
       .from(apiViewers)
-      .where(eq(apiViewers.api, api))
-      .orderBy(asc(apiViewers.person))
+      .innerJoin(people, eq(people.id, apiViewers.personId))
+      .where(eq(apiViewers.apiId, api))
+      .orderBy(asc(people.name))
   ).map(({ person }) => person)
 
 export async function changeApi(
@@ -185,16 +187,18 @@ export async function changeApi(
     }
     const after = { ...before, ...(JSON.parse(JSON.stringify(change)) as ApiChange) }
     await requireSense(tx, after)
-    const { viewers, ...facts } = after
-    await tx.delete(apiViewers).where(eq(apiViewers.api, api.id))
-    await insertMany(
-      tx,
-      apiViewers,
-      viewers.map((person) => ({ api: api.id, person })),
-    )
+    const { viewers, team: owning, owner: answers, ...facts } = after
+    await tx.delete(apiViewers).where(eq(apiViewers.apiId, api.id))
+    for (const viewer of viewers)
+      await tx.insert(apiViewers).values({ apiId: api.id, personId: personId(viewer) })
     await tx
       .update(apis)
-      .set({ ...facts, owner: after.owner || null, sunset: after.sunset || null })
+      .set({
+        ...facts,
+        teamId: teamId(owning),
+        ownerId: answers ? personId(answers) : null,
+        sunset: after.sunset || null,
+      })
       .where(eq(apis.id, api.id))
     if (after.confidential !== before.confidential)
       await seeingEverything(tx, () => recheckSharing(tx, api.id))
@@ -249,13 +253,13 @@ export async function listRevisions(
   const rows = await db
     .select({ revision: revisions, savedBy: people.displayName })
     .from(revisions)
-    .leftJoin(people, eq(people.name, revisions.savedBy))
-    .where(eq(revisions.api, api.id))
+    .innerJoin(people, eq(people.id, revisions.savedById))
+    .where(eq(revisions.apiId, api.id))
     .orderBy(desc(revisions.number))
     .limit(limit + 1)
     .offset(offset)
   return pageOf(
-    rows.map(({ revision, savedBy }) => toItem(revision, savedBy ?? revision.savedBy)),
+    rows.map(({ revision, savedBy }) => toItem(revision, savedBy)),
     limit,
     offset,
   )
@@ -270,7 +274,7 @@ export async function readRevision(
   const row = await findRevision(db, api, number)
   const { operations, schemas, webhooks, syntax } = row.summary
   return {
-    ...toItem(row, await nameOfPerson(db, row.savedBy)),
+    ...toItem(row, await nameOfPerson(db, row.savedById)),
     file: row.file,
     files: await filesOf(db, row.id),
     syntax,
@@ -317,8 +321,8 @@ export async function examineForSaving(
   throw new Failure(
     422,
     'Not a readable definition',
-    `The text has ${examination.problems.length === 1 ? 'a problem' : `${examination.problems.length} problems`} and was not saved; nothing is lost.`,
-    examination.problems.map(({ file: field, message, line, column }) => ({
+    `The text has ${examination.diagnostics.length === 1 ? 'a problem' : `${examination.diagnostics.length} problems`} and was not saved; nothing is lost.`,
+    examination.diagnostics.map(({ file: field, message, line, column }) => ({
       field,
       message,
       line,
@@ -351,7 +355,7 @@ export async function insertRevision(
   const [fixed] = await tx
     .select()
     .from(versions)
-    .where(and(eq(versions.api, api.id), eq(versions.version, version)))
+    .where(and(eq(versions.apiId, api.id), eq(versions.version, version)))
   if (fixed) {
     throw conflict(
       `Version ${version} of ${api.title} is placed, so its text is fixed. Raise its version in the text and save again.`,
@@ -360,7 +364,7 @@ export async function insertRevision(
   const [highest] = await tx
     .select({ number: sql<number>`coalesce(max(${revisions.number}), 0)::int` })
     .from(revisions)
-    .where(eq(revisions.api, api.id))
+    .where(eq(revisions.apiId, api.id))
   const number = (highest?.number ?? 0) + 1
   const used = new Set(summary.files)
   // What nothing refers to is not part of the definition.
@@ -372,7 +376,7 @@ export async function insertRevision(
   const [row] = await tx
     .insert(revisions)
     .values({
-      api: api.id,
+      apiId: api.id,
       number,
       version,
       file: files[0].name,
@@ -388,18 +392,18 @@ export async function insertRevision(
       edition: edition.number,
       checkedOn: dayOf(context.now()),
       savedAt: context.now(),
-      savedBy: context.actor.name,
+      savedById: context.actor.id,
     })
     .returning({ id: revisions.id })
   await tx
     .insert(revisionFiles)
-    .values(stored.map((file, position) => ({ revision: row!.id, position, ...file })))
+    .values(stored.map((file, position) => ({ revisionId: row!.id, position, ...file })))
   await keepFindings(tx, { api: api.id, revision: row!.id, number }, examination, context.now())
   if (derived) await insertDerived(tx, api.id, row!.id, derived)
   await tx
     .update(apis)
     .set({
-      latestRevision: number,
+      latestNumber: number,
       title: titleOf(summary, files[0].name),
       estate: derived?.estate ?? null,
     })
@@ -426,7 +430,7 @@ export async function insertDerived(
 ): Promise<void> {
   const positions = { operation: 0, webhook: 0, schema: 0 }
   const rows = derived.parts.map((part) => ({
-    revision,
+    revisionId: revision,
     position: positions[part.kind]++,
     ...part,
   }))
@@ -445,8 +449,8 @@ export async function saveRevision(
   const { db, examiner } = context
   const before = await findApi(db, slug)
   requirePermission(context.actor, 'edit', before.team)
-  requireMatch(ifMatch, revisionEtag(before.latestRevision), 'the definition')
-  const row = await findRevision(db, before, before.latestRevision)
+  requireMatch(ifMatch, revisionEtag(before.latestNumber), 'the definition')
+  const row = await findRevision(db, before, before.latestNumber)
   const { whole, files: sent } = await filesIn(examiner, bytes, mainFile ?? row.file)
   const kept = await loadFiles(db, await filesOf(db, row.id))
   // A text alone is the main file; those beside it stay as they are.
@@ -468,10 +472,10 @@ export async function saveFiles(context: Context, before: ApiRow, files: FileSet
   const facts = await factsOf(db, before, now())
   const known = await knownAroundFiles(context, edition, facts, files)
   const examination = await examineForSaving(context, files, edition, known)
-  const written = revisionEtag(before.latestRevision)
+  const written = revisionEtag(before.latestNumber)
   return db.transaction(async (tx) => {
-    const [api] = await tx.select().from(apis).where(eq(apis.id, before.id)).for('update')
-    requireMatch(written, revisionEtag(api!.latestRevision), 'the definition')
+    const [api] = await tx.select(apiColumns).from(apis).where(eq(apis.id, before.id)).for('update')
+    requireMatch(written, revisionEtag(api!.latestNumber), 'the definition')
     return insertRevision(tx, context, api!, { files, edition, examination })
   })
 }

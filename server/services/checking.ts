@@ -4,7 +4,9 @@ import { countLevels, type Examination, type LevelCounts } from '../../core/defi
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
 import { isNewest } from '../db/newest'
-import { apis, baselines, findings, revisions, tallies, waivers, type Standing } from '../db/schema'
+import { apiColumns, teamName } from '../db/names'
+import { apis, baselines, findings, revisions, tallies, waivers } from '../db/schema'
+import type { FindingStatus } from '../../shared/words'
 import type { Services } from './context'
 import { Failure } from './failure'
 import { filesOf, loadFiles } from './files'
@@ -29,7 +31,7 @@ export async function keepFindings(
   now: Date,
 ): Promise<void> {
   const seen = await firstSeen(tx, api, number)
-  await tx.delete(findings).where(eq(findings.revision, revision))
+  await tx.delete(findings).where(eq(findings.revisionId, revision))
   const main = summary.files[0]
   await insertMany(
     tx,
@@ -40,8 +42,8 @@ export async function keepFindings(
       becomes,
       since,
       file: finding.file === main ? '' : finding.file,
-      revision,
-      standing: 'open' as const,
+      revisionId: revision,
+      status: 'open' as const,
       firstSeen: seen.get(finding.key) ?? now,
     })),
   )
@@ -52,10 +54,10 @@ async function firstSeen(tx: Transaction, api: number, number: number): Promise<
   const rows = await tx
     .select({ key: findings.key, at: sql<Date>`min(${findings.firstSeen})` })
     .from(findings)
-    .innerJoin(revisions, eq(revisions.id, findings.revision))
+    .innerJoin(revisions, eq(revisions.id, findings.revisionId))
     .where(
       and(
-        eq(revisions.api, api),
+        eq(revisions.apiId, api),
         inArray(revisions.number, [number, number - 1]),
         sql`${findings.key} <> ''`,
       ),
@@ -70,12 +72,12 @@ export async function recheck(
   slug: string,
 ): Promise<void> {
   const { db } = context
-  const [api] = await db.select().from(apis).where(eq(apis.slug, slug))
+  const [api] = await db.select(apiColumns).from(apis).where(eq(apis.slug, slug))
   if (!api) return
   const [row] = await db
     .select()
     .from(revisions)
-    .where(and(eq(revisions.api, api.id), eq(revisions.number, api.latestRevision)))
+    .where(and(eq(revisions.apiId, api.id), eq(revisions.number, api.latestNumber)))
   if (!row) return
   const now = context.now()
   const edition = await currentEdition(db, api.team)
@@ -105,7 +107,7 @@ export async function waiversInForce(db: Queries, api: number, day: string) {
     .select()
     .from(waivers)
     .where(
-      sql`(${waivers.api} is null or ${waivers.api} = ${api}) and ${waivers.state} = 'approved' and ${waivers.until} >= ${day}`,
+      sql`(${waivers.apiId} is null or ${waivers.apiId} = ${api}) and ${waivers.state} = 'approved' and ${waivers.until} >= ${day}`,
     )
     .orderBy(asc(waivers.id))
 }
@@ -123,7 +125,7 @@ export async function countEndingWaivers(db: Queries, now: Date, api?: number): 
       and(
         eq(waivers.state, 'approved'),
         between(waivers.until, dayOf(now), last),
-        api === undefined ? undefined : eq(waivers.api, api),
+        api === undefined ? undefined : eq(waivers.apiId, api),
       ),
     )
   return row!.count
@@ -154,37 +156,37 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
   if (!row) return { must: 0, should: 0, may: 0 }
   const { revision } = row
   // One after the other: a transaction is one connection.
-  const list = await tx.select().from(findings).where(eq(findings.revision, revision.id))
+  const list = await tx.select().from(findings).where(eq(findings.revisionId, revision.id))
   const held = await waiversInForce(tx, api, dayOf(now))
-  const accepted = await tx.select().from(baselines).where(eq(baselines.api, api))
+  const accepted = await tx.select().from(baselines).where(eq(baselines.apiId, api))
   const keys = new Set(list.map(({ key }) => key))
   const fixed = accepted.filter(({ key }) => !keys.has(key)).map(({ key }) => key)
   if (fixed.length > 0) {
-    await tx.delete(baselines).where(and(eq(baselines.api, api), inArray(baselines.key, fixed)))
+    await tx.delete(baselines).where(and(eq(baselines.apiId, api), inArray(baselines.key, fixed)))
   }
   const known = new Set(accepted.map(({ key }) => key))
-  const changed: { id: number; standing: Standing; waiver: number | null }[] = []
+  const changed: { id: number; status: FindingStatus; waiverId: number | null }[] = []
   const open = []
   const total = { waived: 0, accepted: 0 }
   for (const finding of list) {
     const waiver = waiverFor(held, finding)
-    const standing: Standing = waiver ? 'waived' : known.has(finding.key) ? 'accepted' : 'open'
-    if (standing === 'open') open.push(finding)
-    else total[standing]++
-    if (standing !== finding.standing || (waiver?.id ?? null) !== finding.waiver) {
-      changed.push({ id: finding.id, standing, waiver: waiver?.id ?? null })
+    const status: FindingStatus = waiver ? 'waived' : known.has(finding.key) ? 'accepted' : 'open'
+    if (status === 'open') open.push(finding)
+    else total[status]++
+    if (status !== finding.status || (waiver?.id ?? null) !== finding.waiverId) {
+      changed.push({ id: finding.id, status, waiverId: waiver?.id ?? null })
     }
   }
   const groups = new Map<string, typeof changed>()
   for (const change of changed) {
-    const name = `${change.standing} ${change.waiver}`
+    const name = `${change.status} ${change.waiverId}`
     groups.set(name, [...(groups.get(name) ?? []), change])
   }
   for (const group of groups.values()) {
-    const { standing, waiver } = group[0]!
+    const { status, waiverId } = group[0]!
     await tx
       .update(findings)
-      .set({ standing, waiver })
+      .set({ status, waiverId })
       .where(
         inArray(
           findings.id,
@@ -200,8 +202,8 @@ export async function settle(tx: Transaction, api: number, now: Date): Promise<L
   await tally(
     tx,
     {
-      api,
-      revision: revision.number,
+      apiId: api,
+      revisionNumber: revision.number,
       edition: revision.edition,
       ...counts,
       ...total,
@@ -225,7 +227,7 @@ async function tally(tx: Transaction, next: Tally, now: Date): Promise<void> {
   const [last] = await tx
     .select()
     .from(tallies)
-    .where(eq(tallies.api, next.api))
+    .where(eq(tallies.apiId, next.apiId))
     .orderBy(desc(tallies.id))
     .limit(1)
   const same =
@@ -257,7 +259,7 @@ export async function recheckAll(
   const rows = await db
     .select({
       slug: apis.slug,
-      team: apis.team,
+      team: teamName(apis.teamId),
       edition: revisions.edition,
       on: revisions.checkedOn,
     })

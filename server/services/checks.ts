@@ -6,6 +6,7 @@ import { writeReport } from '../../core/report'
 import type { Report } from '../../core/report/model'
 import type { CheckItem, CheckQuery, ReportQuery } from '../../shared/api/checks'
 import type { Queries } from '../db/database'
+import { apiColumns, checkColumns, teamId } from '../db/names'
 import { apis, baselines, checks } from '../db/schema'
 import { findApi } from './catalog'
 import { waiverFor, waiversInForce } from './checking'
@@ -15,7 +16,7 @@ import { Failure, conflict, notFound } from './failure'
 import { filesIn } from './files'
 import { currentEdition } from './rulebooks'
 
-type Row = typeof checks.$inferSelect
+type Row = typeof checks.$inferSelect & { team: string | null }
 
 /** A text up to this size is checked while its sender waits. */
 const smallBytes = 300_000
@@ -28,15 +29,16 @@ export async function startCheck(
 ): Promise<CheckItem> {
   const { db, actor, now, queue } = context
   const api = slug === undefined ? undefined : await findApi(db, slug)
+  const owning = api?.team ?? team ?? actor.team
   const id = randomUUID()
   await db.insert(checks).values({
     id,
-    by: actor.name,
+    byId: actor.id,
     at: now(),
     state: 'waiting',
     file,
-    api: api?.id ?? null,
-    team: api?.team ?? team ?? actor.team ?? '',
+    apiId: api?.id ?? null,
+    teamId: owning === undefined ? null : teamId(owning),
     audience: audience ?? 'partner',
     bytes: Buffer.from(bytes),
   })
@@ -46,7 +48,9 @@ export async function startCheck(
 }
 
 async function findCheck(db: Queries, id: string): Promise<Row> {
-  const [row] = isUUID(id) ? await db.select().from(checks).where(eq(checks.id, id)) : []
+  const [row] = isUUID(id)
+    ? await db.select(checkColumns).from(checks).where(eq(checks.id, id))
+    : []
   if (!row) throw notFound('check of that name; checks are kept for a day')
   return row
 }
@@ -76,7 +80,7 @@ export async function writeCheck(
   const { state, report, team, trouble } = await findCheck(db, id)
   if (state === 'waiting') throw conflict('The check is not done yet; ask again in a moment.')
   if (!report) throw conflict(trouble)
-  const edition = await currentEdition(db, team || undefined)
+  const edition = await currentEdition(db, team ?? undefined)
   return writeReport(format, { edition, level, version, at: now().toISOString() }, report)
 }
 
@@ -102,23 +106,25 @@ export async function workCheck(services: Services, id: string): Promise<void> {
 
 async function checked(
   services: Services,
-  { file, api: id, team, audience, bytes }: Row,
+  { file, apiId: id, team, audience, bytes }: Row,
 ): Promise<{ report: Report; edition: number }> {
   const { db, examiner, now } = services
-  const edition = await currentEdition(db, team || undefined)
-  const [api] = id === null ? [] : await db.select().from(apis).where(eq(apis.id, id))
-  const facts = api ? await factsOf(db, api, now()) : factsOfNew({ team, audience }, now())
+  const edition = await currentEdition(db, team ?? undefined)
+  const [api] = id === null ? [] : await db.select(apiColumns).from(apis).where(eq(apis.id, id))
+  const facts = api
+    ? await factsOf(db, api, now())
+    : factsOfNew({ team: team ?? '', audience }, now())
   const { files } = await filesIn(examiner, bytes ?? new Uint8Array(), file)
   const around = await knownAroundFiles(services, edition, facts, files)
   const examination = await examiner.examine(files, edition, around)
   const nothing = { file, findings: [], reach: [], faults: [] }
   if (!examination.readable) {
-    return { report: { ...nothing, unreadable: examination.problems }, edition: edition.number }
+    return { report: { ...nothing, unreadable: examination.diagnostics }, edition: edition.number }
   }
   const [held, accepted] = api
     ? await Promise.all([
         waiversInForce(db, api.id, dayOf(now())),
-        db.select().from(baselines).where(eq(baselines.api, api.id)),
+        db.select().from(baselines).where(eq(baselines.apiId, api.id)),
       ])
     : [[], []]
   const known = new Set(accepted.map(({ key }) => key))

@@ -19,11 +19,11 @@ export async function compiled(db: Queries, placement: PlacementRow): Promise<Re
   const [revision] = await db
     .select({ number: revisions.number, summary: revisions.summary })
     .from(revisions)
-    .where(eq(revisions.id, placement.revision))
+    .where(eq(revisions.id, placement.revisionId))
   const issued = await db
     .select({ name: keys.name, sha256: keys.sha256 })
     .from(keys)
-    .where(and(eq(keys.placement, placement.id), ne(keys.state, 'withdrawing')))
+    .where(and(eq(keys.placementId, placement.id), ne(keys.state, 'withdrawing')))
     .orderBy(asc(keys.name))
   const mocks = new Map(
     revision!.summary.operations.map((operation) => [operationKey(operation), operation.mock]),

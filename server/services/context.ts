@@ -12,6 +12,7 @@ import type { Conversion, FileSet, FixedFiles, Named, Unpacked } from '../jobs/a
 
 /** Who acts. */
 export interface Actor {
+  id: number
   name: string
   displayName: string
   role: Role
@@ -96,7 +97,7 @@ export interface Context extends Services {
 export const actAs = (services: Services, actor: Actor): Context => ({
   ...services,
   db: services.seenBy(
-    actor.role === 'governance' ? 'everything' : { person: actor.name, team: actor.team },
+    actor.role === 'governance' ? 'everything' : { person: actor.id, team: actor.team },
   ),
   actor,
   system: services,

@@ -1,10 +1,12 @@
 import { asc, desc, eq, sql } from 'drizzle-orm'
+import { isTeam } from './teams'
 import { ruleDifferences } from '../../core/rules/changes'
 import { extendRulebook, readRulebook } from '../../core/rules/rulebook'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { EditionItem, Publication, RulebookDraft } from '../../shared/api/rules'
 import type { Queries } from '../db/database'
-import { editions, people, rulebooks, settings } from '../db/schema'
+import { rulebookColumns, teamId } from '../db/names'
+import { editions, people, rulebooks } from '../db/schema'
 import type { Context } from './context'
 import { conflict, invalid, notFound, requireMatch } from './failure'
 import { record } from './ledger'
@@ -12,12 +14,12 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { currentEdition, houseSlug, insertEdition, requireReadable } from './rulebooks'
 
-type Row = typeof rulebooks.$inferSelect
+type Row = typeof rulebooks.$inferSelect & { team: string | null }
 
 export const draftEtag = (saves: number) => `"draft-${saves}"`
 
 export async function findRulebook(db: Queries, slug: string): Promise<Row> {
-  const [row] = await db.select().from(rulebooks).where(eq(rulebooks.slug, slug))
+  const [row] = await db.select(rulebookColumns).from(rulebooks).where(eq(rulebooks.slug, slug))
   if (!row) throw notFound(`rulebook called "${slug}"`)
   return row
 }
@@ -38,7 +40,7 @@ const nothing = { rules: [], changes: [], domain: '', words: [] }
 async function toDraft(db: Queries, row: Row): Promise<RulebookDraft> {
   const [last, [saver]] = await Promise.all([
     newest(db, row.slug),
-    db.select({ name: people.displayName }).from(people).where(eq(people.name, row.savedBy)),
+    db.select({ name: people.displayName }).from(people).where(eq(people.id, row.savedById)),
   ])
   const { rulebook } = readRulebook({ file: `${row.slug}.yaml`, text: row.text })
   return {
@@ -47,7 +49,7 @@ async function toDraft(db: Queries, row: Row): Promise<RulebookDraft> {
     ...(row.team && { team: row.team }),
     text: row.text,
     savedAt: row.savedAt.toISOString(),
-    savedBy: saver?.name ?? row.savedBy,
+    savedBy: saver!.name,
     shown: row.shown,
     edition: last?.number ?? 0,
     changes:
@@ -60,9 +62,9 @@ async function toDraft(db: Queries, row: Row): Promise<RulebookDraft> {
 /** Every rulebook as it is being written: the organisation's first. */
 export async function listDrafts(db: Queries, query: PageQuery): Promise<Page<RulebookDraft>> {
   const rows = await db
-    .select()
+    .select(rulebookColumns)
     .from(rulebooks)
-    .orderBy(sql`${rulebooks.team} nulls first`, asc(rulebooks.slug))
+    .orderBy(sql`${rulebooks.teamId} nulls first`, asc(rulebooks.slug))
   return pageFrom(await Promise.all(rows.map((row) => toDraft(db, row))), query)
 }
 
@@ -78,8 +80,7 @@ export async function readDraft(
 export async function beginTeamRulebook(context: Context, team: string): Promise<RulebookDraft> {
   const { db, actor, now } = context
   requirePermission(actor, 'rule', team)
-  const [row] = await db.select({ teams: settings.teams }).from(settings)
-  if (!row?.teams.includes(team))
+  if (!(await isTeam(db, team)))
     throw invalid([{ field: 'team', message: `There is no team "${team}"` }])
   const slug = team.toLowerCase().replace(/[^a-z0-9]+/g, '-')
   const title = `Rules of ${team}`
@@ -87,7 +88,15 @@ export async function beginTeamRulebook(context: Context, team: string): Promise
   await db.transaction(async (tx) => {
     const made = await tx
       .insert(rulebooks)
-      .values({ slug, title, team, text, saves: 1, savedAt: now(), savedBy: actor.name })
+      .values({
+        slug,
+        title,
+        teamId: teamId(team),
+        text,
+        saves: 1,
+        savedAt: now(),
+        savedById: actor.id,
+      })
       .onConflictDoNothing()
       .returning({ slug: rulebooks.slug })
     if (made.length === 0) throw conflict(`${team} has a rulebook already.`)
@@ -105,7 +114,11 @@ export async function saveDraft(
 ): Promise<{ draft: RulebookDraft; etag: string }> {
   const { db, actor, now } = context
   await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(rulebooks).where(eq(rulebooks.slug, slug)).for('update')
+    const [row] = await tx
+      .select(rulebookColumns)
+      .from(rulebooks)
+      .where(eq(rulebooks.slug, slug))
+      .for('update')
     if (!row) throw notFound(`rulebook called "${slug}"`)
     requirePermission(actor, 'rule', row.team ?? undefined)
     requireMatch(ifMatch, draftEtag(row.saves), 'the rulebook')
@@ -116,7 +129,7 @@ export async function saveDraft(
         text,
         saves: row.saves + 1,
         savedAt: now(),
-        savedBy: actor.name,
+        savedById: actor.id,
         ...(rulebook?.name && { title: rulebook.name }),
       })
       .where(eq(rulebooks.slug, slug))
@@ -159,7 +172,11 @@ export async function publish(
 ): Promise<EditionItem> {
   const { db, actor, now } = context
   const number = await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(rulebooks).where(eq(rulebooks.slug, slug)).for('update')
+    const [row] = await tx
+      .select(rulebookColumns)
+      .from(rulebooks)
+      .where(eq(rulebooks.slug, slug))
+      .for('update')
     if (!row) throw notFound(`rulebook called "${slug}"`)
     requirePermission(actor, 'rule', row.team ?? undefined)
     requireMatch(ifMatch, draftEtag(row.saves), 'the rulebook')
@@ -198,7 +215,7 @@ export async function listEditions(
     .select({ edition: editions, title: rulebooks.title, by: people.displayName })
     .from(editions)
     .innerJoin(rulebooks, eq(rulebooks.slug, editions.rulebook))
-    .leftJoin(people, eq(people.name, editions.publishedBy))
+    .innerJoin(people, eq(people.id, editions.publishedById))
     .orderBy(desc(editions.number))
   const items = rows
     .filter(({ edition }) => only === undefined || edition.number === only)
@@ -212,7 +229,7 @@ export async function listEditions(
         title,
         note: edition.note,
         publishedAt: edition.publishedAt.toISOString(),
-        publishedBy: by ?? edition.publishedBy,
+        publishedBy: by,
         rules: edition.content.rules.length,
         changes: before
           ? ruleDifferences(before.edition.content, edition.content).map(({ says }) => says)

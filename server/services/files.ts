@@ -62,7 +62,7 @@ export async function filesOf(db: Queries, revision: number): Promise<StoredFile
   return db
     .select({ name: revisionFiles.name, sha256: revisionFiles.sha256, bytes: revisionFiles.bytes })
     .from(revisionFiles)
-    .where(eq(revisionFiles.revision, revision))
+    .where(eq(revisionFiles.revisionId, revision))
     .orderBy(asc(revisionFiles.position))
 }
 

@@ -13,6 +13,7 @@ import type {
 } from '../../shared/api/rules'
 import type { Queries, Transaction } from '../db/database'
 import { isNewest } from '../db/newest'
+import { teamName, personName, personId } from '../db/names'
 import {
   apis,
   assignments,
@@ -22,6 +23,7 @@ import {
   people,
   revisions,
   tallies,
+  teams,
 } from '../db/schema'
 import { findApi, findRevision } from './catalog'
 import { settle } from './checking'
@@ -58,7 +60,7 @@ export async function listFindings(db: Queries, query: FindingQuery): Promise<Pa
 }
 
 /** Whether a list may be long: what people see to, and what is waived or accepted, is little. */
-const isWide = ({ api, revision, person, standing = 'open' }: FindingQuery) =>
+const isWide = ({ api, revision, person, status: standing = 'open' }: FindingQuery) =>
   standing === 'open' && [api, revision, person].every((one) => one === undefined)
 
 /**
@@ -70,7 +72,7 @@ async function weightiest(db: Queries, query: FindingQuery, most: number, offset
     .select({ id: revisions.id })
     .from(apis)
     .innerJoin(revisions, isNewest)
-    .where(query.team ? eq(apis.team, query.team) : undefined)
+    .where(query.team ? eq(teamName(apis.teamId), query.team) : undefined)
     .orderBy(asc(apis.title), asc(apis.id))
   const rows: FindingRow[] = []
   let skip = offset
@@ -78,7 +80,7 @@ async function weightiest(db: Queries, query: FindingQuery, most: number, offset
     for (let from = 0, size = 25; from < newest.length; from += size, size *= 2) {
       const ids = newest.slice(from, from + size).map(({ id }) => id)
       const wanted = and(
-        sql`${findings.revision} = any(${sql.param(ids)}::int[])`,
+        sql`${findings.revisionId} = any(${sql.param(ids)}::int[])`,
         filterOf({ ...query, level }),
       )
       const found = await selectFindings(db, wanted)
@@ -96,15 +98,13 @@ async function weightiest(db: Queries, query: FindingQuery, most: number, offset
 
 const filterOf = (query: FindingQuery) =>
   and(
-    query.revision
-      ? eq(revisions.number, query.revision)
-      : eq(revisions.number, apis.latestRevision),
+    query.revision ? eq(revisions.number, query.revision) : eq(revisions.number, apis.latestNumber),
     query.api ? eq(apis.slug, query.api) : undefined,
     query.level ? eq(findings.level, query.level) : undefined,
     query.rule ? eq(findings.rule, query.rule) : undefined,
-    query.team ? eq(apis.team, query.team) : undefined,
-    query.standing ? eq(findings.standing, query.standing) : undefined,
-    query.person ? eq(assignments.person, query.person) : undefined,
+    query.team ? eq(teamName(apis.teamId), query.team) : undefined,
+    query.status ? eq(findings.status, query.status) : undefined,
+    query.person ? eq(personName(assignments.assigneeId), query.person) : undefined,
   )
 
 const selectFindings = (db: Queries, wanted: SQL | undefined) =>
@@ -113,23 +113,23 @@ const selectFindings = (db: Queries, wanted: SQL | undefined) =>
       finding: findings,
       api: apis.slug,
       title: apis.title,
-      team: apis.team,
+      team: teamName(apis.teamId),
       revision: revisions.number,
-      person: assignments.person,
-      comments: sql<number>`(select count(*)::int from ${comments} c where c.api = ${apis.id} and c.key = ${findings.key})`,
+      person: sql<string | null>`${personName(assignments.assigneeId)}`,
+      comments: sql<number>`(select count(*)::int from ${comments} c where c.api_id = ${apis.id} and c.key = ${findings.key})`,
     })
     .from(findings)
-    .innerJoin(revisions, eq(revisions.id, findings.revision))
-    .innerJoin(apis, eq(apis.id, revisions.api))
-    .leftJoin(assignments, and(eq(assignments.api, apis.id), eq(assignments.key, findings.key)))
+    .innerJoin(revisions, eq(revisions.id, findings.revisionId))
+    .innerJoin(apis, eq(apis.id, revisions.apiId))
+    .leftJoin(assignments, and(eq(assignments.apiId, apis.id), eq(assignments.key, findings.key)))
     .where(wanted)
 
 async function countFindings(db: Queries, wanted: SQL | undefined): Promise<number> {
   const [row] = await db
     .select({ count: sql<number>`count(*)::int` })
     .from(findings)
-    .innerJoin(revisions, eq(revisions.id, findings.revision))
-    .innerJoin(apis, eq(apis.id, revisions.api))
+    .innerJoin(revisions, eq(revisions.id, findings.revisionId))
+    .innerJoin(apis, eq(apis.id, revisions.apiId))
     .where(wanted)
   return row!.count
 }
@@ -152,8 +152,8 @@ function toItem({ finding, person, ...row }: FindingRow): FindingItem {
     column,
     ...row,
     firstSeen: finding.firstSeen.toISOString(),
-    standing: finding.standing,
-    ...(finding.waiver !== null && { waiver: finding.waiver }),
+    status: finding.status,
+    ...(finding.waiverId !== null && { waiver: finding.waiverId }),
     ...(person && { person }),
   }
 }
@@ -165,7 +165,7 @@ export async function readSurroundings(
 ): Promise<SurroundingsItem> {
   const api = await findApi(db, slug)
   const edition = await currentEdition(db, api.team)
-  const newest = await findRevision(db, api, api.latestRevision)
+  const newest = await findRevision(db, api, api.latestNumber)
   return knownAround(db, edition, api, newest, now())
 }
 
@@ -174,16 +174,21 @@ export async function readEstate(db: Queries): Promise<EstateFindings> {
   const lastTally = db
     .select({ rules: tallies.rules })
     .from(tallies)
-    .where(eq(tallies.api, apis.id))
+    .where(eq(tallies.apiId, apis.id))
     .orderBy(desc(tallies.id))
     .limit(1)
     .as('last_tally')
   const [list, days] = await Promise.all([
     db
-      .select({ api: apis.slug, title: apis.title, team: apis.team, open: lastTally.rules })
+      .select({
+        api: apis.slug,
+        title: apis.title,
+        team: teamName(apis.teamId),
+        open: lastTally.rules,
+      })
       .from(apis)
       .innerJoinLateral(lastTally, sql`true`)
-      .orderBy(asc(apis.team), asc(apis.title)),
+      .orderBy(asc(teamName(apis.teamId)), asc(apis.title)),
     daysOf(db),
   ])
   return { apis: list, days }
@@ -196,16 +201,16 @@ export async function readEstate(db: Queries): Promise<EstateFindings> {
 async function daysOf(db: Queries) {
   const { rows } = await db.execute<EstateFindings['days'][number] & Record<string, unknown>>(sql`
     with ends as (
-      select distinct on (api, day) api, (at at time zone 'UTC')::date as day, must, should, may, waived + accepted as aside
-      from ${tallies} order by api, day, id desc
+      select distinct on (api_id, day) api_id, (at at time zone 'UTC')::date as day, must, should, may, waived + accepted as aside
+      from ${tallies} order by api_id, day, id desc
     ), steps as (
-      select api, day, must - lag(must, 1, 0) over w as must, should - lag(should, 1, 0) over w as should,
-        may - lag(may, 1, 0) over w as may, aside - lag(aside, 1, 0) over w as aside, lag(api) over w is null as begins
-      from ends window w as (partition by api order by day)
+      select api_id, day, must - lag(must, 1, 0) over w as must, should - lag(should, 1, 0) over w as should,
+        may - lag(may, 1, 0) over w as may, aside - lag(aside, 1, 0) over w as aside, lag(api_id) over w is null as begins
+      from ends window w as (partition by api_id order by day)
     ), moved as (
-      select s.day, a.team, sum(s.must) as must, sum(s.should) as should, sum(s.may) as may, sum(s.aside) as aside,
+      select s.day, t.name as team, sum(s.must) as must, sum(s.should) as should, sum(s.may) as may, sum(s.aside) as aside,
         count(*) filter (where s.begins) as apis
-      from steps s join ${apis} a on a.id = s.api group by s.day, a.team
+      from steps s join ${apis} a on a.id = s.api_id join ${teams} t on t.id = a.team_id group by s.day, t.name
     ), grown as (
       select d.day, t.team, sum(m.must) over w as must, sum(m.should) over w as should, sum(m.may) over w as may,
         sum(m.aside) over w as aside, sum(m.apis) over w as apis
@@ -231,9 +236,9 @@ async function found(tx: Transaction, keys: FindingKey[]) {
       .innerJoin(
         revisions,
         and(
-          eq(revisions.id, findings.revision),
-          eq(revisions.number, api.latestRevision),
-          eq(revisions.api, api.id),
+          eq(revisions.id, findings.revisionId),
+          eq(revisions.number, api.latestNumber),
+          eq(revisions.apiId, api.id),
         ),
       )
       .where(inArray(findings.key, wanted))
@@ -265,20 +270,23 @@ export async function actOnFindings(context: Context, act: FindingAct): Promise<
         if (person !== undefined) {
           await tx
             .delete(assignments)
-            .where(and(eq(assignments.api, api.id), eq(assignments.key, key)))
-          if (person) await tx.insert(assignments).values({ api: api.id, key, person })
+            .where(and(eq(assignments.apiId, api.id), eq(assignments.key, key)))
+          if (person)
+            await tx
+              .insert(assignments)
+              .values({ apiId: api.id, key, assigneeId: personId(person) })
         }
         if (comment)
           await tx
             .insert(comments)
-            .values({ api: api.id, key, by: context.actor.name, at, text: comment })
+            .values({ apiId: api.id, key, byId: context.actor.id, at, text: comment })
         if (accept) {
           const accepted = {
-            api: api.id,
+            apiId: api.id,
             key,
             rule,
             acceptedAt: at,
-            acceptedBy: context.actor.name,
+            acceptedById: context.actor.id,
           }
           await tx.insert(baselines).values(accepted).onConflictDoNothing()
         }
@@ -286,7 +294,7 @@ export async function actOnFindings(context: Context, act: FindingAct): Promise<
       if (accept === false) {
         await tx.delete(baselines).where(
           and(
-            eq(baselines.api, api.id),
+            eq(baselines.apiId, api.id),
             inArray(
               baselines.key,
               rows.map(({ key }) => key),
@@ -324,9 +332,9 @@ export async function acceptAll(context: Context, slug: string): Promise<ActResu
     .from(findings)
     .innerJoin(
       revisions,
-      and(eq(revisions.id, findings.revision), eq(revisions.number, api.latestRevision)),
+      and(eq(revisions.id, findings.revisionId), eq(revisions.number, api.latestNumber)),
     )
-    .where(and(eq(revisions.api, api.id), eq(findings.standing, 'open')))
+    .where(and(eq(revisions.apiId, api.id), eq(findings.status, 'open')))
   return actOnFindings(context, {
     findings: rows.map(({ key }) => ({ api: slug, key })),
     accept: true,
@@ -341,13 +349,13 @@ export async function listComments(
 ): Promise<Page<CommentItem>> {
   const api = await findApi(db, slug)
   const rows = await db
-    .select({ by: comments.by, name: people.displayName, at: comments.at, text: comments.text })
+    .select({ by: people.displayName, at: comments.at, text: comments.text })
     .from(comments)
-    .leftJoin(people, eq(people.name, comments.by))
-    .where(and(eq(comments.api, api.id), eq(comments.key, key)))
+    .innerJoin(people, eq(people.id, comments.byId))
+    .where(and(eq(comments.apiId, api.id), eq(comments.key, key)))
     .orderBy(asc(comments.id))
   return pageFrom(
-    rows.map(({ by, name, at, text }) => ({ by: name ?? by, at: at.toISOString(), text })),
+    rows.map(({ by, at, text }) => ({ by, at: at.toISOString(), text })),
     query,
   )
 }

@@ -125,10 +125,10 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     if (changing.has(placement.id)) continue
     const differences = await differencesOf(db, placement, mine)
     await db.execute(sql`
-      insert into ${placementSites} ("placement", "gateway", "checked_at", "differences", "routes")
+      insert into ${placementSites} ("placement_id", "gateway", "checked_at", "differences", "routes")
       select ${placement.id}, ${name}, ${takenAt}, ${JSON.stringify(differences)}::jsonb, ${mine.filter(isServed).length}
-      from ${placements} where ${placements.id} = ${placement.id} and ${placements.edition} = ${placement.edition}
-      on conflict ("placement", "gateway") do update
+      from ${placements} where ${placements.id} = ${placement.id} and ${placements.generation} = ${placement.generation}
+      on conflict ("placement_id", "gateway") do update
       set checked_at = excluded.checked_at, differences = excluded.differences, routes = excluded.routes
       where ${placementSites.checkedAt} <= excluded.checked_at`)
   }

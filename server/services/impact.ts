@@ -8,6 +8,7 @@ import { extendRulebook } from '../../core/rules/rulebook'
 import type { ImpactItem, ImpactPlace, ImpactQuery } from '../../shared/api/impact'
 import { insertMany } from '../db/bulk'
 import type { Queries } from '../db/database'
+import { apiColumns, teamName, type ApiRow } from '../db/names'
 import {
   apis,
   findings,
@@ -18,6 +19,7 @@ import {
   revisions,
   stages,
   type JudgedPlace,
+  rulebooks,
 } from '../db/schema'
 import { dayOf, knownAround } from './known'
 import type { Context, Services } from './context'
@@ -47,7 +49,7 @@ export async function startImpact(
   const id = randomUUID()
   await db
     .insert(impacts)
-    .values({ id, rulebook: slug, text: draft, by: actor.name, at: now(), state: 'waiting' })
+    .values({ id, rulebook: slug, text: draft, byId: actor.id, at: now(), state: 'waiting' })
   await queue.measure(id)
   return readImpact(db, id)
 }
@@ -68,12 +70,12 @@ export async function readImpact(db: Queries, id: string): Promise<ImpactItem> {
       passes: sql<number>`count(*) filter (where kind = 'passes' and newest)::int`,
       weighs: sql<number>`count(*) filter (where kind = 'weighs' and newest)::int`,
       live: sql<number>`count(*) filter (where kind <> 'passes' and live)::int`,
-      apis: sql<number>`count(distinct ${impactPlaces.api})::int`,
-      teams: sql<string[]>`array_agg(distinct ${apis.team})`,
+      apis: sql<number>`count(distinct ${impactPlaces.apiId})::int`,
+      teams: sql<string[]>`array_agg(distinct ${teamName(apis.teamId)})`,
     })
     .from(impactPlaces)
-    .innerJoin(apis, eq(apis.id, impactPlaces.api))
-    .where(eq(impactPlaces.impact, id))
+    .innerJoin(apis, eq(apis.id, impactPlaces.apiId))
+    .where(eq(impactPlaces.impactId, id))
     .groupBy(impactPlaces.rule)
     .orderBy(desc(sql`count(*)`))
   const { rulebook, state, total, done, reused, trouble } = row
@@ -94,8 +96,8 @@ export async function listImpactPlaces(
       rule: impactPlaces.rule,
       api: apis.slug,
       title: apis.title,
-      team: apis.team,
-      revision: impactPlaces.revision,
+      team: teamName(apis.teamId),
+      revision: impactPlaces.revisionNumber,
       live: impactPlaces.live,
       newest: impactPlaces.newest,
       kind: impactPlaces.kind,
@@ -105,18 +107,18 @@ export async function listImpactPlaces(
       line: impactPlaces.line,
     })
     .from(impactPlaces)
-    .innerJoin(apis, eq(apis.id, impactPlaces.api))
+    .innerJoin(apis, eq(apis.id, impactPlaces.apiId))
     .where(
       and(
-        eq(impactPlaces.impact, id),
+        eq(impactPlaces.impactId, id),
         query.rule ? eq(impactPlaces.rule, query.rule) : undefined,
         query.kind ? eq(impactPlaces.kind, query.kind) : undefined,
-        query.team ? eq(apis.team, query.team) : undefined,
+        query.team ? eq(teamName(apis.teamId), query.team) : undefined,
       ),
     )
     .orderBy(
       asc(apis.title),
-      asc(impactPlaces.revision),
+      asc(impactPlaces.revisionNumber),
       asc(impactPlaces.line),
       asc(impactPlaces.id),
     )
@@ -135,7 +137,7 @@ export async function stopImpact(context: Context, id: string): Promise<void> {
 }
 
 interface Target {
-  api: typeof apis.$inferSelect
+  api: ApiRow
   revision: RevisionRow
   newest: boolean
   live: boolean
@@ -149,27 +151,27 @@ async function targetsOf(db: Queries, team: string | null): Promise<Target[]> {
     .orderBy(desc(stages.position))
     .limit(1)
   const placed = await db
-    .selectDistinct({ revision: placements.revision })
+    .selectDistinct({ revision: placements.revisionId })
     .from(placements)
     .where(eq(placements.stage, last?.name ?? ''))
   const live = new Set(placed.map(({ revision }) => revision))
   const rows = await db
-    .select({ api: apis, revision: revisions })
+    .select({ api: apiColumns, revision: revisions })
     .from(apis)
-    .innerJoin(revisions, eq(revisions.api, apis.id))
+    .innerJoin(revisions, eq(revisions.apiId, apis.id))
     .where(
       and(
-        team === null ? undefined : eq(apis.team, team),
+        team === null ? undefined : eq(teamName(apis.teamId), team),
         live.size > 0
-          ? sql`(${revisions.number} = ${apis.latestRevision} or ${inArray(revisions.id, [...live])})`
-          : sql`${revisions.number} = ${apis.latestRevision}`,
+          ? sql`(${revisions.number} = ${apis.latestNumber} or ${inArray(revisions.id, [...live])})`
+          : sql`${revisions.number} = ${apis.latestNumber}`,
       ),
     )
     .orderBy(asc(apis.id), asc(revisions.number))
   return rows.map(({ api, revision }) => ({
     api,
     revision,
-    newest: revision.number === api.latestRevision,
+    newest: revision.number === api.latestNumber,
     live: live.has(revision.id),
   }))
 }
@@ -196,7 +198,7 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
   const { team } = await findRulebook(db, slug)
   const draft = requireReadable(text, `${slug}.yaml`)
   const targets = await targetsOf(db, team)
-  await db.delete(impactPlaces).where(eq(impactPlaces.impact, id))
+  await db.delete(impactPlaces).where(eq(impactPlaces.impactId, id))
   await db
     .update(impacts)
     .set({ state: 'running', total: targets.length, done: 0, reused: 0 })
@@ -250,8 +252,8 @@ async function nextEdition(
 
 async function teamContent(db: Queries, team: string) {
   const { rows } = await db.execute<{ content: ReturnType<typeof requireReadable> }>(sql`
-    select e.content from editions e join rulebooks r on r.slug = e.rulebook
-    where r.team = ${team} order by e.number desc limit 1`)
+    select e.content from editions e join ${rulebooks} on ${rulebooks.slug} = e.rulebook
+    where ${teamName(rulebooks.teamId)} = ${team} order by e.number desc limit 1`)
   return rows[0]?.content
 }
 
@@ -316,7 +318,7 @@ async function foundAlready(
       line: findings.line,
     })
     .from(findings)
-    .where(and(eq(findings.revision, revision.id), inArray(findings.rule, [...levels.keys()])))
+    .where(and(eq(findings.revisionId, revision.id), inArray(findings.rule, [...levels.keys()])))
   return {
     rules: new Set(levels.keys()),
     places: rows.map(({ rule, ...place }) => ({
@@ -341,7 +343,10 @@ async function judged(
     .select()
     .from(judgements)
     .where(
-      and(eq(judgements.revision, revision.id), inArray(judgements.digest, [...digests.values()])),
+      and(
+        eq(judgements.revisionId, revision.id),
+        inArray(judgements.digest, [...digests.values()]),
+      ),
     )
   const byDigest = new Map(known.map((row) => [row.digest, row.places]))
   // What other APIs hold changes without a sign here, so such rules are always worked out anew.
@@ -367,7 +372,7 @@ async function judged(
     .insert(judgements)
     .values(
       fresh.map((rule) => ({
-        revision: revision.id,
+        revisionId: revision.id,
         digest: digests.get(rule.id)!,
         places: places.get(rule.id)!,
       })),
@@ -406,10 +411,10 @@ async function keep(
       tx,
       impactPlaces,
       places.map(({ rule, kind, place: { level, message, file, line } }) => ({
-        impact: id,
+        impactId: id,
         rule,
-        api: api.id,
-        revision: revision.number,
+        apiId: api.id,
+        revisionNumber: revision.number,
         newest,
         live,
         kind,

@@ -2,7 +2,7 @@ import { eq } from 'drizzle-orm'
 import type { DefinitionSummary, Examination } from '../../core/definition'
 import { mayBeWhole } from '../../core/formats/detect'
 import { limits } from '../../core/text/limits'
-import { isRemote } from '../../core/text/place'
+import { isRemote } from '../../core/text/location'
 import type { IntakeShown } from '../../shared/api/batches'
 import { intakes, type StoredFile } from '../db/schema'
 import type { FileBytes, FileSet } from '../jobs/analysis'
@@ -68,12 +68,12 @@ export async function workIntake(
     await db
       .update(intakes)
       .set({
-        state: readable ? 'ready' : 'problems',
+        state: readable ? 'ready' : 'unreadable',
         sha256: stored[0]!.sha256,
         bytes: stored.reduce((sum, file) => sum + file.bytes, 0),
         file: files[0].name,
         files: kept,
-        problems: examination.problems,
+        diagnostics: examination.diagnostics,
         missing: readable?.missing ?? [],
         summary: readable?.summary ?? null,
         shown: shownOf(row.source, kept, examination),
@@ -88,20 +88,20 @@ export async function workIntake(
 
 /** What an intake is that could not be read at all, and why. */
 export function notRead(source: string, why: string) {
-  const problem = { level: 'error' as const, message: why, file: source, line: 1, column: 1 }
-  const problems = [problem]
-  const shown = shownOf(source, [], { readable: false, problems })
-  return { state: 'problems' as const, problems, shown }
+  const diagnostic = { severity: 'error' as const, message: why, file: source, line: 1, column: 1 }
+  const diagnostics = [diagnostic]
+  const shown = shownOf(source, [], { readable: false, diagnostics })
+  return { state: 'unreadable' as const, diagnostics, shown }
 }
 
 function shownOf(source: string, files: StoredFile[], examination: Examination): IntakeShown {
-  const { problems } = examination
-  const errors = problems.filter(({ level }) => level === 'error')
-  const [first] = errors.length > 0 ? errors : problems
+  const { diagnostics } = examination
+  const errors = diagnostics.filter(({ severity }) => severity === 'error')
+  const [first] = errors.length > 0 ? errors : diagnostics
   const shown: IntakeShown = {
     files: files.length,
     errors: errors.length,
-    warnings: problems.length - errors.length,
+    warnings: diagnostics.length - errors.length,
   }
   if (first) shown.problem = `${first.file}:${first.line}:${first.column} ${first.message}`
   if (!examination.readable) return shown

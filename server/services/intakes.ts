@@ -4,10 +4,11 @@ import { desc, eq, sql } from 'drizzle-orm'
 import type { Examination } from '../../core/definition'
 import { excerptAt } from '../../core/text/excerpt'
 import { limits } from '../../core/text/limits'
-import { isRemote } from '../../core/text/place'
+import { isRemote } from '../../core/text/location'
 import type { Acceptance, Intake, Saved, Twin } from '../../shared/api/catalog'
 import type { Audience } from '../../shared/words'
 import type { Queries, Transaction } from '../db/database'
+import { apiColumns, teamId } from '../db/names'
 import { apis, intakes, revisions, versions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
 import { examineForSaving, findApi, insertRevision, tooLarge } from './catalog'
@@ -47,7 +48,7 @@ async function enqueue(
 ): Promise<Intake> {
   const row = {
     id: randomUUID(),
-    by: context.actor.name,
+    byId: context.actor.id,
     at: context.now(),
     state: 'waiting' as const,
     ...start,
@@ -81,7 +82,7 @@ export async function readIntake(db: Queries, id: string): Promise<Intake> {
     state: row.state,
     source: row.source,
     bytes: row.bytes,
-    problems: await withExcerpts(db, row),
+    diagnostics: await withExcerpts(db, row),
     twins: row.state === 'ready' ? await twinsOf(db, row) : [],
     files: row.files.map(({ name }) => name),
     remote: row.agreed ? [] : row.missing.filter(isRemote),
@@ -103,20 +104,20 @@ export async function readIntake(db: Queries, id: string): Promise<Intake> {
   return intake
 }
 
-/** How many problems are shown with the lines around them. */
+/** How many diagnostics are shown with the lines around them. */
 const mostExcerpts = 50
 
-/** The problems of a text, the first ones with the lines around them. */
-async function withExcerpts(db: Queries, row: IntakeRow): Promise<Intake['problems']> {
-  const shown = row.problems.slice(0, 500)
-  if (row.state !== 'problems' || row.sha256 === null || row.bytes > 4_000_000) return shown
+/** The diagnostics of a text, the first ones with the lines around them. */
+async function withExcerpts(db: Queries, row: IntakeRow): Promise<Intake['diagnostics']> {
+  const shown = row.diagnostics.slice(0, 500)
+  if (row.state !== 'unreadable' || row.sha256 === null || row.bytes > 4_000_000) return shown
   const text = (await bytesOf(db, row.sha256)).toString('utf8')
   const lines = text.split(/\r?\n/)
   const main = row.file || row.source
-  return shown.map((problem, i) =>
-    i < mostExcerpts && problem.file === main
-      ? { ...problem, excerpt: excerptAt(lines, problem.line, problem.column) }
-      : problem,
+  return shown.map((diagnostic, i) =>
+    i < mostExcerpts && diagnostic.file === main
+      ? { ...diagnostic, excerpt: excerptAt(lines, diagnostic.line, diagnostic.column) }
+      : diagnostic,
   )
 }
 
@@ -139,10 +140,10 @@ export async function twinsOf(
         title: apis.title,
         revision: revisions.number,
         version: revisions.version,
-        fixed: sql<boolean>`exists (select 1 from ${versions} where ${versions.api} = ${apis.id} and ${versions.version} = ${summary.version})`,
+        fixed: sql<boolean>`exists (select 1 from ${versions} where ${versions.apiId} = ${apis.id} and ${versions.version} = ${summary.version})`,
       })
       .from(revisions)
-      .innerJoin(apis, eq(apis.id, revisions.api))
+      .innerJoin(apis, eq(apis.id, revisions.apiId))
   const same = await select()
     .where(eq(revisions.digest, digestOf(files)))
     .limit(1)
@@ -247,10 +248,10 @@ export async function enterRegister(
       .values({
         slug,
         title,
-        team,
+        teamId: teamId(team),
         audience,
         lifecycle: 'active',
-        latestRevision: 0,
+        latestNumber: 0,
       })
       .onConflictDoNothing()
       .returning({ id: apis.id })
@@ -266,6 +267,6 @@ export async function enterRegister(
       after: { title, team, audience },
     })
   }
-  const [api] = await tx.select().from(apis).where(eq(apis.slug, slug)).for('update')
+  const [api] = await tx.select(apiColumns).from(apis).where(eq(apis.slug, slug)).for('update')
   return insertRevision(tx, context, api!, { files, edition, examination })
 }

@@ -24,7 +24,7 @@ export async function issueKey(context: Context, id: string, name: string): Prom
   const rollout = await db.transaction(async (tx) => {
     const made = await tx
       .insert(keys)
-      .values({ placement: id, name, sha256, state: 'issuing' })
+      .values({ placementId: id, name, sha256, state: 'issuing' })
       .onConflictDoNothing()
       .returning()
     if (made.length === 0)
@@ -46,7 +46,7 @@ export async function withdrawKey(
     const going = await tx
       .update(keys)
       .set({ state: 'withdrawing' })
-      .where(and(eq(keys.placement, id), eq(keys.name, name), eq(keys.state, 'active')))
+      .where(and(eq(keys.placementId, id), eq(keys.name, name), eq(keys.state, 'active')))
       .returning()
     if (going.length === 0) throw notFound(`key of ${name} at this placement`)
     return intendKey(tx, context, row, name, 'key.withdrawn', `Withdraw the key of ${name}`)
@@ -64,7 +64,7 @@ const intendKey = (
 ) =>
   intend(tx, context, {
     action,
-    api: row.api,
+    api: row.apiId,
     title: `${title} at ${row.id}`,
     change: { kind: 'apply', placement: row.id, key },
     groups: [row.group],

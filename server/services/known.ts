@@ -3,11 +3,11 @@ import { asksForEstate, type EstatePart } from '../../core/rules/estate'
 import { pathKey } from '../../core/rules/library'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Queries } from '../db/database'
+import type { ApiRow } from '../db/names'
 import { apis, estateNames, parts, placements, revisions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
 import type { Services } from './context'
 
-type ApiRow = typeof apis.$inferSelect
 type RevisionRow = typeof revisions.$inferSelect
 
 /** What the register knows around a definition when it is checked. */
@@ -35,12 +35,12 @@ export async function factsOf(db: Queries, api: ApiRow, now: Date): Promise<ApiF
     db
       .select({ version: revisions.version, since: sql<Date>`min(${revisions.savedAt})` })
       .from(revisions)
-      .where(eq(revisions.api, api.id))
+      .where(eq(revisions.apiId, api.id))
       .groupBy(revisions.version),
     db
       .selectDistinct({ version: placements.version, stage: placements.stage })
       .from(placements)
-      .where(eq(placements.api, api.id)),
+      .where(eq(placements.apiId, api.id)),
   ])
   const versions: ApiFacts['versions'] = {}
   for (const { version, since } of begun) {
@@ -66,7 +66,7 @@ export async function knownAround(
   const schemas = db
     .select({ name: parts.name })
     .from(parts)
-    .where(and(eq(parts.revision, id), eq(parts.kind, 'schema')))
+    .where(and(eq(parts.revisionId, id), eq(parts.kind, 'schema')))
   const basePaths = summary.servers.map(pathKey)
   const [facts, estate] = await Promise.all([
     factsOf(db, api, now),
@@ -103,7 +103,7 @@ async function estateNamed(
     from (${named('basePath', listed(basePaths))}
       union all ${named('schema', Array.isArray(schemas) ? listed(schemas) : schemas)}) as wanted
     join ${estateNames} on ${estateNames.kind} = wanted.kind and ${estateNames.name} = wanted.name
-    join ${apis} on ${apis.id} = ${estateNames.api} and not ${apis.confidential}`)
+    join ${apis} on ${apis.id} = ${estateNames.apiId} and not ${apis.confidential}`)
   const byApi = new Map<string, EstatePart>()
   for (const { api, kind, name, shape } of rows) {
     let part = byApi.get(api)

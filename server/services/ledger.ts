@@ -100,7 +100,7 @@ async function append(tx: Transaction, acts: Recorded[]): Promise<void> {
     }
     const hash = entryHash(body, previous)
     nodes.push(...tree.add(entryLeaf(body, previous)))
-    rows.push({ ...body, at, previous, hash, api: 'api' in act ? act.api : null })
+    rows.push({ ...body, at, previous, hash, apiId: 'api' in act ? act.api : null })
     previous = hash
   }
   await tx.insert(ledger).values(rows)
@@ -219,7 +219,7 @@ async function requireSize(db: Queries, size: number): Promise<void> {
 const plain = (value: unknown): unknown =>
   value === undefined ? null : JSON.parse(JSON.stringify(value))
 
-const toEntry = ({ api: _, ...row }: typeof ledger.$inferSelect): Entry => ({
+const toEntry = ({ apiId: _, ...row }: typeof ledger.$inferSelect): Entry => ({
   ...row,
   at: row.at.toISOString(),
 })
@@ -241,7 +241,7 @@ async function* rowsAfter(
       .orderBy(asc(ledger.number))
       .limit(500)
     if (rows.length === 0) return
-    yield* rows.map((row) => ({ api: row.api, entry: toEntry(row) }))
+    yield* rows.map((row) => ({ api: row.apiId, entry: toEntry(row) }))
     after = rows.at(-1)!.number
   }
 }
@@ -259,7 +259,7 @@ export async function listEntries(
     .select({ entry: ledger, name: people.displayName })
     .from(ledger)
     .leftJoin(people, eq(people.name, ledger.actor))
-    .leftJoin(apis, eq(apis.id, ledger.api))
+    .leftJoin(apis, eq(apis.id, ledger.apiId))
     .where(
       and(
         query.cursor === undefined ? undefined : lt(ledger.number, offsetOf(query)),

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { and, asc, desc, eq, gt, isNotNull, isNull, sql } from 'drizzle-orm'
+import { isTeam } from './teams'
 import type {
   Invitation,
   InvitationAnswer,
@@ -10,7 +11,8 @@ import type {
   SessionItem,
 } from '../../shared/api/people'
 import type { Queries, Transaction } from '../db/database'
-import { people, sessions, settings } from '../db/schema'
+import { personColumns, type PersonRow, teamId } from '../db/names'
+import { people, sessions } from '../db/schema'
 import type { Actor, Context, Services } from './context'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { announce, record } from './ledger'
@@ -19,10 +21,11 @@ import { requirePermission } from './permissions'
 
 const invitationDays = 7
 
-type Row = typeof people.$inferSelect
+type Row = PersonRow
 
 /** A person as somebody who acts. */
 export const toActor = (row: Row): Actor => ({
+  id: row.id,
   name: row.name,
   displayName: row.displayName,
   role: row.role,
@@ -30,10 +33,9 @@ export const toActor = (row: Row): Actor => ({
 })
 
 /** A person as somebody who acts, for work that goes on after their request. */
-export async function actorNamed(db: Queries, name: string): Promise<Actor> {
-  const [row] = await db.select().from(people).where(eq(people.name, name))
-  if (!row) throw notFound(`person called "${name}"`)
-  return toActor(row)
+export async function actorWithId(db: Queries, id: number): Promise<Actor> {
+  const [row] = await db.select(personColumns).from(people).where(eq(people.id, id))
+  return toActor(row!)
 }
 
 export async function signOut(db: Queries, session: string): Promise<void> {
@@ -47,15 +49,15 @@ export async function actorOf(
   session: string,
 ): Promise<Actor | undefined> {
   const [row] = await db
-    .select({ person: people })
+    .select({ person: personColumns })
     .from(sessions)
-    .innerJoin(people, eq(people.id, sessions.person))
+    .innerJoin(people, eq(people.id, sessions.personId))
     .where(and(eq(sessions.id, session), gt(sessions.expiresAt, now()), isNull(people.endedAt)))
   return row && toActor(row.person)
 }
 
 async function findPerson(db: Queries, name: string) {
-  const [row] = await db.select().from(people).where(eq(people.name, name))
+  const [row] = await db.select(personColumns).from(people).where(eq(people.name, name))
   if (!row) throw notFound(`person called "${name}"`)
   return row
 }
@@ -65,8 +67,8 @@ export async function listPeople(context: Context): Promise<MemberItem[]> {
   requirePermission(context.actor, 'administer')
   const rows = await context.db
     .select({
-      person: people,
-      open: sql<number>`(select count(*)::int from sessions s where s.person = people.id and s.expires_at > now())`,
+      person: personColumns,
+      open: sql<number>`(select count(*)::int from sessions s where s.person_id = people.id and s.expires_at > now())`,
     })
     .from(people)
     .orderBy(sql`${people.endedAt} is not null`, asc(people.displayName))
@@ -109,8 +111,7 @@ function newInvitation(now: Date) {
 async function requireTeam(db: Queries, role: string, team: string | undefined): Promise<void> {
   if (role === 'owner' && !team)
     throw invalid([{ field: 'team', message: 'Say which team an owner speaks for' }])
-  const [row] = await db.select({ teams: settings.teams }).from(settings)
-  if (team && !row?.teams.includes(team))
+  if (team && !(await isTeam(db, team)))
     throw invalid([{ field: 'team', message: `There is no team called ${team}` }])
 }
 
@@ -126,7 +127,14 @@ export async function addPerson(context: Context, body: PersonStart): Promise<In
     const { displayName, role, team } = body
     const made = await tx
       .insert(people)
-      .values({ name, displayName, role, team: team ?? null, passwordHash: '', ...access })
+      .values({
+        name,
+        displayName,
+        role,
+        teamId: team ? teamId(team) : null,
+        passwordHash: '',
+        ...access,
+      })
       .onConflictDoNothing()
       .returning({ id: people.id })
     if (made.length === 0) throw conflict(`Somebody is called ${name} already.`)
@@ -161,7 +169,11 @@ export async function changePerson(
   const { db, now, actor } = context
   requirePermission(actor, 'administer')
   await db.transaction(async (tx) => {
-    const [row] = await tx.select().from(people).where(eq(people.name, name)).for('update')
+    const [row] = await tx
+      .select(personColumns)
+      .from(people)
+      .where(eq(people.name, name))
+      .for('update')
     if (!row) throw notFound(`person called "${name}"`)
     const role = change.role ?? row.role
     const team = role === 'owner' ? (change.team ?? row.team ?? undefined) : undefined
@@ -173,9 +185,14 @@ export async function changePerson(
       endedAt: change.ended === undefined ? row.endedAt : change.ended ? now() : null,
       ...(change.signOn && { expectsSignOn: true, passwordHash: '', ...noInvitation }),
     }
-    await tx.update(people).set(next).where(eq(people.id, row.id))
+    const { team: owning, ...rest } = next
+    await tx
+      .update(people)
+      .set({ ...rest, teamId: owning === null ? null : teamId(owning) })
+      .where(eq(people.id, row.id))
     if (row.role === 'administrator') await requireAdministrator(tx)
-    if (next.endedAt || change.signOn) await tx.delete(sessions).where(eq(sessions.person, row.id))
+    if (next.endedAt || change.signOn)
+      await tx.delete(sessions).where(eq(sessions.personId, row.id))
     const said = (
       person: Pick<Row, 'displayName' | 'role' | 'team' | 'endedAt' | 'expectsSignOn'>,
     ) => ({
@@ -207,7 +224,7 @@ export async function invite(context: Context, name: string): Promise<Invitation
       .update(people)
       .set({ ...kept, passwordHash: '', subject: null, expectsSignOn: false })
       .where(eq(people.id, row.id))
-    await tx.delete(sessions).where(eq(sessions.person, row.id))
+    await tx.delete(sessions).where(eq(sessions.personId, row.id))
     await record(tx, context, { action: 'person.invited', subject: name })
     await announce(tx, 'session')
   })
@@ -261,7 +278,7 @@ export async function changePassword(
       .delete(sessions)
       .where(
         and(
-          eq(sessions.person, row.id),
+          eq(sessions.personId, row.id),
           session === undefined ? undefined : sql`${sessions.id} <> ${session}`,
         ),
       )
@@ -279,7 +296,7 @@ export async function listSessions(
   const rows = await db
     .select()
     .from(sessions)
-    .where(and(eq(sessions.person, person.id), gt(sessions.expiresAt, now())))
+    .where(and(eq(sessions.personId, person.id), gt(sessions.expiresAt, now())))
     .orderBy(desc(sessions.startedAt))
     .limit(200)
   return rows.map(({ id, startedAt, expiresAt, address, agent }) => ({
@@ -297,7 +314,7 @@ export async function endSession({ db, actor }: Context, id: string): Promise<vo
   const person = await findPerson(db, actor.name)
   const gone = await db
     .delete(sessions)
-    .where(and(eq(sessions.person, person.id), sql`${sessions.id}::text = ${id}`))
+    .where(and(eq(sessions.personId, person.id), sql`${sessions.id}::text = ${id}`))
     .returning({ id: sessions.id })
   if (gone.length === 0) throw notFound('session of yours with this identifier')
   await announce(db, 'session')

@@ -1,3 +1,4 @@
+import { placementEtag } from '../../shared/etags'
 import { and, asc, eq } from 'drizzle-orm'
 import {
   operationKey,
@@ -16,6 +17,7 @@ import type {
 } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
+import { apiColumns } from '../db/names'
 import {
   apis,
   backends,
@@ -32,7 +34,7 @@ import {
   findPlacement,
   newPlacementId,
   requirePlaceable,
-  standingAt,
+  placedAt,
   usualHost,
   wantedBy,
   type Target,
@@ -46,8 +48,6 @@ import { requirePermission } from './permissions'
 import { markOf } from './register'
 import { carryOut, intend, readRollout, unfinishedByPlacement } from './rollouts'
 import { seen } from './sites'
-
-export const placementEtag = (edition: number) => `"placement-${edition}"`
 
 /** A request body as a specification, its choices made into the cases they stand for. */
 export function toSpec({
@@ -91,16 +91,16 @@ export async function listPlacements(
   const rows = await db
     .select({
       placement: placements,
-      api: apis,
+      api: apiColumns,
       revision: revisions.number,
       appliedBy: people.displayName,
       ...seen,
     })
     .from(placements)
-    .innerJoin(apis, eq(apis.id, placements.api))
-    .innerJoin(revisions, eq(revisions.id, placements.revision))
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .innerJoin(revisions, eq(revisions.id, placements.revisionId))
     .innerJoin(stages, eq(stages.name, placements.stage))
-    .leftJoin(people, eq(people.name, placements.appliedBy))
+    .innerJoin(people, eq(people.id, placements.appliedById))
     .where(
       and(
         query.id ? eq(placements.id, query.id) : undefined,
@@ -110,7 +110,7 @@ export async function listPlacements(
     )
     .orderBy(asc(apis.title), asc(stages.position), asc(placements.id))
   const issued = await db
-    .select({ placement: keys.placement, name: keys.name })
+    .select({ placement: keys.placementId, name: keys.name })
     .from(keys)
     .orderBy(asc(keys.name))
   const names = new Map<string, string[]>()
@@ -118,11 +118,11 @@ export async function listPlacements(
     names.set(placement, [...(names.get(placement) ?? []), name])
   const changing = await unfinishedByPlacement(db)
   const items = rows.map(({ placement, api, revision, appliedBy, checkedAt, differences }) => {
-    const { id, edition, version, stage, group, spec, appliedAt } = placement
+    const { id, generation, version, stage, group, spec, appliedAt } = placement
     const rollout = changing.get(id)
     const item: PlacementItem = {
       id,
-      edition,
+      generation,
       api: api.slug,
       title: api.title,
       team: api.team,
@@ -136,7 +136,7 @@ export async function listPlacements(
       ...(rollout !== undefined && { rollout }),
       differences,
       appliedAt: appliedAt.toISOString(),
-      appliedBy: appliedBy ?? placement.appliedBy,
+      appliedBy,
       keys: names.get(id) ?? [],
     }
     return item
@@ -176,7 +176,7 @@ export async function draftPlacement(
   const api = await findApi(db, slug)
   const revision = query.version
     ? await revisionOfVersion(db, api, query.version)
-    : await findRevision(db, api, api.latestRevision)
+    : await findRevision(db, api, api.latestNumber)
   const first = await firstStage(db)
   const stage = query.stage
     ? (await db.select().from(stages).where(eq(stages.name, query.stage)))[0]
@@ -185,7 +185,7 @@ export async function draftPlacement(
   const earlier = await db
     .select()
     .from(placements)
-    .where(and(eq(placements.api, api.id), eq(placements.stage, stage.name)))
+    .where(and(eq(placements.apiId, api.id), eq(placements.stage, stage.name)))
   const before =
     earlier.find((placement) => query.group === undefined || placement.group === query.group) ??
     earlier[0]
@@ -193,7 +193,7 @@ export async function draftPlacement(
   const known = await db
     .select()
     .from(backends)
-    .where(and(eq(backends.api, slug), eq(backends.stage, stage.name)))
+    .where(and(eq(backends.apiId, api.id), eq(backends.stage, stage.name)))
   const upstream: Backend[] =
     before?.spec.backends ?? known.map(({ name, url, timeoutMs }) => ({ name, url, timeoutMs }))
   const decided = new Map(before?.spec.routes.map((row) => [operationKey(row), row.treatment]))
@@ -260,7 +260,7 @@ export async function place(context: Context, body: PlacementRequest): Promise<P
   }
   const { rollout, id } = await db.transaction(async (tx) => {
     await requirePlaceable(tx, target)
-    const same = await standingAt(tx, target)
+    const same = await placedAt(tx, target)
     const placement = same?.id ?? (await newPlacementId(tx, target))
     const title = `Place ${api.title} ${target.version} in ${target.stage}`
     const intent = { action: 'placement.applied' as const, title }
@@ -281,7 +281,7 @@ export function intendTarget(
   id: string,
   intent: { action: ApiAction; title: string },
 ): Promise<number> {
-  const wanted = wantedBy(target, id, before?.edition ?? 0)
+  const wanted = wantedBy(target, id, before?.generation ?? 0)
   return intend(tx, context, {
     ...intent,
     api: target.api.id,
@@ -299,7 +299,7 @@ export function intendTarget(
 export async function lockPlacement(tx: Transaction, seen: PlacementRow): Promise<PlacementRow> {
   const [row] = await tx.select().from(placements).where(eq(placements.id, seen.id)).for('update')
   if (!row) throw notFound(`placement called "${seen.id}"`)
-  if (row.edition !== seen.edition)
+  if (row.generation !== seen.generation)
     throw conflict('Somebody changed this placement in between. Look at it again.')
   return row
 }
@@ -319,7 +319,7 @@ export async function targetOf(
   row: PlacementRow,
   spec: PlacementSpec,
 ): Promise<Target> {
-  const [revision] = await db.select().from(revisions).where(eq(revisions.id, row.revision))
+  const [revision] = await db.select().from(revisions).where(eq(revisions.id, row.revisionId))
   const { version, stage, group } = row
   return { api: await apiOf(db, row), version, revision: revision!, stage, group, spec }
 }
@@ -335,7 +335,7 @@ export async function changePlacement(
   const row = await findPlacement(db, id)
   const target = await targetOf(db, row, toSpec(body))
   requirePermission(context.actor, 'place', target.api.team)
-  requireMatch(ifMatch, placementEtag(row.edition), 'the placement')
+  requireMatch(ifMatch, placementEtag(row), 'the placement')
   await requireFirstStage(db, row)
   const rollout = await db.transaction(async (tx) => {
     const locked = await lockPlacement(tx, row)
@@ -362,7 +362,7 @@ export async function removePlacement(
       action: 'placement.removed',
       api: api.id,
       title: `Remove ${api.title} ${row.version} from ${row.stage}`,
-      change: { kind: 'remove', placement: id, edition: locked.edition },
+      change: { kind: 'remove', placement: id, generation: locked.generation },
       groups: [row.group],
       act: { subject: id, before: described(locked) },
     })

@@ -1,4 +1,6 @@
+import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
+import { actorWithId } from './people'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
 import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
@@ -17,6 +19,7 @@ import type {
   PromotionRequest,
 } from '../../shared/api/promotions'
 import type { Queries, Transaction } from '../db/database'
+import { apiColumns } from '../db/names'
 import {
   apis,
   approvals,
@@ -36,7 +39,7 @@ import {
   membersOf,
   newPlacementId,
   requirePlaceable,
-  standingAt,
+  placedAt,
   usualHost,
   wantedBy,
 } from './apply'
@@ -48,7 +51,7 @@ import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-import { firstStage, placementEtag, targetOf, toSpec } from './placements'
+import { firstStage, targetOf, toSpec } from './placements'
 import { markOf } from './register'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
@@ -71,16 +74,16 @@ async function lockPromotion(tx: Transaction, id: number): Promise<PromotionRow>
 }
 
 /** The placements of a version in a stage. */
-const standing = (
+const placedIn = (
   db: Queries,
-  { api, version, fromStage }: Pick<PromotionRow, 'api' | 'version' | 'fromStage'>,
+  { apiId, version, fromStage }: Pick<PromotionRow, 'apiId' | 'version' | 'fromStage'>,
 ): Promise<PlacementRow[]> =>
   db
     .select()
     .from(placements)
     .where(
       and(
-        eq(placements.api, api),
+        eq(placements.apiId, apiId),
         eq(placements.version, version),
         eq(placements.stage, fromStage),
       ),
@@ -100,19 +103,19 @@ export async function requestPromotion(
   if (index === -1) throw notFound(`stage called "${body.from}"`)
   const next = all[index + 1]
   if (!next) throw conflict(`${body.from} is the last stage; there is nowhere to promote to.`)
-  const from = await standing(db, { api: api.id, version: body.version, fromStage: body.from })
+  const from = await placedIn(db, { apiId: api.id, version: body.version, fromStage: body.from })
   if (from.length === 0)
     throw conflict(`${body.version} of ${api.title} is not placed in ${body.from}.`)
   const id = await db.transaction(async (tx) => {
     const [row] = await tx
       .insert(promotions)
       .values({
-        api: api.id,
+        apiId: api.id,
         version: body.version,
         fromStage: body.from,
         toStage: next.name,
         state: 'waiting',
-        requestedBy: actor.name,
+        requestedById: actor.id,
         requestedAt: now(),
         note: body.note,
       })
@@ -154,7 +157,7 @@ export async function requestChange(
   const row = await findPlacement(db, id)
   const api = await apiOf(db, row)
   requirePermission(actor, kind === 'put-back' || kind === 'keep' ? 'resolve' : 'place', api.team)
-  requireMatch(ifMatch, placementEtag(row.edition), 'the placement')
+  requireMatch(ifMatch, placementEtag(row), 'the placement')
   if (row.stage === (await firstStage(db)).name)
     throw conflict(`${row.stage} is the first stage; change the placement itself.`)
   if (kind === 'change' && !spec) throw conflict('Say how it should be served.')
@@ -166,14 +169,14 @@ export async function requestChange(
       .insert(promotions)
       .values({
         kind,
-        placement: id,
+        placementId: id,
         wanted,
-        api: api.id,
+        apiId: api.id,
         version: row.version,
         fromStage: row.stage,
         toStage: row.stage,
         state: 'waiting',
-        requestedBy: actor.name,
+        requestedById: actor.id,
         requestedAt: now(),
         note,
       })
@@ -182,7 +185,7 @@ export async function requestChange(
     if (!made) throw conflict(`Another change of ${id} is waiting already.`)
     await record(tx, context, {
       action: 'request.made',
-      api: row.api,
+      api: row.apiId,
       subject: id,
       after: { request: made.id, kind, note, ...(wanted && { spec: wanted }) },
     })
@@ -211,10 +214,10 @@ async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
   const api = await apiOf(db, row)
   const from =
     row.kind === 'promotion'
-      ? await standing(db, row)
-      : await db.select().from(placements).where(eq(placements.id, row.placement!))
+      ? await placedIn(db, row)
+      : await db.select().from(placements).where(eq(placements.id, row.placementId!))
   const revision = from[0]
-    ? (await db.select().from(revisions).where(eq(revisions.id, from[0].revision)))[0]!
+    ? (await db.select().from(revisions).where(eq(revisions.id, from[0].revisionId)))[0]!
     : await revisionOfVersion(db, api, row.version)
   const writes: Write[] = []
   for (const placement of from) {
@@ -225,16 +228,16 @@ async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
       continue
     }
     const spec = await nextSpec(db, row, api, placement)
-    const there = await standingAt(db, { api, stage: row.toStage, group, spec })
+    const there = await placedAt(db, { api, stage: row.toStage, group, spec })
     writes.push({ group, there, spec })
   }
-  const editions = (rows: PlacementRow[]) =>
-    Object.fromEntries(rows.map(({ id, edition }) => [id, edition]))
+  const generations = (rows: PlacementRow[]) =>
+    Object.fromEntries(rows.map(({ id, generation }) => [id, generation]))
   const basis: PlanBasis = {
     version: row.version,
     revision: revision.digest,
-    from: editions(from),
-    there: editions(writes.flatMap(({ there }) => there ?? [])),
+    from: generations(from),
+    there: generations(writes.flatMap(({ there }) => there ?? [])),
     gateways: await membersOf(
       db,
       writes.map(({ group }) => group),
@@ -257,13 +260,13 @@ async function gatesOf(
   { revision, from, basis }: Plan,
 ): Promise<Gate[]> {
   const given = await db
-    .select({ by: approvals.by, name: people.displayName, basis: approvals.basis })
+    .select({ by: people.name, name: people.displayName, basis: approvals.basis })
     .from(approvals)
-    .innerJoin(people, eq(people.name, approvals.by))
-    .where(eq(approvals.promotion, row.id))
+    .innerJoin(people, eq(people.id, approvals.byId))
+    .where(eq(approvals.promotionId, row.id))
     .orderBy(asc(approvals.at))
   const review = {
-    requester: row.requestedBy,
+    requester: (await actorWithId(db, row.requestedById)).name,
     approvals: given.map(({ by, name, basis: approved }) => {
       const voided = whyVoid(approved, basis)
       return { by, name, ...(voided !== undefined && { voided }) }
@@ -283,7 +286,7 @@ async function gatesOf(
     ...review,
     mustFindings: revision.counts.must,
     fromStage: row.fromStage,
-    standing: sites.map((site) => ({
+    placed: sites.map((site) => ({
       name: site.id,
       checked: markOf(site, now()) !== 'unseen',
       differences: site.differences.length,
@@ -328,15 +331,15 @@ async function requestsOf(
 ): Promise<Page<Shown>> {
   const { db } = context
   const rows = await db
-    .select({ promotion: promotions, api: apis, by: people.displayName })
+    .select({ promotion: promotions, api: apiColumns, by: people.displayName })
     .from(promotions)
-    .innerJoin(apis, eq(apis.id, promotions.api))
-    .leftJoin(people, eq(people.name, promotions.requestedBy))
+    .innerJoin(apis, eq(apis.id, promotions.apiId))
+    .innerJoin(people, eq(people.id, promotions.requestedById))
     .where(
       and(
         query.state ? eq(promotions.state, query.state) : undefined,
         query.api ? eq(apis.slug, query.api) : undefined,
-        query.placement ? eq(promotions.placement, query.placement) : undefined,
+        query.placement ? eq(promotions.placementId, query.placement) : undefined,
         query.id === undefined ? undefined : eq(promotions.id, query.id),
       ),
     )
@@ -348,14 +351,14 @@ async function requestsOf(
       ? []
       : await db
           .select({
-            promotion: approvals.promotion,
+            promotion: approvals.promotionId,
             by: people.displayName,
             at: approvals.at,
             note: approvals.note,
           })
           .from(approvals)
-          .innerJoin(people, eq(people.name, approvals.by))
-          .where(inArray(approvals.promotion, ids))
+          .innerJoin(people, eq(people.id, approvals.byId))
+          .where(inArray(approvals.promotionId, ids))
           .orderBy(asc(approvals.at))
   const items = await Promise.all(
     page.items.map(async ({ promotion, api, by }): Promise<Shown> => {
@@ -369,17 +372,17 @@ async function requestsOf(
         from: promotion.fromStage,
         to: promotion.toStage,
         state: promotion.state,
-        requestedBy: by ?? promotion.requestedBy,
+        requestedBy: by,
         requestedAt: promotion.requestedAt.toISOString(),
         note: promotion.note,
         kind: promotion.kind,
-        ...(promotion.placement !== null && { placement: promotion.placement }),
+        ...(promotion.placementId !== null && { placement: promotion.placementId }),
         ...(promotion.override && {
           override: {
             at: promotion.override.at,
             ...(await overriderOf(db, promotion.override)),
           },
-          unconfirmed: promotion.confirmedBy === null,
+          unconfirmed: promotion.confirmedById === null,
         }),
         gates: plan ? await gatesOf(context, promotion, plan) : (promotion.evidence?.gates ?? []),
         approvals: given
@@ -413,7 +416,7 @@ async function nextSpec(
   const known = await db
     .select()
     .from(backends)
-    .where(and(eq(backends.api, api.slug), eq(backends.stage, row.toStage)))
+    .where(and(eq(backends.apiId, api.id), eq(backends.stage, row.toStage)))
   const [here] = await db.select().from(hosts).where(eq(hosts.name, from.spec.host))
   const audience = here?.audiences.includes(api.audience) ? api.audience : here?.audiences[0]
   const there = await usualHost(db, row.toStage, audience ?? api.audience)
@@ -494,15 +497,15 @@ export async function approve(
   await db.transaction(async (tx) => {
     const row = await lockPromotion(tx, id)
     if (row.state !== 'waiting') throw conflict(notWaiting)
-    if (row.requestedBy === actor.name)
+    if (row.requestedById === actor.id)
       throw conflict('You asked for this yourself; somebody else has to approve it.')
     const { api, basis } = await planOf(tx, row)
     requireRead(digest, basis)
     const made = await tx
       .insert(approvals)
-      .values({ promotion: id, by: actor.name, at: now(), note, basis })
+      .values({ promotionId: id, byId: actor.id, at: now(), note, basis })
       .onConflictDoUpdate({
-        target: [approvals.promotion, approvals.by],
+        target: [approvals.promotionId, approvals.byId],
         set: { at: now(), note, basis },
         setWhere: sql`${approvals.basis} is distinct from ${JSON.stringify(basis)}::jsonb`,
       })
@@ -510,8 +513,8 @@ export async function approve(
     if (made.length === 0) throw conflict('You have approved this already.')
     await record(tx, context, {
       action: row.kind === 'promotion' ? 'promotion.approved' : 'request.approved',
-      api: row.api,
-      subject: row.placement ?? api.slug,
+      api: row.apiId,
+      subject: row.placementId ?? api.slug,
       after: {
         promotion: id,
         version: row.version,
@@ -539,8 +542,8 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
     if (gone.length === 0) throw conflict(notWaiting)
     await record(tx, context, {
       action: row.kind === 'promotion' ? 'promotion.withdrawn' : 'request.withdrawn',
-      api: row.api,
-      subject: row.placement ?? api.slug,
+      api: row.apiId,
+      subject: row.placementId ?? api.slug,
       before: { promotion: id, version: row.version, to: row.toStage },
     })
   })
@@ -564,8 +567,8 @@ export async function overrideApproval(
     await tx.update(promotions).set({ override }).where(eq(promotions.id, id))
     await record(tx, context, {
       action: 'request.overridden',
-      api: row.api,
-      subject: row.placement ?? api.slug,
+      api: row.apiId,
+      subject: row.placementId ?? api.slug,
       after: { promotion: id, reason, plan: planDigest(basis) },
     })
   })
@@ -578,19 +581,19 @@ export async function confirmOverride(context: Context, id: number): Promise<Pro
   requirePermission(actor, 'approve')
   await db.transaction(async (tx) => {
     const row = await lockPromotion(tx, id)
-    if (!row.override || row.confirmedBy)
+    if (!row.override || row.confirmedById)
       throw conflict('There is no emergency here that waits to be confirmed.')
-    if (row.override.by === actor.name || row.requestedBy === actor.name)
+    if (row.override.by === actor.name || row.requestedById === actor.id)
       throw conflict('Somebody who neither asked for it nor went past the approval confirms it.')
     await tx
       .update(promotions)
-      .set({ confirmedBy: actor.name, confirmedAt: now() })
+      .set({ confirmedById: actor.id, confirmedAt: now() })
       .where(eq(promotions.id, id))
     const api = await apiOf(tx, row)
     await record(tx, context, {
       action: 'request.confirmed',
-      api: row.api,
-      subject: row.placement ?? api.slug,
+      api: row.apiId,
+      subject: row.placementId ?? api.slug,
       after: { promotion: id, reason: row.override.reason },
     })
   })
@@ -607,7 +610,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
   const row = await findPromotion(db, id)
   if (row.state !== 'waiting') throw conflict(notWaiting)
   if (row.kind === 'promotion') {
-    const groups = (await standing(db, row)).map(({ group }) => group)
+    const groups = (await placedIn(db, row)).map(({ group }) => group)
     for (const gateway of await membersOf(db, groups)) await checkGateway(context.system, gateway)
   }
   const rollout = await db.transaction((tx) => intendPlan(tx, context, id))
@@ -640,9 +643,9 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
       : `Promote ${api.title} ${row.version} into ${row.toStage}`,
     change: { ...change, promotion: { id, evidence } },
     groups: writes.map(({ group }) => group),
-    api: row.api,
+    api: row.apiId,
     act: {
-      subject: row.placement ?? api.slug,
+      subject: row.placementId ?? api.slug,
       after: { promotion: id, version: row.version, plan: planDigest(plan.basis) },
     },
   })
@@ -668,14 +671,14 @@ async function changeOf(
   const [only] = writes
   if (!only) throw conflict('The placement is not there any more.')
   if (row.kind === 'removal')
-    return { kind: 'remove', placement: only.there!.id, edition: only.there!.edition }
+    return { kind: 'remove', placement: only.there!.id, generation: only.there!.generation }
   if (row.kind === 'put-back') return { kind: 'apply', placement: only.there!.id }
   const wanted: Extract<RolloutChange, { kind: 'place' }>['wanted'] = []
   for (const { group, there, spec } of writes) {
     const target = { api, version: row.version, revision, stage: row.toStage, group, spec: spec! }
     await requirePlaceable(tx, target)
     const id = there?.id ?? (await newPlacementId(tx, target, wanted))
-    wanted.push(wantedBy(target, id, there?.edition ?? 0))
+    wanted.push(wantedBy(target, id, there?.generation ?? 0))
   }
   return { kind: 'place', wanted }
 }

@@ -11,6 +11,7 @@ import type {
 } from '../../shared/api/proposals'
 import type { Queries } from '../db/database'
 import { isNewest } from '../db/newest'
+import { apiColumns, teamName } from '../db/names'
 import { apis, findings, people, proposals, revisions } from '../db/schema'
 import type { FileSet, FixedFiles } from '../jobs/analysis'
 import { findRevision, saveFiles, type ApiRow } from './catalog'
@@ -43,11 +44,11 @@ export async function proposeFix(
     const concerned = await tx
       .selectDistinct({ api: apis.id })
       .from(findings)
-      .innerJoin(revisions, eq(revisions.id, findings.revision))
+      .innerJoin(revisions, eq(revisions.id, findings.revisionId))
       .innerJoin(apis, isNewest)
-      .where(and(eq(findings.rule, rule), eq(findings.standing, 'open')))
+      .where(and(eq(findings.rule, rule), eq(findings.status, 'open')))
     const waiting = await tx
-      .select({ api: proposals.api })
+      .select({ api: proposals.apiId })
       .from(proposals)
       .where(and(eq(proposals.rule, rule), sql`${proposals.state} in ('planning', 'waiting')`))
     const asked = new Set(waiting.map(({ api }) => api))
@@ -57,10 +58,10 @@ export async function proposeFix(
     }
     await tx.insert(proposals).values(
       fresh.map(({ api }) => ({
-        api,
+        apiId: api,
         rule,
         fix,
-        by: actor.name,
+        byId: actor.id,
         at: now(),
         state: 'planning' as const,
         note,
@@ -116,11 +117,11 @@ interface Worked extends FixedFiles {
 /** What a proposal does to the newest text of its API. */
 async function worked(
   { db, examiner, now }: Services,
-  { api: id, rule, fix }: Row,
+  { apiId: id, rule, fix }: Row,
   version?: string,
 ): Promise<Worked> {
-  const [api] = await db.select().from(apis).where(eq(apis.id, id))
-  const newest = await findRevision(db, api!, api!.latestRevision)
+  const [api] = await db.select(apiColumns).from(apis).where(eq(apis.id, id))
+  const newest = await findRevision(db, api!, api!.latestNumber)
   const edition = await currentEdition(db, api!.team)
   const [files, known] = await Promise.all([
     filesOf(db, newest.id).then((stored) => loadFiles(db, stored)),
@@ -140,16 +141,21 @@ export async function listProposals(
   const limit = query.limit ?? 100
   const offset = offsetOf(query)
   const rows = await db
-    .select({ row: proposals, api: apis, by: people.displayName, decidedBy: decider.displayName })
+    .select({
+      row: proposals,
+      api: apiColumns,
+      by: people.displayName,
+      decidedBy: decider.displayName,
+    })
     .from(proposals)
-    .innerJoin(apis, eq(apis.id, proposals.api))
-    .leftJoin(people, eq(people.name, proposals.by))
-    .leftJoin(decider, eq(decider.name, proposals.decidedBy))
+    .innerJoin(apis, eq(apis.id, proposals.apiId))
+    .innerJoin(people, eq(people.id, proposals.byId))
+    .leftJoin(decider, eq(decider.id, proposals.decidedById))
     .where(
       and(
         query.api ? eq(apis.slug, query.api) : undefined,
         query.rule ? eq(proposals.rule, query.rule) : undefined,
-        query.team ? eq(apis.team, query.team) : undefined,
+        query.team ? eq(teamName(apis.teamId), query.team) : undefined,
         query.state ? eq(proposals.state, query.state) : undefined,
       ),
     )
@@ -167,11 +173,11 @@ export async function listProposals(
     places: row.places,
     trouble: row.trouble,
     note: row.note,
-    by: by ?? row.by,
+    by,
     at: row.at.toISOString(),
-    ...(row.decidedBy !== null && { decidedBy: decidedBy ?? row.decidedBy }),
+    ...(decidedBy !== null && { decidedBy }),
     answer: row.answer,
-    ...(row.revision !== null && { revision: row.revision }),
+    ...(row.revisionNumber !== null && { revision: row.revisionNumber }),
   }))
   return pageOf(items, limit, offset)
 }
@@ -205,7 +211,7 @@ export async function decideProposal(
 ): Promise<ProposalOutcome> {
   const { db, actor } = context
   const row = await findProposal(db, id)
-  const [api] = await db.select().from(apis).where(eq(apis.id, row.api))
+  const [api] = await db.select(apiColumns).from(apis).where(eq(apis.id, row.apiId))
   requirePermission(actor, 'edit', api!.team)
   if (row.state !== 'waiting') throw conflict('This proposal waits for no decision any more.')
   if (!accept) {
@@ -225,18 +231,22 @@ export async function decideProposal(
     bytes: after.get(name) ?? bytes,
   }))
   const saved = await saveFiles(context, newest, [main!, ...others])
-  await close(context, row, api!, { state: 'accepted', answer: note, revision: saved.revision })
+  await close(context, row, api!, {
+    state: 'accepted',
+    answer: note,
+    revisionNumber: saved.revision,
+  })
   return { revision: saved.revision }
 }
 
 /** Takes a proposal back that nobody has decided on. */
 export async function withdrawProposal(context: Context, id: number): Promise<void> {
   const row = await findProposal(context.db, id)
-  if (row.by !== context.actor.name) requirePermission(context.actor, 'rule')
+  if (row.byId !== context.actor.id) requirePermission(context.actor, 'rule')
   if (row.state !== 'waiting' && row.state !== 'planning') {
     throw conflict('This proposal waits for no decision any more.')
   }
-  const [api] = await context.db.select().from(apis).where(eq(apis.id, row.api))
+  const [api] = await context.db.select(apiColumns).from(apis).where(eq(apis.id, row.apiId))
   await close(context, row, api!, { state: 'withdrawn', answer: '' })
 }
 
@@ -244,18 +254,18 @@ async function close(
   context: Context,
   { id, rule, fix }: Row,
   api: ApiRow,
-  outcome: Pick<Row, 'answer'> & { state: Row['state']; revision?: number },
+  { revisionNumber, ...outcome }: Pick<Row, 'answer' | 'state'> & { revisionNumber?: number },
 ): Promise<void> {
   await context.db.transaction(async (tx) => {
     await tx
       .update(proposals)
-      .set({ ...outcome, decidedBy: context.actor.name, decidedAt: context.now() })
+      .set({ ...outcome, revisionNumber, decidedById: context.actor.id, decidedAt: context.now() })
       .where(eq(proposals.id, id))
     await record(tx, context, {
       action: `fix.${outcome.state === 'nothing' ? 'closed' : outcome.state}`,
       api: api.id,
       subject: api.slug,
-      after: { rule, fix: fix.title, ...outcome },
+      after: { rule, fix: fix.title, ...outcome, revision: revisionNumber },
     })
   })
 }

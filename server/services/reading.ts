@@ -30,7 +30,7 @@ export async function readPart(
     .from(parts)
     .where(
       and(
-        eq(parts.revision, row.id),
+        eq(parts.revisionId, row.id),
         eq(parts.kind, kind),
         typeof which === 'number' ? eq(parts.position, which) : eq(parts.name, which),
       ),

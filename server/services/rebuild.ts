@@ -1,4 +1,5 @@
 import { eq, sql } from 'drizzle-orm'
+import { apiColumns } from '../db/names'
 import { apis, parts, revisions } from '../db/schema'
 import type { Services } from './context'
 import { insertDerived } from './catalog'
@@ -16,11 +17,11 @@ export async function rebuildDerived(
 ): Promise<number> {
   const { db, examiner, now } = services
   const rows = await db
-    .select({ revision: revisions, api: apis })
+    .select({ revision: revisions, api: apiColumns })
     .from(revisions)
-    .innerJoin(apis, eq(apis.id, revisions.api))
+    .innerJoin(apis, eq(apis.id, revisions.apiId))
     .where(
-      sql`not jsonb_exists(${revisions.summary}, 'facts') or (${apis.estate} is null and ${revisions.number} = ${apis.latestRevision})`,
+      sql`not jsonb_exists(${revisions.summary}, 'facts') or (${apis.estate} is null and ${revisions.number} = ${apis.latestNumber})`,
     )
   for (const { revision, api } of rows) {
     const files = await loadFiles(db, await filesOf(db, revision.id))
@@ -38,8 +39,8 @@ export async function rebuildDerived(
           tags: summary.tags,
         })
         .where(eq(revisions.id, revision.id))
-      await tx.delete(parts).where(eq(parts.revision, revision.id))
-      const isNewest = revision.number === api.latestRevision
+      await tx.delete(parts).where(eq(parts.revisionId, revision.id))
+      const isNewest = revision.number === api.latestNumber
       await insertDerived(tx, api.id, revision.id, derived, isNewest)
       if (isNewest) {
         await tx.update(apis).set({ estate: derived.estate }).where(eq(apis.id, api.id))

@@ -1,9 +1,11 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import semver from 'semver'
+import { teamNames } from './teams'
 import type { PageQuery, RegisterPage, RegisterRow, StageCell } from '../../shared/api/catalog'
 import type { Shell } from '../../shared/api/shell'
 import type { Queries } from '../db/database'
 import { isNewest } from '../db/newest'
+import { teamName } from '../db/names'
 import {
   apis,
   editions,
@@ -55,7 +57,7 @@ export async function cellsByApi(
 ): Promise<Map<number, StageCell[]>> {
   const rows = await db
     .select({
-      api: placements.api,
+      api: placements.apiId,
       stage: placements.stage,
       position: stages.position,
       version: placements.version,
@@ -66,8 +68,8 @@ export async function cellsByApi(
     })
     .from(placements)
     .innerJoin(stages, eq(stages.name, placements.stage))
-    .innerJoin(apis, eq(apis.id, placements.api))
-    .where(of && sql`${placements.api} = any(${sql.param(of)}::int[])`)
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .where(of && sql`${placements.apiId} = any(${sql.param(of)}::int[])`)
     .orderBy(asc(stages.position))
   const grouped = new Map<number, Map<string, typeof rows>>()
   for (const row of rows) {
@@ -122,7 +124,7 @@ export async function readRegister(
         id: apis.id,
         api: apis.slug,
         title: apis.title,
-        team: apis.team,
+        team: teamName(apis.teamId),
         audience: apis.audience,
         lifecycle: apis.lifecycle,
         format: revisions.format,
@@ -139,10 +141,10 @@ export async function readRegister(
       .offset(offset),
     cellsByApi(db, now),
     db
-      .select({ api: promotions.api, count: sql<number>`count(*)::int` })
+      .select({ api: promotions.apiId, count: sql<number>`count(*)::int` })
       .from(promotions)
       .where(eq(promotions.state, 'waiting'))
-      .groupBy(promotions.api),
+      .groupBy(promotions.apiId),
     stageNames(db),
   ])
   const waits = new Map(waiting.map(({ api, count }) => [api, count]))
@@ -211,7 +213,7 @@ export async function readShell({
       allowedTargets[0] && {
         tryAddress: `http://${allowedTargets[0]}/definitions/leak-sensors.yaml`,
       }),
-    teams: row.teams,
+    teams: await teamNames(db),
     people: named,
     stages: names,
     counts: {

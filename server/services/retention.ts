@@ -29,14 +29,14 @@ export async function removeOld(services: Services): Promise<void> {
     .select({ id: impacts.id })
     .from(impacts)
     .where(lt(impacts.at, before(kept.impacts)))
-  await remove(impactPlaces, inArray(impactPlaces.impact, oldImpacts))
+  await remove(impactPlaces, inArray(impactPlaces.impactId, oldImpacts))
   await remove(impacts, lt(impacts.at, before(kept.impacts)))
   const ended = ['done', 'stopped', 'failed', 'ready'] as const
   const oldBatches = db
     .select({ id: batches.id })
     .from(batches)
     .where(and(lt(batches.at, before(kept.intakes)), inArray(batches.state, [...ended])))
-  await remove(intakes, inArray(intakes.batch, oldBatches))
+  await remove(intakes, inArray(intakes.batchId, oldBatches))
   await remove(batches, inArray(batches.id, oldBatches))
-  await remove(intakes, and(lt(intakes.at, before(kept.intakes)), sql`${intakes.batch} is null`))
+  await remove(intakes, and(lt(intakes.at, before(kept.intakes)), sql`${intakes.batchId} is null`))
 }

@@ -30,7 +30,7 @@ import { Failure } from './failure'
 import { writeConfiguration } from './gateway-client'
 import { checkGateway, findGateway, runningFor, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
-import { actorNamed } from './people'
+import { actorWithId } from './people'
 import { blockerOf, placementsOf, type RolloutRow } from './rollouts'
 
 /** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
@@ -94,14 +94,14 @@ const stepsOf = ({ db }: Services, id: number) =>
   db
     .select()
     .from(rolloutSteps)
-    .where(eq(rolloutSteps.rollout, id))
+    .where(eq(rolloutSteps.rolloutId, id))
     .orderBy(asc(rolloutSteps.position))
 
 async function stepOf({ db }: Services, id: number, gateway: string) {
   const [step] = await db
     .select()
     .from(rolloutSteps)
-    .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+    .where(and(eq(rolloutSteps.rolloutId, id), eq(rolloutSteps.gateway, gateway)))
   return step!
 }
 
@@ -115,7 +115,7 @@ async function note(
   await db
     .update(rolloutSteps)
     .set({ state, at: now(), detail: '', ...more })
-    .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+    .where(and(eq(rolloutSteps.rolloutId, id), eq(rolloutSteps.gateway, gateway)))
   await announce(db, 'rollout')
 }
 
@@ -131,7 +131,7 @@ async function refuse(
     await tx
       .update(rolloutSteps)
       .set({ state, detail: trouble.detail, at: now() })
-      .where(and(eq(rolloutSteps.rollout, id), eq(rolloutSteps.gateway, gateway)))
+      .where(and(eq(rolloutSteps.rolloutId, id), eq(rolloutSteps.gateway, gateway)))
     await tx
       .update(rollouts)
       .set({ state: 'going-back', trouble })
@@ -150,7 +150,7 @@ async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<Place
 const asRow = (wanted: WantedPlacement): PlacementRow => ({
   ...wanted,
   appliedAt: new Date(0),
-  appliedBy: '',
+  appliedById: 0,
 })
 
 /** The resources that make a gateway serve some placements. */
@@ -369,7 +369,7 @@ async function finish(services: Services, { id }: RolloutRow): Promise<void> {
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (row?.state !== 'running') return
-    const actor = await actorNamed(tx, row.by)
+    const actor = await actorWithId(tx, row.byId)
     await settle(tx, { actor, now }, row, names)
     await tx.update(rollouts).set({ state: 'done', endedAt: now() }).where(eq(rollouts.id, id))
     await announce(tx, 'rollout')
@@ -391,7 +391,7 @@ type Acting = Parameters<typeof record>[1]
 async function settle(
   tx: Transaction,
   acting: Acting,
-  { change, action, id, api: about }: RolloutRow,
+  { change, action, id, apiId: about }: RolloutRow,
   names: string[],
 ): Promise<void> {
   if (change.kind === 'place')
@@ -418,10 +418,10 @@ async function settle(
       .set({ state: 'done', evidence })
       .where(eq(promotions.id, promotion))
       .returning()
-    const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, done!.api))
+    const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, done!.apiId))
     await record(tx, acting, {
       action: done!.kind === 'promotion' ? 'promotion.done' : 'request.done',
-      api: done!.api,
+      api: done!.apiId,
       subject: api!.slug,
       before: { stage: done!.fromStage, replaces: evidence.plan[0]?.replaces ?? null },
       after: {
@@ -445,33 +445,33 @@ async function settlePlacement(
   const [before] = await tx.select().from(placements).where(eq(placements.id, wanted.id))
   const row: PlacementRow = {
     ...wanted,
-    edition: wanted.edition + 1,
+    generation: wanted.generation + 1,
     appliedAt: acting.now(),
-    appliedBy: acting.actor.name,
+    appliedById: acting.actor.id,
   }
   await tx.insert(placements).values(row).onConflictDoUpdate({ target: placements.id, set: row })
   await seenAsApproved(tx, acting, wanted.id, names)
   await tx
     .insert(versions)
-    .values({ api: wanted.api, version: wanted.version, revision: wanted.revision })
+    .values({ apiId: wanted.apiId, version: wanted.version, revisionId: wanted.revisionId })
     .onConflictDoNothing()
-  const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, wanted.api))
+  const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, wanted.apiId))
   const [revision] = await tx
     .select({ number: revisions.number })
     .from(revisions)
-    .where(eq(revisions.id, wanted.revision))
+    .where(eq(revisions.id, wanted.revisionId))
   for (const backend of wanted.spec.backends) {
     await tx
       .insert(backends)
-      .values({ api: api!.slug, stage: wanted.stage, ...backend })
+      .values({ apiId: wanted.apiId, stage: wanted.stage, ...backend })
       .onConflictDoUpdate({
-        target: [backends.api, backends.stage, backends.name],
+        target: [backends.apiId, backends.stage, backends.name],
         set: { url: backend.url, timeoutMs: backend.timeoutMs },
       })
   }
   await record(tx, acting, {
     action,
-    api: wanted.api,
+    api: wanted.apiId,
     subject: wanted.id,
     before: before && described(before),
     after: { ...described(row), revision: revision!.number, api: api!.slug },
@@ -490,8 +490,8 @@ async function seenAsApproved(
   const seen = { checkedAt: now(), differences: [], routes }
   await tx
     .insert(placementSites)
-    .values(names.map((gateway) => ({ placement, gateway, ...seen })))
-    .onConflictDoUpdate({ target: [placementSites.placement, placementSites.gateway], set: seen })
+    .values(names.map((gateway) => ({ placementId: placement, gateway, ...seen })))
+    .onConflictDoUpdate({ target: [placementSites.placementId, placementSites.gateway], set: seen })
 }
 
 /** A key that came works now, one that went is forgotten; without either the placement was put back. */
@@ -507,7 +507,7 @@ async function settleApplied(
     const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
     return record(tx, acting, { action, api, subject: placement, after: row && described(row) })
   }
-  const named = and(eq(keys.placement, placement), eq(keys.name, key))
+  const named = and(eq(keys.placementId, placement), eq(keys.name, key))
   if (action === 'key.withdrawn') await tx.delete(keys).where(named)
   else await tx.update(keys).set({ state: 'active' }).where(named)
   const said = { name: key }
@@ -525,10 +525,10 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (row?.state !== 'going-back') return
-    const actor = await actorNamed(tx, row.by)
+    const actor = await actorWithId(tx, row.byId)
     const { change } = row
     if (change.kind === 'apply' && change.key !== undefined) {
-      const named = and(eq(keys.placement, change.placement), eq(keys.name, change.key))
+      const named = and(eq(keys.placementId, change.placement), eq(keys.name, change.key))
       if (row.action === 'key.withdrawn')
         await tx.update(keys).set({ state: 'active' }).where(named)
       else await tx.delete(keys).where(and(named, eq(keys.state, 'issuing')))
@@ -542,7 +542,7 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
     await tx
       .update(rolloutSteps)
       .set({ state: 'untouched' })
-      .where(and(eq(rolloutSteps.rollout, id), inArray(rolloutSteps.state, ['waiting'])))
+      .where(and(eq(rolloutSteps.rolloutId, id), inArray(rolloutSteps.state, ['waiting'])))
     await tx
       .update(rollouts)
       .set({ state: 'rolled-back', endedAt: now() })
@@ -552,7 +552,7 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
       { actor, now },
       {
         action: 'rollout.rolled-back',
-        api: row.api,
+        api: row.apiId,
         subject: placementsOf(change).join(', '),
         after: { rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
       },

@@ -37,9 +37,9 @@ export const unfinishedOf = (db: Queries, placements: string[]): Promise<Rollout
         inArray(
           rollouts.id,
           db
-            .select({ id: rolloutPlacements.rollout })
+            .select({ id: rolloutPlacements.rolloutId })
             .from(rolloutPlacements)
-            .where(inArray(rolloutPlacements.placement, placements)),
+            .where(inArray(rolloutPlacements.placementId, placements)),
         ),
       ),
     )
@@ -96,13 +96,15 @@ export async function intend(
   const at = context.now()
   const [row] = await tx
     .insert(rollouts)
-    .values({ api, by: context.actor.name, at, action, title, change, state: 'running' })
+    .values({ apiId: api, byId: context.actor.id, at, action, title, change, state: 'running' })
     .returning({ id: rollouts.id })
   const { id } = row!
-  await tx.insert(rolloutPlacements).values(about.map((placement) => ({ rollout: id, placement })))
+  await tx
+    .insert(rolloutPlacements)
+    .values(about.map((placement) => ({ rolloutId: id, placementId: placement })))
   await tx.insert(rolloutSteps).values(
     members.map(({ name }, position) => ({
-      rollout: id,
+      rolloutId: id,
       gateway: name,
       position,
       state: 'waiting' as const,
@@ -141,7 +143,7 @@ export async function carryOut(services: Services, id: number): Promise<boolean>
   }
 }
 
-async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string | null }[]) {
+async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[]) {
   const ids = rows.map(({ rollout }) => rollout.id)
   const steps =
     ids.length === 0
@@ -149,22 +151,22 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string | nu
       : await db
           .select()
           .from(rolloutSteps)
-          .where(inArray(rolloutSteps.rollout, ids))
-          .orderBy(asc(rolloutSteps.rollout), asc(rolloutSteps.position))
+          .where(inArray(rolloutSteps.rolloutId, ids))
+          .orderBy(asc(rolloutSteps.rolloutId), asc(rolloutSteps.position))
   return rows.map(({ rollout, by }): RolloutItem => {
     const { id, title, state, at, endedAt, trouble, change } = rollout
     return {
       id,
       title,
       state,
-      by: by ?? rollout.by,
+      by,
       at: at.toISOString(),
       placements: placementsOf(change),
       trouble: trouble?.detail ?? '',
       ...(endedAt && { endedAt: endedAt.toISOString() }),
       ...(change.promotion && { promotion: change.promotion.id }),
       steps: steps
-        .filter((step) => step.rollout === id)
+        .filter((step) => step.rolloutId === id)
         .map(({ gateway, state: step, detail, at: since }) => ({
           gateway,
           state: step,
@@ -183,7 +185,7 @@ export async function listRollouts(
   const rows = await db
     .select({ rollout: rollouts, by: people.displayName })
     .from(rollouts)
-    .leftJoin(people, eq(people.name, rollouts.by))
+    .innerJoin(people, eq(people.id, rollouts.byId))
     .where(query.state ? eq(rollouts.state, query.state) : undefined)
     .orderBy(sql`${rollouts.endedAt} is null desc`, desc(rollouts.id))
     .limit(1000)
@@ -195,7 +197,7 @@ export async function readRollout(db: Queries, id: number): Promise<RolloutItem>
   const rows = await db
     .select({ rollout: rollouts, by: people.displayName })
     .from(rollouts)
-    .leftJoin(people, eq(people.name, rollouts.by))
+    .innerJoin(people, eq(people.id, rollouts.byId))
     .where(eq(rollouts.id, id))
   const [item] = await itemsOf(db, rows)
   if (!item) throw notFound(`rollout ${id}`)
@@ -208,7 +210,7 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (!row) throw notFound(`rollout ${id}`)
-    if (row.by !== actor.name) requirePermission(actor, 'resolve')
+    if (row.byId !== actor.id) requirePermission(actor, 'resolve')
     if (row.state !== 'running') throw conflict('This rollout does not go forward any more.')
     await tx
       .update(rollouts)
@@ -223,7 +225,7 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
       .where(eq(rollouts.id, id))
     await record(tx, context, {
       action: 'rollout.called-back',
-      api: row.api,
+      api: row.apiId,
       subject: placementsOf(row.change).join(', '),
       after: { rollout: id },
     })
@@ -242,9 +244,9 @@ export async function blockerOf(db: Queries, row: RolloutRow): Promise<number | 
 /** The unfinished rollout of each placement that has one: until it has ended, what runs cannot be judged. */
 export async function unfinishedByPlacement(db: Queries): Promise<Map<string, number>> {
   const rows = await db
-    .select({ placement: rolloutPlacements.placement, rollout: rolloutPlacements.rollout })
+    .select({ placement: rolloutPlacements.placementId, rollout: rolloutPlacements.rolloutId })
     .from(rolloutPlacements)
-    .innerJoin(rollouts, eq(rollouts.id, rolloutPlacements.rollout))
+    .innerJoin(rollouts, eq(rollouts.id, rolloutPlacements.rolloutId))
     .where(isNull(rollouts.endedAt))
   return new Map(rows.map(({ placement, rollout }) => [placement, rollout]))
 }

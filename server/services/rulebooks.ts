@@ -1,4 +1,5 @@
 import { eq, inArray, isNull, or, sql } from 'drizzle-orm'
+import { teamName } from '../db/names'
 import type { Edition } from '../../core/rules/model'
 import {
   extendRulebook,
@@ -23,8 +24,8 @@ type EditionRow = typeof editions.$inferSelect
 async function inForce(db: Queries, team: string | undefined): Promise<EditionRow[]> {
   const whose =
     team === undefined
-      ? isNull(rulebooks.team)
-      : or(isNull(rulebooks.team), eq(rulebooks.team, team))
+      ? isNull(rulebooks.teamId)
+      : or(isNull(rulebooks.teamId), eq(teamName(rulebooks.teamId), team))
   const newest = db
     .select({ number: sql<number>`max(${editions.number})` })
     .from(editions)
@@ -62,7 +63,7 @@ export async function readRulebook(
     readTrends(db),
     db.execute<{ rule: string; asked: number; broken: number }>(sql`
       select r.rule, sum(r.asked)::int as asked, sum(r.broken)::int as broken
-      from apis a join revisions v on v.api = a.id and v.number = a.latest_revision,
+      from apis a join revisions v on v.api_id = a.id and v.number = a.latest_number,
         jsonb_to_recordset(v.reach) as r(rule text, asked int, broken int)
       group by r.rule`),
   ])
@@ -111,7 +112,7 @@ async function readTrends(db: Queries): Promise<Map<string, Trend>> {
     cross join ${apis} a
     join lateral (
       select t.rules from ${tallies} t
-      where t.api = a.id and (w.week = ${last} or t.at <= now() - (${last} - w.week) * interval '7 days')
+      where t.api_id = a.id and (w.week = ${last} or t.at <= now() - (${last} - w.week) * interval '7 days')
       order by t.id desc limit 1
     ) t on true
     cross join lateral jsonb_each_text(t.rules) r
@@ -130,10 +131,10 @@ async function readTrends(db: Queries): Promise<Map<string, Trend>> {
 
 /** The rulebook of a text; throws with every problem's place where it has any. */
 export function requireReadable(text: string, file: string): Content {
-  const { rulebook, problems } = readText({ file, text })
-  if (rulebook && problems.length === 0) return rulebook
+  const { rulebook, diagnostics } = readText({ file, text })
+  if (rulebook && diagnostics.length === 0) return rulebook
   throw invalid(
-    problems.map(({ message, line, column }) => ({ field: file, message, line, column })),
+    diagnostics.map(({ message, line, column }) => ({ field: file, message, line, column })),
   )
 }
 
@@ -141,7 +142,7 @@ interface NewEdition {
   slug: string
   text: string
   note: string
-  actor: Pick<Actor, 'name'>
+  actor: Pick<Actor, 'id'>
   at: Date
 }
 
@@ -165,7 +166,7 @@ export async function insertEdition(
     content,
     note,
     publishedAt: at,
-    publishedBy: actor.name,
+    publishedById: actor.id,
   })
   return number
 }
@@ -189,7 +190,7 @@ export async function beginRulebook(
     text,
     saves: 1,
     savedAt: at,
-    savedBy: context.actor.name,
+    savedById: context.actor.id,
   })
   const number = await insertEdition(tx, {
     slug: houseSlug,

@@ -33,7 +33,7 @@ export async function indexApi(
   api: number,
   entries: PlacedEntry[],
 ): Promise<void> {
-  await tx.delete(searchEntries).where(eq(searchEntries.api, api))
+  await tx.delete(searchEntries).where(eq(searchEntries.apiId, api))
   const vocabulary = new Set<string>()
   const rows = entries.map(({ kind, name, text, file, line }) => {
     const named = wordsOf(name)
@@ -41,7 +41,16 @@ export async function indexApi(
     for (const word of [...named, ...words]) {
       if (word.length >= 3 && word.length <= 40) vocabulary.add(word)
     }
-    return { api, kind, name, text, file, line, named: named.join(' '), words: words.join(' ') }
+    return {
+      apiId: api,
+      kind,
+      name,
+      text,
+      file,
+      line,
+      named: named.join(' '),
+      words: words.join(' '),
+    }
   })
   await insertMany(tx, searchEntries, rows)
   // In one order, so that two at the same time do not wait for each other.
@@ -76,7 +85,7 @@ async function termsOf(db: Queries, question: string): Promise<Terms | undefined
       .select({ word: searchWords.word })
       .from(searchWords)
       .where(
-        sql`${searchWords.word} % ${word} and exists (select 1 from ${searchEntries} e join ${apis} a on a.id = e.api
+        sql`${searchWords.word} % ${word} and exists (select 1 from ${searchEntries} e join ${apis} a on a.id = e.api_id
           where e.vector @@ to_tsquery('simple', quote_literal(${searchWords.word})))`,
       )
       .orderBy(sql`similarity(${searchWords.word}, ${word}) desc`, sql`length(${searchWords.word})`)
@@ -97,11 +106,11 @@ interface Match {
 /** The matches of a question, without their texts: which entry, of which API, how well. */
 async function matchesOf(db: Database, query: string): Promise<Match[]> {
   const part = (about: SQL, most: number) => sql`
-    (select id, api, kind, vector from search_entries
+    (select id, api_id, kind, vector from search_entries
       where vector @@ to_tsquery('simple', ${query}) and ${about} limit ${most})`
   // One JSON value is read several times faster than as many rows.
   const asked = sql`
-    select json_agg(json_build_array(id, api, ts_rank('{0.1, 0.2, 0.4, 1}', vector, to_tsquery('simple', ${query}))
+    select json_agg(json_build_array(id, api_id, ts_rank('{0.1, 0.2, 0.4, 1}', vector, to_tsquery('simple', ${query}))
       * case kind when 'api' then 4 when 'operation' then 2 when 'schema' then 1.5 else 1 end)) as found
     from (${part(sql`kind = 'api'`, mostAbout)} union all ${part(sql`kind <> 'api'`, mostInside)}) as found`
   const { rows } = await db.transaction(async (tx) => {
@@ -184,10 +193,10 @@ async function factsOf(db: Queries, now: Date, ids: number[] | undefined): Promi
   if (ids?.length === 0) return []
   // Lists of values are made and read in half the time of objects.
   const asked = db.execute<{ found: unknown[][] | null }>(sql`
-    select json_agg(json_build_array(a.id, a.slug, a.title, a.team, a.audience, a.lifecycle, r.format, r.version, r.number,
+    select json_agg(json_build_array(a.id, a.slug, a.title, t.name, a.audience, a.lifecycle, r.format, r.version, r.number,
       (r.counts -> 'must')::int, (r.counts -> 'should')::int, (r.counts -> 'may')::int, a.labels || r.tags)) as found
     from (select * from apis ${ids ? sql`where id = any(${sql.param(ids)}::int[])` : sql`order by title limit 5000`}) a
-    join revisions r on r.api = a.id and r.number = a.latest_revision`)
+    join revisions r on r.api_id = a.id and r.number = a.latest_number join teams t on t.id = a.team_id`)
   const [{ rows }, cells] = await Promise.all([asked, cellsByApi(db, now, ids)])
   return (rows[0]?.found ?? []).map((values) => {
     const row = Object.fromEntries(factNames.map((name, i) => [name, values[i]])) as unknown as Row

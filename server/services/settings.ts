@@ -1,4 +1,5 @@
 import { eq, isNull } from 'drizzle-orm'
+import { teamNames } from './teams'
 import type {
   PublicAddress,
   Retention,
@@ -10,6 +11,7 @@ import type {
   SignOnTest,
 } from '../../shared/api/settings'
 import type { Queries, Transaction } from '../db/database'
+import { personColumns } from '../db/names'
 import { people, sessions, settings } from '../db/schema'
 import type { Context, Services } from './context'
 import { conflict, invalid, notFound } from './failure'
@@ -111,7 +113,9 @@ export const changeSignIn = (context: Context, body: SignInChange): Promise<void
     context,
     ({ signOn, localAccounts }) => ({ signOn: signOn && shown(signOn), localAccounts }),
     async (tx, row) => {
-      const signOn = body.signOn ? keptOf(context, row, body.signOn) : null
+      const signOn = body.signOn
+        ? keptOf(context, { row, teams: await teamNames(tx) }, body.signOn)
+        : null
       if (!body.localAccounts) await endLocalAccounts(tx, context, signOn !== null)
       return { signOn, localAccounts: body.localAccounts }
     },
@@ -119,14 +123,14 @@ export const changeSignIn = (context: Context, body: SignInChange): Promise<void
 
 function keptOf(
   { secret }: Services,
-  row: SettingsRow,
+  { row, teams }: { row: SettingsRow; teams: string[] },
   { clientSecret, ...signOn }: SignOnChange,
 ): NonNullable<SettingsRow['signOn']> {
   const faults = []
   const fault = issuerFault(signOn.issuer)
   if (fault !== undefined) faults.push({ field: 'signOn.issuer', message: fault })
   for (const { group, role, team } of signOn.groups)
-    if (role === 'owner' && !row.teams.includes(team ?? ''))
+    if (role === 'owner' && !teams.includes(team ?? ''))
       faults.push({
         field: 'signOn.groups',
         message: `Say which team the owners in ${group} speak for`,
@@ -148,13 +152,16 @@ function keptOf(
 /** Passwords let nobody in any more; whoever does that has come in without one. */
 async function endLocalAccounts(tx: Transaction, context: Context, hasSignOn: boolean) {
   if (!hasSignOn) throw conflict('Without single sign-on, local accounts are the only way in.')
-  const [me] = await tx.select().from(people).where(eq(people.name, context.actor.name))
+  const [me] = await tx
+    .select(personColumns)
+    .from(people)
+    .where(eq(people.name, context.actor.name))
   if (!me?.subject)
     throw conflict(
       'Come in by single sign-on as an administrator first; then switch local accounts off.',
     )
   const local = await tx.select({ id: people.id }).from(people).where(isNull(people.subject))
-  for (const { id } of local) await tx.delete(sessions).where(eq(sessions.person, id))
+  for (const { id } of local) await tx.delete(sessions).where(eq(sessions.personId, id))
   await announce(tx, 'session')
 }
 

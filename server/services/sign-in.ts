@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { and, eq, gt, lt, sql } from 'drizzle-orm'
 import type { Credentials } from '../../shared/api/people'
+import { personColumns } from '../db/names'
 import { people, sessions, signInAttempts } from '../db/schema'
 import type { Actor, Services } from './context'
 import { Failure } from './failure'
@@ -15,7 +16,7 @@ const triesForName = 8
 const triesFromPlace = 80
 
 /** Who tries: the address, or a browser that this person has signed in with before. */
-export interface Place {
+export interface Origin {
   address: string
   agent: string
   /** Set for a browser that is known, whose tries are counted apart from those of strangers. */
@@ -26,7 +27,7 @@ export interface Place {
  * Notes a try before anything is worked out, and refuses where there were too many: all tries that come at once are
  * counted. What strangers get wrong elsewhere does not lock the owner of a name out.
  */
-export async function countTry({ db, now }: Services, name: string, place: Place): Promise<void> {
+export async function countTry({ db, now }: Services, name: string, place: Origin): Promise<void> {
   const at = now()
   const since = new Date(at.getTime() - windowMs)
   const from = place.known ? `known ${place.known}` : place.address
@@ -52,14 +53,14 @@ export async function countTry({ db, now }: Services, name: string, place: Place
 export async function signIn(
   services: Services,
   { name, password }: Credentials,
-  place: Place,
+  place: Origin,
 ): Promise<{ session: string; actor: Actor }> {
   const { db } = services
   if (!(await signInWays(services)).localAccounts)
     throw new Failure(401, 'Not signed in', 'Passwords let nobody in here. Use single sign-on.')
   const login = name.trim().toLowerCase()
   await countTry(services, login, place)
-  const [row] = await db.select().from(people).where(eq(people.name, login))
+  const [row] = await db.select(personColumns).from(people).where(eq(people.name, login))
   const fits = await passwordFits(password, row?.passwordHash ?? '')
   if (!row || !fits || row.endedAt)
     throw new Failure(401, 'Not signed in', 'The name or the password is wrong.')
@@ -71,7 +72,7 @@ export async function signIn(
 export async function openSession(
   { db, now }: Services,
   person: number,
-  { address, agent }: Place,
+  { address, agent }: Origin,
 ): Promise<string> {
   const at = now()
   const id = randomUUID()
@@ -81,7 +82,7 @@ export async function openSession(
     .where(lt(signInAttempts.at, new Date(at.getTime() - 60 * windowMs)))
   await db.insert(sessions).values({
     id,
-    person,
+    personId: person,
     startedAt: at,
     expiresAt: new Date(at.getTime() + sessionDays * 86_400_000),
     address,

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { eq } from 'drizzle-orm'
 import type { GroupRole, KeptSignOn } from '../../shared/api/settings'
 import type { Transaction } from '../db/database'
+import { personColumns, teamId } from '../db/names'
 import { people } from '../db/schema'
 import type { Actor, Services } from './context'
 import { claimsAfter, wayTo, type Claims, type Client, type Underway } from './issuer'
@@ -9,7 +10,7 @@ import { announce, record } from './ledger'
 import { requireAdministrator, toActor } from './people'
 import { unseal } from './sealing'
 import { settingsOf } from './settings'
-import { countTry, openSession, type Place } from './sign-in'
+import { countTry, openSession, type Origin } from './sign-in'
 
 /** Why somebody does not come in by single sign-on; the page for signing in says it in words. */
 export type SignOnTrouble =
@@ -50,7 +51,7 @@ export async function finishSignOn(
   services: Services,
   returned: URL,
   underway: Underway | undefined,
-  place: Place,
+  place: Origin,
 ): Promise<{ session: string; name: string; to: string }> {
   if (!underway) throw new SignOnRefused('stale')
   // Many may come from one address at once; each way back is tried a few times at most.
@@ -108,28 +109,31 @@ async function admit(
     subject,
     expectsSignOn: false,
   }
+  const { team: owning, ...rest } = now
+  const kept = { ...rest, teamId: owning === null ? null : teamId(owning) }
   return services.db.transaction(async (tx) => {
     const row = await accountOf(tx, subject, name)
     if (row?.endedAt) throw new SignOnRefused('ended')
     if (!row) {
       const [made] = await tx
         .insert(people)
-        .values({ ...now, name, passwordHash: '' })
+        .values({ ...kept, name, passwordHash: '' })
         .onConflictDoNothing()
         .returning()
       // Somebody of this name, or this person in another window, came in a moment ago.
       if (!made) throw new SignOnRefused('failed')
       const { displayName, role, team } = now
+      const actor = toActor({ ...made, team })
       await record(
         tx,
-        { actor: toActor(made), now: services.now },
+        { actor, now: services.now },
         {
           action: 'person.added',
           subject: name,
           after: { displayName, role, team, by: 'sign-on' },
         },
       )
-      return { id: made.id, actor: toActor(made) }
+      return { id: made.id, actor }
     }
     const said = ({
       displayName,
@@ -146,7 +150,7 @@ async function admit(
     if (JSON.stringify(before) === JSON.stringify(after)) return { id: row.id, actor: toActor(row) }
     await tx
       .update(people)
-      .set({ ...now, passwordHash: '' })
+      .set({ ...kept, passwordHash: '' })
       .where(eq(people.id, row.id))
     if (row.role === 'administrator') await requireAdministrator(tx)
     const actor = toActor({ ...row, ...now })
@@ -162,9 +166,17 @@ async function admit(
 
 /** An account is taken over only where an administrator has said that it waits for its person's sign-on. */
 async function accountOf(tx: Transaction, subject: string, name: string) {
-  const [mine] = await tx.select().from(people).where(eq(people.subject, subject)).for('update')
+  const [mine] = await tx
+    .select(personColumns)
+    .from(people)
+    .where(eq(people.subject, subject))
+    .for('update')
   if (mine) return mine
-  const [named] = await tx.select().from(people).where(eq(people.name, name)).for('update')
+  const [named] = await tx
+    .select(personColumns)
+    .from(people)
+    .where(eq(people.name, name))
+    .for('update')
   if (named && !named.expectsSignOn) throw new SignOnRefused('name-taken')
   return named
 }

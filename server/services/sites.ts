@@ -14,15 +14,15 @@ export const seen = {
   checkedAt: sql<Date | null>`(
     select case when count(*) = count(site.checked_at) then min(site.checked_at) end
     from gateways member
-    left join placement_sites site on site.gateway = member.name and site.placement = placements.id
+    left join placement_sites site on site.gateway = member.name and site.placement_id = placements.id
     where member."group" = placements."group")`.mapWith(placementSites.checkedAt),
   differences: sql<SiteDifference[]>`(
     select coalesce(jsonb_agg(d || jsonb_build_object('on', site.gateway) order by site.gateway), '[]')
     from placement_sites site, jsonb_array_elements(site.differences) d
-    where site.placement = placements.id)`,
+    where site.placement_id = placements.id)`,
 }
 
 /** Whether some gateway of its group differs from a placement. */
 export const differsSomewhere = sql<boolean>`exists (
   select 1 from placement_sites site
-  where site.placement = placements.id and jsonb_array_length(site.differences) > 0)`
+  where site.placement_id = placements.id and jsonb_array_length(site.differences) > 0)`

@@ -4,6 +4,7 @@ import { and, desc, eq } from 'drizzle-orm'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { IssuedToken, NewToken, TokenItem, TokenScope } from '../../shared/api/tokens'
 import type { Queries } from '../db/database'
+import { personColumns } from '../db/names'
 import { people, tokens } from '../db/schema'
 import { dayOf } from './known'
 import type { Actor, Context, Services } from './context'
@@ -49,7 +50,7 @@ export async function issueToken(
     const [row] = await tx
       .insert(tokens)
       .values({
-        person: await idOf(tx, actor),
+        personId: await idOf(tx, actor),
         name,
         begins: secret.slice(0, beginning.length + 4),
         sha256: digestOf(secret),
@@ -76,7 +77,7 @@ export async function listTokens(
   const rows = await db
     .select()
     .from(tokens)
-    .where(eq(tokens.person, await idOf(db, actor)))
+    .where(eq(tokens.personId, await idOf(db, actor)))
     .orderBy(desc(tokens.id))
   return pageFrom(rows.map(toItem), query)
 }
@@ -86,7 +87,7 @@ export async function endToken(context: Context, id: number): Promise<void> {
   await context.db.transaction(async (tx) => {
     const [gone] = await tx
       .delete(tokens)
-      .where(and(eq(tokens.id, id), eq(tokens.person, await idOf(tx, context.actor))))
+      .where(and(eq(tokens.id, id), eq(tokens.personId, await idOf(tx, context.actor))))
       .returning()
     if (!gone) throw notFound(`token ${id} of yours`)
     const { name, begins } = gone
@@ -105,9 +106,9 @@ export async function actorOfToken(
   scope: TokenScope,
 ): Promise<Actor> {
   const [row] = await db
-    .select({ token: tokens, person: people })
+    .select({ token: tokens, person: personColumns })
     .from(tokens)
-    .innerJoin(people, eq(people.id, tokens.person))
+    .innerJoin(people, eq(people.id, tokens.personId))
     .where(eq(tokens.sha256, digestOf(secret)))
   if (!row || row.person.endedAt || row.token.until < dayOf(now())) {
     throw new Failure(401, 'Not signed in', 'The token is not known, or its last day has passed.')

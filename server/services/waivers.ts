@@ -1,5 +1,6 @@
 import { differenceInCalendarDays, isValid, parseISO } from 'date-fns'
 import { and, desc, eq, sql } from 'drizzle-orm'
+import { displayName } from '../db/names'
 import type { WaiverDecision, WaiverItem, WaiverQuery, WaiverRequest } from '../../shared/api/rules'
 import type { Queries, Transaction } from '../db/database'
 import { apis, findings, people, waivers } from '../db/schema'
@@ -22,7 +23,7 @@ const endedBy = ({ state, until }: Row, today: string) => state === 'approved' &
 
 /** Who may decide: whoever may waive, but never who asked. */
 const mayDecide = (actor: Actor, row: Row) =>
-  row.state === 'waiting' && row.askedBy !== actor.name && can(actor, 'waive')
+  row.state === 'waiting' && row.askedById !== actor.id && can(actor, 'waive')
 
 /** Waivers, those that wait first, then those that end soonest. */
 export async function listWaivers(context: Context, query: WaiverQuery): Promise<Page<WaiverItem>> {
@@ -34,15 +35,13 @@ export async function listWaivers(context: Context, query: WaiverQuery): Promise
       slug: apis.slug,
       title: apis.title,
       asked: people.displayName,
-      decided: sql<
-        string | null
-      >`(select display_name from ${people} p where p.name = ${waivers.decidedBy})`,
-      findings: sql<number>`(select count(*)::int from ${findings} f where f.waiver = ${waivers.id}
-        and f.revision in (select r.id from revisions r join apis a on a.id = r.api and a.latest_revision = r.number))`,
+      decided: sql<string | null>`${displayName(waivers.decidedById)}`,
+      findings: sql<number>`(select count(*)::int from ${findings} f where f.waiver_id = ${waivers.id}
+        and f.revision_id in (select r.id from revisions r join apis a on a.id = r.api_id and a.latest_number = r.number))`,
     })
     .from(waivers)
-    .leftJoin(apis, eq(apis.id, waivers.api))
-    .leftJoin(people, eq(people.name, waivers.askedBy))
+    .leftJoin(apis, eq(apis.id, waivers.apiId))
+    .innerJoin(people, eq(people.id, waivers.askedById))
     .where(
       and(
         query.api ? eq(apis.slug, query.api) : undefined,
@@ -51,7 +50,7 @@ export async function listWaivers(context: Context, query: WaiverQuery): Promise
     )
     .orderBy(desc(waivers.id))
   const items = rows.map(({ row, slug, title, asked, decided, findings: count }): WaiverItem => {
-    const { id, rule, operation, key, reason, until, state, askedBy, askedAt, note } = row
+    const { id, rule, operation, key, reason, until, state, askedAt, note } = row
     return {
       waiver: id,
       rule,
@@ -63,9 +62,9 @@ export async function listWaivers(context: Context, query: WaiverQuery): Promise
       until,
       days: differenceInCalendarDays(parseISO(until), parseISO(today)),
       state: endedBy(row, today) ? 'ended' : state,
-      askedBy: asked ?? askedBy,
+      askedBy: asked,
       askedAt: askedAt.toISOString(),
-      ...(row.decidedBy && { decidedBy: decided ?? row.decidedBy }),
+      ...(decided !== null && { decidedBy: decided }),
       note,
       findings: count,
       yours: mayDecide(actor, row),
@@ -106,13 +105,13 @@ export async function askForWaiver(
       .insert(waivers)
       .values({
         rule: request.rule,
-        api: api?.id ?? null,
+        apiId: api?.id ?? null,
         operation: request.operation ?? null,
         key: request.key ?? null,
         reason: request.reason,
         until: request.until,
         state: 'waiting',
-        askedBy: actor.name,
+        askedById: actor.id,
         askedAt: now(),
       })
       .returning({ id: waivers.id })
@@ -143,7 +142,7 @@ export async function decideWaiver(
   const row = await context.db.transaction(async (tx) => {
     const waiting = await locked(tx, id)
     if (waiting.state !== 'waiting') throw conflict('This waiver has been decided on already.')
-    if (waiting.askedBy === actor.name) {
+    if (waiting.askedById === actor.id) {
       throw new Failure(
         403,
         'Somebody else decides',
@@ -153,42 +152,42 @@ export async function decideWaiver(
     const state = approve ? 'approved' : 'refused'
     await tx
       .update(waivers)
-      .set({ state, decidedBy: actor.name, decidedAt: now(), note })
+      .set({ state, decidedById: actor.id, decidedAt: now(), note })
       .where(eq(waivers.id, id))
     await record(tx, context, {
       action: `waiver.${state}`,
-      api: waiting.api,
+      api: waiting.apiId,
       subject: await subjectOf(tx, waiting),
       before: { waiver: id, state: 'waiting' },
       after: { waiver: id, state, note, rule: waiting.rule, until: waiting.until },
     })
     return waiting
   })
-  if (approve) await settleAll(context, row.api ?? undefined)
+  if (approve) await settleAll(context, row.apiId ?? undefined)
 }
 
 /** Takes an exception back: the one who asked, or whoever may decide. What it took out counts again. */
 export async function withdrawWaiver(context: Context, id: number): Promise<void> {
   const { actor } = context
   const row = await context.db.transaction(async (tx) => {
-    const standing = await locked(tx, id)
-    if (standing.askedBy !== actor.name) requirePermission(actor, 'waive')
-    if (!['waiting', 'approved'].includes(standing.state))
+    const row = await locked(tx, id)
+    if (row.askedById !== actor.id) requirePermission(actor, 'waive')
+    if (!['waiting', 'approved'].includes(row.state))
       throw conflict('This waiver does not stand any more.')
     await tx.update(waivers).set({ state: 'withdrawn' }).where(eq(waivers.id, id))
     await record(tx, context, {
       action: 'waiver.withdrawn',
-      api: standing.api,
-      subject: await subjectOf(tx, standing),
-      before: { waiver: id, state: standing.state },
+      api: row.apiId,
+      subject: await subjectOf(tx, row),
+      before: { waiver: id, state: row.state },
       after: { waiver: id, state: 'withdrawn' },
     })
-    return standing
+    return row
   })
-  if (row.state === 'approved') await settleAll(context, row.api ?? undefined)
+  if (row.state === 'approved') await settleAll(context, row.apiId ?? undefined)
 }
 
-async function subjectOf(db: Queries, { api, rule }: Row): Promise<string> {
+async function subjectOf(db: Queries, { apiId: api, rule }: Row): Promise<string> {
   if (api === null) return rule
   const [row] = await db.select({ slug: apis.slug }).from(apis).where(eq(apis.id, api))
   return row?.slug ?? rule

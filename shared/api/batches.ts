@@ -36,8 +36,8 @@ export class BatchItem {
   @text({ says: 'The file or address.', example: 'metering/readings.yaml', max: 2000 })
   source!: string
 
-  @choice(['waiting', 'reading', 'ready', 'problems', 'accepted'], { says: 'How far it is.' })
-  state!: 'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'
+  @choice(['waiting', 'reading', 'ready', 'unreadable', 'accepted'], { says: 'How far it is.' })
+  state!: 'waiting' | 'reading' | 'ready' | 'unreadable' | 'accepted'
 
   @choice(['added', 'revised', 'unchanged', 'refused', 'part'], {
     says: 'What becomes of it: a new API, a new revision, nothing new, refused, or a part of another.',

@@ -296,7 +296,7 @@ export class ApiDetail {
     says: 'Errors and warnings of the newest revision against its specification.',
     example: 0,
   })
-  problems!: number
+  diagnostics!: number
 
   @whole({ says: 'Fixes that somebody proposed and its owner has not decided on.', example: 0 })
   proposals!: number
@@ -381,9 +381,9 @@ export class AddressIntake {
   agreed?: boolean
 }
 
-export class TextFault {
+export class Diagnostic {
   @choice(['error', 'warning'], { says: 'Whether it stops the text from being read.' })
-  level!: 'error' | 'warning'
+  severity!: 'error' | 'warning'
 
   @text({ says: 'What is wrong.', example: 'A comma is missing', max: 2000 })
   message!: string
@@ -429,8 +429,8 @@ export class Intake {
   @text({ says: 'The intake’s identifier.', example: '5c2f0a1e-6a58-4a0e-9d7d-1f2f4a3b5c6d' })
   id!: string
 
-  @choice(['waiting', 'reading', 'ready', 'problems', 'accepted'], { says: 'How far it is.' })
-  state!: 'waiting' | 'reading' | 'ready' | 'problems' | 'accepted'
+  @choice(['waiting', 'reading', 'ready', 'unreadable', 'accepted'], { says: 'How far it is.' })
+  state!: 'waiting' | 'reading' | 'ready' | 'unreadable' | 'accepted'
 
   @text({ says: 'The file’s name, or the address.', example: 'supply.yaml', max: 2000 })
   source!: string
@@ -438,8 +438,8 @@ export class Intake {
   @whole({ says: 'Size in bytes.', example: 48210 })
   bytes!: number
 
-  @many(() => TextFault, { says: 'What stands in the way, or deserves a look.' })
-  problems!: TextFault[]
+  @many(() => Diagnostic, { says: 'What stands in the way, or deserves a look.' })
+  diagnostics!: Diagnostic[]
 
   @anything({
     says: 'What the text says of itself: title, version, format, contact, servers, tags, counts.',

@@ -187,7 +187,7 @@ export class PlacementItem {
   id!: string
 
   @whole({ says: 'Counts its approved states; quoted in If-Match.', example: 3 })
-  edition!: number
+  generation!: number
 
   @text({ says: 'The API.', example: 'supply-interruptions' })
   api!: string

@@ -9,7 +9,7 @@ import {
   type Sample,
   type SubjectKind,
 } from '../../core/rules/model'
-import type { Audience, Lifecycle } from '../words'
+import { findingStatuses, type Audience, type Lifecycle } from '../words'
 import { PageQuery } from './catalog'
 import { anything, choice, flag, many, moment, one, text, texts, whole, wholes } from './fields'
 
@@ -158,8 +158,6 @@ export class Rulebook {
   nextCursor?: string
 }
 
-export const standings = ['open', 'waived', 'accepted'] as const
-
 export class FindingItem {
   @text({ says: 'The rule; "valid" for what the format itself asks.', example: 'contact-email' })
   rule!: string
@@ -221,8 +219,8 @@ export class FindingItem {
   @moment({ says: 'When it was first seen.' })
   firstSeen!: string
 
-  @choice(standings, { says: 'Whether it counts: open, waived, or accepted by its team.' })
-  standing!: (typeof standings)[number]
+  @choice(findingStatuses, { says: 'Whether it counts: open, waived, or accepted by its team.' })
+  status!: (typeof findingStatuses)[number]
 
   @whole({ says: 'The waiver that takes it out.', example: 3, optional: true })
   waiver?: number
@@ -250,8 +248,8 @@ export class FindingQuery extends PageQuery {
   @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
   team?: string
 
-  @choice(standings, { says: 'Only open, waived or accepted ones.', optional: true })
-  standing?: (typeof standings)[number]
+  @choice(findingStatuses, { says: 'Only open, waived or accepted ones.', optional: true })
+  status?: (typeof findingStatuses)[number]
 
   @text({ says: 'Only those that this person sees to.', example: 'edwin', optional: true })
   person?: string

@@ -181,7 +181,7 @@ test('asks for a waiver, which somebody else approves', async ({ page }) => {
     .click()
   await page.goto('/findings?api=supply-interruptions&rule=contact-email')
   await expect(page.getByText('Nothing is found with these filters')).toBeVisible()
-  await page.goto('/findings?api=supply-interruptions&rule=contact-email&standing=waived')
+  await page.goto('/findings?api=supply-interruptions&rule=contact-email&status=waived')
   await expect(page.getByText('Give a contact e-mail at brackenmere.example')).toBeVisible()
   await expectAccessible(page)
 })

@@ -25,7 +25,7 @@ const signIn = (request: APIRequestContext) =>
   })
 
 interface Placement {
-  edition: number
+  generation: number
   rollout?: number
   mark: string
   spec: { limit?: { requests: number; seconds: number } }
@@ -63,7 +63,7 @@ test('whatever is killed at whatever moment, no change is half done, lost or don
     const asked = request
       .put(`/api/v1/placements/${id}`, {
         data: { ...before.spec, limit: { requests, seconds: 60 } },
-        headers: { 'if-match': `"placement-${before.edition}"` },
+        headers: { 'if-match': `"placement-${before.generation}"` },
       })
       .then((answer) => answer.status())
       .catch(() => 0)
@@ -75,7 +75,7 @@ test('whatever is killed at whatever moment, no change is half done, lost or don
     const done = after.spec.limit?.requests === requests
     // What was acknowledged is there; what is there was done once; what is not there is nowhere.
     if (status === 200) expect(done, said).toBe(true)
-    expect(after.edition, said).toBe(before.edition + (done ? 1 : 0))
+    expect(after.generation, said).toBe(before.generation + (done ? 1 : 0))
     const approved = after.spec.limit!.requests
     await expect.poll(limits, { message: said, timeout: 30_000 }).toEqual([approved, approved])
     const entries = await until(async () => {

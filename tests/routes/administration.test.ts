@@ -128,7 +128,7 @@ describe('signing in', () => {
       'agent',
       'expiresAt',
       'id',
-      'person',
+      'personId',
       'startedAt',
     ])
   })

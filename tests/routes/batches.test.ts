@@ -6,6 +6,7 @@ import { workBatch } from '../../server/services/batches'
 import type { Batch } from '../../shared/api/batches'
 import { mortal } from '../support/mortal'
 import { makeWorld, type Visitor, type World } from '../support/world'
+import { personId, teamId } from '../../server/db/names'
 
 let world: World
 let imara: Visitor
@@ -29,7 +30,12 @@ describe('many definitions at once', () => {
       const read = await sendArchive({ 'a.yaml': text(1, at), 'b.yaml': text(2, at) })
       await world.db
         .update(batches)
-        .set({ state: 'accepting', acceptedBy: 'imara', team: 'Field', audience: 'private' })
+        .set({
+          state: 'accepting',
+          acceptedById: personId('imara'),
+          teamId: teamId('Field'),
+          audience: 'private',
+        })
         .where(eq(batches.id, read.id))
       const { services, pool } = mortal(world.services, world.url, { at, when: 'before' })
       await workBatch(services, read.id).catch(() => undefined)
@@ -38,7 +44,7 @@ describe('many definitions at once', () => {
         .select()
         .from(apis)
         .where(like(apis.title, `Mortal % of ${at}`))
-      expect(made.map(({ latestRevision }) => latestRevision)).toEqual([1, 1])
+      expect(made.map(({ latestNumber: latestRevision }) => latestRevision)).toEqual([1, 1])
       const died = pool.dead
       void pool.end().catch(() => undefined)
       if (!died) break

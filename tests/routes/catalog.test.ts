@@ -21,7 +21,7 @@ afterAll(() => world.close())
 interface Intake {
   id: string
   state: string
-  problems: { file: string; line: number; column: number; message: string }[]
+  diagnostics: { file: string; line: number; column: number; message: string }[]
   summary: { title: string; version: string; operations: number; contact: string }
   twins: { api: string; same: string; fixed: boolean; revision: number }[]
 }
@@ -82,8 +82,8 @@ describe('bringing in', () => {
     const text = 'openapi: 3.1.0\ninfo:\n  title: Half\n  version: [\npaths: {}\n'
     const { body } = await tomas.call<Intake>('POST', '/intakes?file=half.yaml', text)
     const read = (await tomas.call<Intake>('GET', `/intakes/${body.id}`)).body
-    expect(read.state).toBe('problems')
-    expect(read.problems).toEqual(
+    expect(read.state).toBe('unreadable')
+    expect(read.diagnostics).toEqual(
       expect.arrayContaining([expect.objectContaining({ file: 'half.yaml', line: 6 })]),
     )
     expect((await tomas.call<string>('GET', `/intakes/${body.id}/text`)).body).toBe(text)
@@ -148,8 +148,8 @@ describe('fetching from an address', () => {
     ['http://localhost:9/', /private, loopback or link-local/],
   ])('refuses %s', async (url, message) => {
     expect(await fetchFrom(url)).toMatchObject({
-      state: 'problems',
-      problems: [{ message: expect.stringMatching(message) as string }],
+      state: 'unreadable',
+      diagnostics: [{ message: expect.stringMatching(message) as string }],
     })
   })
 
@@ -171,13 +171,13 @@ describe('fetching from an address', () => {
       state: 'ready',
       summary: { title: 'Leak Sensors' },
     })
-    expect((await fetchFrom(`http://${host}/out`)).problems[0]!.message).toMatch(
+    expect((await fetchFrom(`http://${host}/out`)).diagnostics[0]!.message).toMatch(
       /private, loopback/,
     )
-    expect((await fetchFrom(`http://${host}/round`)).problems[0]!.message).toMatch(
+    expect((await fetchFrom(`http://${host}/round`)).diagnostics[0]!.message).toMatch(
       /redirects more than 5 times/,
     )
-    expect((await fetchFrom(`http://${host}/huge`)).problems[0]!.message).toMatch(
+    expect((await fetchFrom(`http://${host}/huge`)).diagnostics[0]!.message).toMatch(
       /larger than 64 MB/,
     )
     server.close()
@@ -266,7 +266,7 @@ describe('the API’s own definition', () => {
   it('describes every operation, is readable, and keeps its own rulebook', async () => {
     const { body } = await tomas.call<Record<string, unknown>>('GET', '/definition')
     const reading = readDefinition({ file: 'own.json', text: JSON.stringify(body) })
-    expect(reading.problems).toEqual([])
+    expect(reading.diagnostics).toEqual([])
     expect(reading.readable && reading.contract.operations).toHaveLength(operations.length)
     const imara = await world.visitor('imara')
     const saved = await bringIn(imara, JSON.stringify(body), {

@@ -10,6 +10,7 @@ import type { Batch, BatchItem } from '../../shared/api/batches'
 import type { RevisionDetail } from '../../shared/api/catalog'
 import type { ChangeItem, Converted, PartReading, SearchPage } from '../../shared/api/reading'
 import { makeWorld, type Visitor, type World } from '../support/world'
+import { teamId } from '../../server/db/names'
 
 let world: World
 let imara: Visitor
@@ -108,7 +109,7 @@ describe('many definitions at once', () => {
     })
     await world.db
       .update(batches)
-      .set({ state: 'accepting', team: 'Field', audience: 'private' })
+      .set({ state: 'accepting', teamId: teamId('Field'), audience: 'private' })
       .where(eq(batches.id, read.id))
     const examiner = world.services.examiner
     const stopping = {
@@ -339,7 +340,7 @@ describe('what is derived', () => {
     const [row] = await world.db
       .select()
       .from(revisions)
-      .innerJoin(apis, eq(apis.id, revisions.api))
+      .innerJoin(apis, eq(apis.id, revisions.apiId))
       .where(eq(apis.slug, 'works-orders'))
       .limit(1)
     const { facts: _, ...old } = row!.revisions.summary
@@ -347,13 +348,13 @@ describe('what is derived', () => {
       .update(revisions)
       .set({ summary: old as never })
       .where(eq(revisions.id, row!.revisions.id))
-    await world.db.delete(parts).where(eq(parts.revision, row!.revisions.id))
+    await world.db.delete(parts).where(eq(parts.revisionId, row!.revisions.id))
     expect(await rebuildDerived(world.services)).toBe(1)
     expect(
-      (await world.db.select().from(parts).where(eq(parts.revision, row!.revisions.id))).length,
+      (await world.db.select().from(parts).where(eq(parts.revisionId, row!.revisions.id))).length,
     ).toBeGreaterThan(10)
     expect(
-      (await world.db.select().from(searchEntries).where(eq(searchEntries.api, row!.apis.id)))
+      (await world.db.select().from(searchEntries).where(eq(searchEntries.apiId, row!.apis.id)))
         .length,
     ).toBeGreaterThan(10)
   })
@@ -456,10 +457,10 @@ describe('findings page by page', () => {
     }
     const list = async (query: string) =>
       (await imara.call<Listed>('GET', `/findings?${query}`)).body
-    const { items: whole } = await list('standing=open&limit=1000')
+    const { items: whole } = await list('status=open&limit=1000')
     const paged: Listed['items'] = []
     for (let after: string | undefined = ''; after !== undefined;) {
-      const page: Listed = await list(`standing=open&limit=17${after}`)
+      const page: Listed = await list(`status=open&limit=17${after}`)
       paged.push(...page.items)
       after = page.nextCursor && `&cursor=${page.nextCursor}`
     }

@@ -3,8 +3,11 @@ import { createHash, randomBytes } from 'node:crypto'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import * as kit from 'drizzle-kit/api'
+import { asc } from 'drizzle-orm'
 import pg from 'pg'
+import { brotliDecompressSync } from 'node:zlib'
 import { afterAll, beforeAll, expect, it } from 'vitest'
+import { ChainVerifier } from '../../core/ledger/chain'
 import { idleQueue } from '../../demo/seed'
 import { migrateDatabase, openAsOwner } from '../../server/db/database'
 import * as schema from '../../server/db/schema'
@@ -16,6 +19,9 @@ import { rebuildDerived } from '../../server/services/rebuild'
 import { beginRulebook, readRulebook } from '../../server/services/rulebooks'
 import { houseText } from '../support/rules'
 import { definition } from '../support/world'
+import { personColumns } from '../../server/db/names'
+import { ledger, people, rollouts } from '../../server/db/schema'
+import { toActor } from '../../server/services/people'
 
 const migrations = 'server/db/migrations'
 const folder = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
@@ -83,12 +89,8 @@ it('brings a register from before there were rulebooks to the rulebook', async (
       allowedTargets: [],
       now: () => new Date(),
     }
-    const actor = {
-      name: 'elm',
-      displayName: 'Elm Ledger',
-      role: 'governance' as const,
-      team: undefined,
-    }
+    const [tomas] = await db.select(personColumns).from(people)
+    const actor = { ...toActor(tomas!), role: 'governance' as const }
     expect(await db.transaction((tx) => beginRulebook(tx, houseText, { ...services, actor }))).toBe(
       true,
     )
@@ -148,8 +150,8 @@ it('brings placements, hosts and gateways from before there were groups along', 
     expect(await rows('SELECT name, "group" FROM gateways')).toEqual([
       { name: 'north', group: 'north' },
     ])
-    expect(await rows('SELECT id, edition, "group" FROM placements')).toEqual([
-      { id: 'supply-trial-1', edition: 3, group: 'north' },
+    expect(await rows('SELECT id, generation, "group" FROM placements')).toEqual([
+      { id: 'supply-trial-1', generation: 3, group: 'north' },
     ])
     expect(await rows('SELECT gateway, differences FROM placement_sites')).toEqual([
       { gateway: 'north', differences: [{ what: 'route' }] },
@@ -167,6 +169,102 @@ it('brings placements, hosts and gateways from before there were groups along', 
   }
 })
 
+/** Who is named where, before people were referred to by id, and after. */
+const named: { table: string; row: string; before: string; after: string }[] = [
+  {
+    table: 'apis',
+    row: 'slug',
+    before: 'team',
+    after: '(SELECT name FROM teams WHERE id = team_id)',
+  },
+  {
+    table: 'people',
+    row: 'name',
+    before: 'team',
+    after: '(SELECT name FROM teams WHERE id = team_id)',
+  },
+  ...(
+    [
+      ['apis', 'slug', 'owner', 'owner_id'],
+      ['revisions', 'id', 'saved_by', 'saved_by_id'],
+      ['waivers', 'id', 'asked_by', 'asked_by_id'],
+      ['waivers', 'id', 'decided_by', 'decided_by_id'],
+      ['baselines', 'key', 'accepted_by', 'accepted_by_id'],
+      ['assignments', 'key', 'person', 'assignee_id'],
+      ['comments', 'id', 'by', 'by_id'],
+      ['rulebooks', 'slug', 'saved_by', 'saved_by_id'],
+      ['editions', 'number', 'published_by', 'published_by_id'],
+      ['placements', 'id', 'applied_by', 'applied_by_id'],
+      ['rollouts', 'id', 'by', 'by_id'],
+      ['promotions', 'id', 'requested_by', 'requested_by_id'],
+      ['approvals', 'at', 'by', 'by_id'],
+      ['proposals', 'id', 'by', 'by_id'],
+      ['intakes', 'id', 'by', 'by_id'],
+    ] as const
+  ).map(([table, row, before, id]) => ({
+    table,
+    row,
+    before: `"${before}"`,
+    after: `(SELECT name FROM people WHERE people.id = "${table}"."${id}")`,
+  })),
+]
+
+it('brings a database of the demo, as it was before people and teams had ids, along with nothing lost', async () => {
+  const old = `${name}_dump`
+  await admin.query(`CREATE DATABASE ${old}`)
+  const { db, pool } = openAsOwner(`${server}/${old}`)
+  try {
+    const dump = brotliDecompressSync(readFileSync('tests/support/register-0013.sql.br'))
+    const client = await pool.connect()
+    await client.query(dump.toString('utf8'))
+    client.release(true)
+    const rows = async (query: string) => (await pool.query<Record<string, unknown>>(query)).rows
+    const tables = (
+      await rows("SELECT tablename FROM pg_tables WHERE schemaname = 'public' ORDER BY 1")
+    ).map(({ tablename }) => tablename as string)
+    const counts = async () =>
+      Promise.all(
+        tables.map(async (table) => [
+          table,
+          (await rows(`SELECT count(*)::int AS n FROM "${table}"`))[0]!['n'],
+        ]),
+      )
+    const whoIs = async (side: 'before' | 'after') =>
+      Promise.all(
+        named.map(({ table, row, ...sides }) =>
+          rows(`SELECT "${row}"::text AS row, ${sides[side]} AS who FROM "${table}" ORDER BY 1, 2`),
+        ),
+      )
+    const days = () =>
+      rows(`SELECT 'waiver' AS what, id, until::text AS day FROM waivers
+        UNION ALL SELECT 'sunset', id, sunset::text FROM apis ORDER BY 1, 2`)
+    const [before, namesBefore, daysBefore] = [await counts(), await whoIs('before'), await days()]
+    expect(before.filter(([, n]) => n !== 0).length).toBeGreaterThan(20)
+    await migrateDatabase(db, migrations)
+    expect(await counts()).toEqual(before)
+    expect(await whoIs('after')).toEqual(namesBefore)
+    expect(await days()).toEqual(daysBefore)
+    // What was written into the ledger before verifies after.
+    const verifier = new ChainVerifier()
+    for (const { at, apiId, ...entry } of await db
+      .select()
+      .from(ledger)
+      .orderBy(asc(ledger.number)))
+      verifier.add({ ...entry, at: at.toISOString() })
+    expect(verifier.checked).toBeGreaterThan(100)
+    expect(verifier.firstBreak).toBeUndefined()
+    // The rollouts that were kept can be read by the code of today.
+    for (const { change } of await db.select({ change: rollouts.change }).from(rollouts)) {
+      if (change.kind !== 'place') continue
+      for (const { apiId, revisionId, generation } of change.wanted)
+        expect([apiId, revisionId, generation].every(Number.isInteger)).toBe(true)
+    }
+  } finally {
+    await pool.end()
+    await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)
+  }
+})
+
 interface Snapshot {
   id: string
 }
@@ -175,6 +273,43 @@ interface Kit {
   generateDrizzleJson: (schema: object, before: string) => Snapshot
   generateMigration: (before: Snapshot, after: Snapshot) => Promise<string[]>
 }
+
+/** Columns, constraints and indexes of a database, in words that can be compared. */
+async function shapeOf(pool: pg.Pool): Promise<string[]> {
+  const { rows } = await pool.query<{ says: string }>(`
+    SELECT format('%s.%s %s %s %s', c.relname, a.attname, format_type(a.atttypid, a.atttypmod),
+      CASE WHEN a.attnotnull THEN 'not null' END, pg_get_expr(d.adbin, d.adrelid)) AS says
+    FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
+    WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND a.attnum > 0 AND NOT a.attisdropped
+    UNION ALL SELECT format('%s %s %s', conrelid::regclass, conname, pg_get_constraintdef(oid))
+    FROM pg_constraint WHERE connamespace = 'public'::regnamespace AND contype <> 't'
+    UNION ALL SELECT indexdef FROM pg_indexes WHERE schemaname = 'public'
+    ORDER BY 1`)
+  return rows.map(({ says }) => says)
+}
+
+it('makes the tables that the schema of the code says', async () => {
+  const { generateDrizzleJson, generateMigration } = kit as unknown as Kit
+  const databases = [`${name}_migrated`, `${name}_generated`]
+  for (const database of databases) await admin.query(`CREATE DATABASE ${database}`)
+  const [migrated, generated] = databases.map((database) => openAsOwner(`${server}/${database}`))
+  try {
+    await migrateDatabase(migrated!.db, migrations)
+    await generated!.pool.query('CREATE EXTENSION IF NOT EXISTS pg_trgm')
+    const empty = generateDrizzleJson({}, '')
+    const statements = await generateMigration(empty, generateDrizzleJson(schema, empty.id))
+    // What refers to others comes last: it may need an index of theirs.
+    const refers = (statement: string) => Number(statement.includes('FOREIGN KEY'))
+    for (const statement of statements.sort((a, b) => refers(a) - refers(b)))
+      await generated!.pool.query(statement)
+    const said = await shapeOf(generated!.pool)
+    expect(said.length).toBeGreaterThan(300)
+    expect(await shapeOf(migrated!.pool)).toEqual(said)
+  } finally {
+    await Promise.all([migrated!.pool.end(), generated!.pool.end()])
+    for (const database of databases) await admin.query(`DROP DATABASE ${database} WITH (FORCE)`)
+  }
+})
 
 it('ends where the schema of the code is', async () => {
   const meta = join(migrations, 'meta')

@@ -1,3 +1,4 @@
+import { placementEtag } from '../../shared/etags'
 import { eq, isNull } from 'drizzle-orm'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import type { PlacementItem, SpecBody } from '../../shared/api/placements'
@@ -6,7 +7,7 @@ import type { RolloutItem } from '../../shared/api/rollouts'
 import { ledger, placements, rollouts } from '../../server/db/schema'
 import type { Context } from '../../server/services/context'
 import { verifyLedger } from '../../server/services/ledger'
-import { changePlacement, placementEtag, readPlacement } from '../../server/services/placements'
+import { changePlacement, readPlacement } from '../../server/services/placements'
 import { workRollout } from '../../server/services/rollout-work'
 import {
   bringIn,
@@ -66,12 +67,12 @@ const ended = async (rollout: number) => {
   }
 }
 const change = async (requests: number) => {
-  const { spec, edition } = await now()
+  const { spec, generation: generation } = await now()
   return tomas.call<Omit<PlacementItem, 'id'> & RolloutItem & { detail: string }>(
     'PUT',
     `/placements/${id}`,
     { ...spec, limit: { requests, seconds: 60 } },
-    { 'if-match': placementEtag(edition) },
+    { 'if-match': placementEtag({ generation }) },
   )
 }
 
@@ -255,13 +256,13 @@ describe('a process that dies', () => {
           if (tries > 20) throw new Error(`rollout ${rollout} does not end`)
       },
     }
-    const { edition } = await readPlacement(context, id)
+    const { generation } = await readPlacement(context, id)
     const { spec } = await readPlacement(context, id)
     const outcome = await changePlacement(
       context,
       id,
       { ...spec, limit: { requests, seconds: 60 } },
-      placementEtag(edition),
+      placementEtag({ generation }),
     ).then(
       () => ({ died, refused: false }),
       () => ({ died, refused: true }),
@@ -288,17 +289,17 @@ describe('a process that dies', () => {
   const everyPoint = async (
     from: number,
     steps: { before: number; after: number },
-    check: (requests: number, refused: boolean, edition: number) => Promise<void>,
+    check: (requests: number, refused: boolean, generation: number) => Promise<void>,
   ) => {
     let points = 0
     for (const when of ['before', 'after'] as const) {
       // After a statement is before the next one, but for what the network does between them.
       for (let at = 0; ; at += steps[when]) {
         const requests = from + points++
-        const { edition } = await now()
+        const { generation } = await now()
         const { died, refused } = await act(requests, { at, when })
         await everythingIsKnown()
-        await check(requests, refused, edition)
+        await check(requests, refused, generation)
         if (!died) break
       }
     }
@@ -312,10 +313,10 @@ describe('a process that dies', () => {
     const points = await everyPoint(
       1000,
       { before: 1, after: 6 },
-      async (requests, refused, edition) => {
+      async (requests, refused, generation) => {
         expect(refused).toBe(false)
         expect(await now()).toMatchObject({
-          edition: edition + 1,
+          generation: generation + 1,
           mark: 'in-step',
           spec: { limit: { requests } },
         })
@@ -337,11 +338,15 @@ describe('a process that dies', () => {
     const { spec } = await now()
     const approved = spec.limit!.requests
     south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
-    const points = await everyPoint(3000, { before: 2, after: 7 }, async (_, refused, edition) => {
-      expect(refused).toBe(true)
-      expect(await now()).toMatchObject({ edition, spec: { limit: { requests: approved } } })
-      expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])
-    })
+    const points = await everyPoint(
+      3000,
+      { before: 2, after: 7 },
+      async (_, refused, generation) => {
+        expect(refused).toBe(true)
+        expect(await now()).toMatchObject({ generation, spec: { limit: { requests: approved } } })
+        expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])
+      },
+    )
     expect(points).toBeGreaterThan(20)
   }, 180_000)
 })
@@ -359,12 +364,12 @@ describe('beyond the first stage', () => {
   const carryOut = (request: number) =>
     oskar.call<PromotionDetail & { detail: string }>('POST', `/promotions/${request}/promote`)
   const gate = ({ gates }: PromotionDetail) => gates.find(({ id: name }) => name === 'approval')!
-  const ask = (kind: string, more: object = {}, edition = 1) =>
+  const ask = (kind: string, more: object = {}, generation = 1) =>
     tomas.call<PromotionDetail & { detail: string }>(
       'POST',
       `/placements/${live}/requests`,
       { kind, note: 'Please', ...more },
-      { 'if-match': placementEtag(edition) },
+      { 'if-match': placementEtag({ generation }) },
     )
 
   it('an approval is given to a plan, and void once anything of it changes', async () => {
@@ -391,14 +396,14 @@ describe('beyond the first stage', () => {
     expect((await approve(ruth, asked.id, before)).status).toBe(412)
     expect((await approve(ruth, asked.id)).status).toBe(201)
     expect((await carryOut(asked.id)).body).toMatchObject({ state: 'done' })
-    expect(await now(live)).toMatchObject({ stage: 'Rehearsal', edition: 1, mark: 'in-step' })
+    expect(await now(live)).toMatchObject({ stage: 'Rehearsal', generation: 1, mark: 'in-step' })
   })
 
   it('nothing changes directly, for nobody', async () => {
     const { spec } = await now(live)
     for (const visitor of [tomas, oskar, imara]) {
       const put = await visitor.call<{ detail: string }>('PUT', `/placements/${live}`, spec, {
-        'if-match': placementEtag(1),
+        'if-match': placementEtag({ generation: 1 }),
       })
       expect(put).toMatchObject({
         status: 409,
@@ -424,7 +429,7 @@ describe('beyond the first stage', () => {
     await approve(ruth, request.body.id)
     expect((await carryOut(request.body.id)).body.state).toBe('done')
     expect((await carryOut(request.body.id)).status).toBe(409)
-    expect(await now(live)).toMatchObject({ edition: 2, spec: { limit: { requests: 90 } } })
+    expect(await now(live)).toMatchObject({ generation: 2, spec: { limit: { requests: 90 } } })
   })
 
   it('governance goes past an approval in an emergency, which a second person confirms', async () => {

@@ -246,7 +246,7 @@ describe('a waiver', () => {
       }),
     ).toMatchObject({ status: 204 })
     expect((await counts()).must).toBe(must - 1)
-    expect(await findings('&standing=waived')).toMatchObject([
+    expect(await findings('&status=waived')).toMatchObject([
       { rule: 'no-default-on-required', waiver: body.waiver },
     ])
     expect(await state(body.waiver)).toMatchObject({
@@ -330,7 +330,7 @@ describe('seeing to findings', () => {
     expect(await save(text.replace('title: Supply', 'title:  Supply'))).toMatchObject({
       status: 201,
     })
-    expect(await findings('&standing=open')).toMatchObject([{ rule: 'contact-email' }])
+    expect(await findings('&status=open')).toMatchObject([{ rule: 'contact-email' }])
   })
 
   it('is counted by rule and API, and over time', async () => {

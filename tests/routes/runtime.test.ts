@@ -173,17 +173,20 @@ describe('the request desk', () => {
   })
 
   it('explains a 429', async () => {
-    const { spec, edition } = await now()
+    const { spec, generation: generation } = await now()
     const changed = await tomas.call(
       'PUT',
       `/placements/${id}`,
       { ...spec, limit: { requests: 2, seconds: 60 } },
-      { 'if-match': `"placement-${edition}"` },
+      { 'if-match': `"placement-${generation}"` },
     )
     expect(changed.status).toBe(200)
     expect(
-      (await tomas.call('PUT', `/placements/${id}`, spec, { 'if-match': `"placement-${edition}"` }))
-        .status,
+      (
+        await tomas.call('PUT', `/placements/${id}`, spec, {
+          'if-match': `"placement-${generation}"`,
+        })
+      ).status,
     ).toBe(412)
     await send('/supply/v2/areas', { key })
     await send('/supply/v2/areas', { key })

@@ -11,7 +11,7 @@ export function readable(
   others: Readonly<Record<string, string>> = {},
 ): Readable {
   const reading = readDefinition({ file, text }, besideIn(new Map(Object.entries(others))))
-  if (!reading.readable) throw new Error(JSON.stringify(reading.problems.slice(0, 3)))
+  if (!reading.readable) throw new Error(JSON.stringify(reading.diagnostics.slice(0, 3)))
   return reading
 }
 

@@ -10,8 +10,8 @@ import { wordsFrom, wordTest } from '../../core/rules/spelling'
 export const houseText = readFileSync('rulebooks/house.yaml', 'utf8')
 
 export const readHouse = (): Rulebook => {
-  const { rulebook, problems } = readRulebook({ file: 'house.yaml', text: houseText })
-  if (!rulebook || problems.length > 0) throw new Error(JSON.stringify(problems))
+  const { rulebook, diagnostics } = readRulebook({ file: 'house.yaml', text: houseText })
+  if (!rulebook || diagnostics.length > 0) throw new Error(JSON.stringify(diagnostics))
   return rulebook
 }
 
@@ -27,9 +27,9 @@ export function checkText(
   edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   facts: Partial<Circumstances> = {},
 ): CheckResult {
-  const { documents, contract, problems } = readable(text)
+  const { documents, contract, diagnostics } = readable(text)
   return check(documents, contract, edition, circumstancesOf({ today, ...facts }), {
     isWord,
-    problems,
+    diagnostics,
   })
 }

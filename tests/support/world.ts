@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { createApp, createRouter, toNodeListener } from 'h3'
 import pg from 'pg'
 import { people as demoPeople, password } from '../../demo/world'
-import { seedFoundation } from '../../demo/seed'
+import { seedBackends, seedFoundation } from '../../demo/seed'
 import { startGateway } from '../../gateway/gateway'
 import {
   migrateDatabase,
@@ -53,7 +53,11 @@ export class Refused extends Error {
 export class Visitor {
   private readonly cookies = new Map<string, string>()
 
-  constructor(private readonly base: string) {}
+  constructor(
+    private readonly base: string,
+    /** What the world does once an API has been brought in. */
+    readonly entered: (slug: string) => Promise<void> = () => Promise.resolve(),
+  ) {}
 
   /** Goes to a page as a browser does, and says where it is sent on to. */
   async goTo(url: string): Promise<{ status: number; location: string }> {
@@ -262,7 +266,7 @@ export async function makeWorld({
     adminUrl,
     dataUrl,
     async visitor(person) {
-      const visitor = new Visitor(base)
+      const visitor = new Visitor(base, (slug) => seedBackends(db, slug, standins))
       await visitor.signIn(person)
       return visitor
     },
@@ -313,8 +317,10 @@ const closed = (server: http.Server) =>
 
 /** A context for calling use cases directly. */
 export function contextOf({ services }: World, name: string): Context {
-  const person = demoPeople.find((candidate) => candidate.name === name)!
-  return actAs(services, { ...person, team: person.team })
+  const at = demoPeople.findIndex((candidate) => candidate.name === name)
+  const person = demoPeople[at]!
+  // They are inserted in this order.
+  return actAs(services, { ...person, id: at + 1, team: person.team })
 }
 
 /** Brings a definition in as its owner would, and answers what was saved. */
@@ -328,9 +334,11 @@ export async function bringIn(
     '/intakes?file=a.yaml',
     text,
   )
-  return visitor.call<{ api: string; revision: number; detail?: string }>(
+  const accepted = await visitor.call<{ api: string; revision: number; detail?: string }>(
     'POST',
     `/intakes/${intake.body.id}/accept`,
     about,
   )
+  if (accepted.status === 201) await visitor.entered(accepted.body.api)
+  return accepted
 }

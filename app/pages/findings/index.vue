@@ -8,7 +8,7 @@ const { filters, set, toggle, clear, any } = useFilters([
   'team',
   'level',
   'rule',
-  'standing',
+  'status',
   'person',
   'first',
 ] as const)
@@ -18,12 +18,12 @@ const findings = ref<FindingItem[]>([])
 const { busy, refusal, act } = useAct()
 const loaded = ref(false)
 /** What counts comes first; what was waived or accepted is a filter away. */
-const standing = computed(() => filters.value.standing || 'open')
+const status = computed(() => filters.value.status || 'open')
 async function load(more = false) {
   await act(async () => {
     const page = await api.listFindings({
       ...filters.value,
-      standing: standing.value === 'all' ? undefined : standing.value,
+      status: status.value === 'all' ? undefined : status.value,
       limit: 200,
       ...(more && { cursor: cursor.value }),
     })
@@ -129,7 +129,7 @@ const chips = computed(() => [
     ),
   },
   {
-    name: 'standing' as const,
+    name: 'status' as const,
     label: 'Show',
     any: 'open',
     options: choicesOf(['waived', 'accepted', 'all']),
@@ -206,7 +206,7 @@ const chips = computed(() => [
       </button>
       <button class="ghost" @click="waiving = picked">Ask for a waiver</button>
       <button
-        v-if="picked.some(({ standing: now }) => now === 'accepted')"
+        v-if="picked.some(({ status: now }) => now === 'accepted')"
         class="ghost"
         @click="apply({ accept: false })"
       >
@@ -250,8 +250,8 @@ const chips = computed(() => [
             />
           </td>
           <td>
-            <span class="level" :class="finding.standing === 'waived' ? 'waived' : finding.level">{{
-              finding.standing === 'open' ? finding.level : finding.standing
+            <span class="level" :class="finding.status === 'waived' ? 'waived' : finding.level">{{
+              finding.status === 'open' ? finding.level : finding.status
             }}</span>
           </td>
           <td class="said">

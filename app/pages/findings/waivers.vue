@@ -156,7 +156,7 @@ const chips = computed(() => [
               :class="item.findings ? 'plain' : 'soft'"
               :to="{
                 path: '/findings',
-                query: { rule: item.rule, standing: 'waived', ...(item.api && { api: item.api }) },
+                query: { rule: item.rule, status: 'waived', ...(item.api && { api: item.api }) },
               }"
               >{{ item.findings }}</NuxtLink
             >

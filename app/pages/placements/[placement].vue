@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { placementEtag } from '~~/shared/etags'
 import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { PlacementItem, SpecBody } from '~~/shared/api/placements'
 
@@ -28,7 +29,7 @@ const session = useSession()
 /** Beyond the first stage nothing changes without review. */
 const reviewed = computed(() => placement.value?.stage !== session.shell?.stages[0])
 const note = ref('')
-const ifMatch = computed(() => `"placement-${placement.value?.edition}"`)
+const ifMatch = computed(() => placement.value && placementEtag(placement.value))
 async function apply() {
   const { api: slug } = placement.value!
   if (reviewed.value) {

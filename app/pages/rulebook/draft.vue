@@ -58,7 +58,7 @@ function recheck(delay?: number) {
 }
 
 const book = computed(() => answer.value?.reading.rulebook)
-const problems = computed(() => answer.value?.reading.problems ?? [])
+const diagnostics = computed(() => answer.value?.reading.diagnostics ?? [])
 /** The rules as they stand, those among them whose expressions are at fault. */
 const rules = computed(() => [
   ...(book.value?.rules ?? []),
@@ -168,7 +168,7 @@ function typed() {
   text.value = editor.value!.current()
   recheck()
 }
-const tints = computed(() => problems.value.map(({ line }) => ({ line, level: 'MUST' })))
+const tints = computed(() => diagnostics.value.map(({ line }) => ({ line, level: 'MUST' })))
 
 const saving = useAct()
 async function save() {
@@ -344,10 +344,10 @@ async function saveOver() {
     </div>
     <p v-else class="soft">Reading the rulebook …</p>
     <template #margin>
-      <template v-if="problems.length">
-        <h2>{{ count(problems.length, 'fault') }}</h2>
+      <template v-if="diagnostics.length">
+        <h2>{{ count(diagnostics.length, 'fault') }}</h2>
         <button
-          v-for="problem in problems"
+          v-for="problem in diagnostics"
           :key="problem.line + problem.message"
           class="fault"
           @click="showText(problem.line)"
@@ -382,7 +382,7 @@ async function saveOver() {
         v-if="draft"
         :rulebook="slug"
         :text="text"
-        :ready="problems.length === 0"
+        :ready="diagnostics.length === 0"
         :titles="titles"
       />
       <template v-if="draft && !locked">
@@ -403,7 +403,7 @@ async function saveOver() {
           /></label>
           <button
             class="ghost"
-            :disabled="problems.length > 0 || note.trim().length < 5 || saving.busy.value"
+            :disabled="diagnostics.length > 0 || note.trim().length < 5 || saving.busy.value"
             @click="publish()"
           >
             Publish as an edition

@@ -13,16 +13,16 @@ import {
   type Tag,
 } from '../../contract/model'
 import { isSchema } from '../../contract/schemas'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { pointerStep } from '../../text/pointer'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { compact, isObject, namesOf, none, textOf, type Node } from '../../text/values'
 import { isReference, type References } from './references'
 
 /** A part of the document, and where it is written. */
 export interface At {
   value: Node
-  at: Place
+  at: Location
 }
 
 /** The `x-…` members of an object, or undefined where there are none. */
@@ -39,14 +39,14 @@ export function extensionsOf(node: Node): Extensions | undefined {
  * left out without another word.
  */
 export class Builder {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
 
   constructor(
     protected readonly references: References,
     protected readonly root: Node,
   ) {}
 
-  protected resolved(value: unknown, at: Place): At | undefined {
+  protected resolved(value: unknown, at: Location): At | undefined {
     if (!isReference(value)) return isObject(value) ? { value, at } : undefined
     const target = this.references.follow(value, at)
     if (!target || !isObject(target.value)) return undefined
@@ -59,12 +59,12 @@ export class Builder {
     return { value: target.value, at: target.at }
   }
 
-  protected node(value: unknown, at: Place): Node {
+  protected node(value: unknown, at: Location): Node {
     return this.resolved(value, at)?.value ?? {}
   }
 
   /** What `make` makes of each object of a list, its references followed. */
-  protected list<T>(value: unknown, at: Place, make: (node: Node, at: Place) => T): T[] {
+  protected list<T>(value: unknown, at: Location, make: (node: Node, at: Location) => T): T[] {
     const target = this.references.follow(value, at)
     if (!target || !Array.isArray(target.value)) return none
     const found: T[] = []
@@ -78,8 +78,8 @@ export class Builder {
   /** What `make` makes, if anything, of each object that is named in another, its references followed. */
   protected entries<T>(
     value: unknown,
-    at: Place,
-    make: (key: string, node: Node, at: Place) => T | undefined,
+    at: Location,
+    make: (key: string, node: Node, at: Location) => T | undefined,
   ): T[] {
     if (value === undefined) return none
     const target = this.references.follow(value, at)
@@ -101,9 +101,9 @@ export class Builder {
     const info = this.node(this.root['info'], '/info')
     const version = info['version']
     if (typeof version === 'number') {
-      this.problems.push({
+      this.diagnostics.push({
         at: '/info/version',
-        level: 'warning',
+        severity: 'warning',
         message: `The version ${version} is a number; put it in quotes`,
       })
     }
@@ -156,7 +156,7 @@ export class Builder {
     )
   }
 
-  protected namedSchemas(value: unknown, at: Place): NamedSchema[] {
+  protected namedSchemas(value: unknown, at: Location): NamedSchema[] {
     const target = this.references.follow(value, at)
     if (!target || !isObject(target.value)) return []
     const found: NamedSchema[] = []
@@ -178,7 +178,7 @@ export class Builder {
       )
   }
 
-  protected pathItem(path: string, value: Node, at: Place): PathItem | undefined {
+  protected pathItem(path: string, value: Node, at: Location): PathItem | undefined {
     const item: PathItem = compact({
       at,
       path,
@@ -206,22 +206,22 @@ export class Builder {
    * The value of an example. One that is nothing but a reference to another example is what its author took for it: the
    * specification takes it for the value, so it is followed and warned of.
    */
-  private exampleValue(example: Node, at: Place): unknown {
+  private exampleValue(example: Node, at: Location): unknown {
     const value = example['value'] ?? example['dataValue'] ?? example['serializedValue']
     if (!isObject(value) || Object.keys(value).length !== 1) return value
     const { $ref } = value
     if (typeof $ref !== 'string' || !$ref.includes('#/components/examples/')) return value
     const target = this.references.follow(value, pointerStep(at, 'value'))
     if (!target || !isObject(target.value) || !('value' in target.value)) return value
-    this.problems.push({
+    this.diagnostics.push({
       at: pointerStep(at, 'value'),
-      level: 'warning',
+      severity: 'warning',
       message: `The value of this example is a reference to ${$ref}; refer to it in place of the example`,
     })
     return target.value['value']
   }
 
-  protected examples(node: Node, at: Place): Example[] {
+  protected examples(node: Node, at: Location): Example[] {
     if (node['example'] !== undefined) return [{ name: 'example', value: node['example'] }]
     if (node['examples'] === undefined) return none
     return this.entries(node['examples'], pointerStep(at, 'examples'), (key, value, valueAt) =>
@@ -237,10 +237,10 @@ export class Builder {
 }
 
 /** Warns of what a valid text may hold and a careful author would not: places that contradict one another. */
-export function contradictions({ operations, securitySchemes }: Contract): PlacedProblem[] {
+export function contradictions({ operations, securitySchemes }: Contract): PlacedDiagnostic[] {
   const schemes = new Set(securitySchemes.map(({ name }) => name))
   const judged = new Set<SecurityRequirement[]>()
-  const problems: PlacedProblem[] = []
+  const diagnostics: PlacedDiagnostic[] = []
   const ids = new Map<string, { method: string; path: string }>()
   const shapes = new Map<string, string>()
   let previous = ''
@@ -251,14 +251,14 @@ export function contradictions({ operations, securitySchemes }: Contract): Place
       for (const name of security.flatMap((requirement) => Object.keys(requirement))) {
         if (schemes.has(name)) continue
         const message = `No security scheme is called "${name}"`
-        problems.push({ at: pointerStep(at, 'security'), level: 'warning', message })
+        diagnostics.push({ at: pointerStep(at, 'security'), severity: 'warning', message })
       }
     }
     if (id !== undefined) {
       const twin = ids.get(id)
       if (twin) {
         const message = `The operationId "${id}" is also that of ${operationName(twin)}`
-        problems.push({ at: pointerStep(at, 'operationId'), level: 'warning', message })
+        diagnostics.push({ at: pointerStep(at, 'operationId'), severity: 'warning', message })
       } else ids.set(id, { method, path })
     }
     if (path !== previous) {
@@ -269,16 +269,16 @@ export function contradictions({ operations, securitySchemes }: Contract): Place
       if (known === undefined) shapes.set(shape, path)
       else if (known !== path) {
         const message = `"${path}" and "${known}" answer the same addresses`
-        problems.push({ at: at.slice(0, at.lastIndexOf('/')), level: 'warning', message })
+        diagnostics.push({ at: at.slice(0, at.lastIndexOf('/')), severity: 'warning', message })
       }
     }
     for (const template of templates) {
       const name = template.slice(1, -1)
       if (!parameters.some((p) => p.in === 'path' && p.name === name)) {
         const message = `${operationName({ method, path })} does not describe its path parameter "${name}"`
-        problems.push({ at, level: 'warning', message })
+        diagnostics.push({ at, severity: 'warning', message })
       }
     }
   }
-  return problems
+  return diagnostics
 }

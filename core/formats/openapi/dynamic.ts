@@ -12,7 +12,7 @@ import {
   withPart,
 } from '../../contract/schemas'
 import { freeName } from '../../text/names'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 
 /** What a document says of its dynamic references. References are the contract's own. */
 export interface Bindings {
@@ -46,7 +46,7 @@ const mostCopies = 1000
 export function bindDynamic(
   contract: Contract,
   bindings: Bindings,
-  resourceAt: (place: Place) => string,
+  resourceAt: (place: Location) => string,
 ): Contract {
   if (bindings.asked.size === 0) return contract
   return new Binding(contract, bindings, resourceAt).contract
@@ -71,12 +71,12 @@ class Binding {
   constructor(
     contract: Contract,
     private readonly bindings: Bindings,
-    private readonly resourceAt: (place: Place) => string,
+    private readonly resourceAt: (place: Location) => string,
   ) {
     this.byName = schemasByName(contract)
     this.named = new Map(contract.schemas.map((schema) => [schema.name, schema]))
     this.needs = needsOf(contract, bindings)
-    const from = (at: Place) => {
+    const from = (at: Location) => {
       const base = resourceAt(at)
       const scope = this.entered(nothing, base)
       return (schema: Schema) => this.bound(schema, scope, base)

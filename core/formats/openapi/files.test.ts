@@ -28,7 +28,7 @@ components:
   }
 
   it('are followed, and every schema they lead to has one name', () => {
-    const { contract, documents, problems } = read(text, others)
+    const { contract, documents, diagnostics } = read(text, others)
     const [operation] = contract.operations
     expect(operation!.at).toBe('paths/hydrants.yaml#/get')
     expect(operation!.parameters[0]).toMatchObject({
@@ -51,7 +51,7 @@ components:
           contract.schemas.findIndex(({ name }) => name === b[0]),
       ),
     )
-    expect(problems).toMatchObject([
+    expect(diagnostics).toMatchObject([
       {
         file: 'schemas/outlet.yaml',
         line: 1,
@@ -63,20 +63,20 @@ components:
   })
 
   it('that lead to a file which is not there, or to another host, say so', () => {
-    const { problems, documents } = read(`${head('3.1.0')}paths: {}
+    const { diagnostics, documents } = read(`${head('3.1.0')}paths: {}
 components:
   schemas:
     A: { $ref: 'gone.yaml' }
     B: { $ref: 'https://other.example/b.yaml#/B' }
 `)
-    expect(problems).toMatchObject([
+    expect(diagnostics).toMatchObject([
       {
-        level: 'error',
+        severity: 'error',
         line: 6,
         message: expect.stringMatching(/gone.yaml, which is not among the files/) as string,
       },
       {
-        level: 'warning',
+        severity: 'warning',
         line: 7,
         message: expect.stringMatching(/leads to another host/) as string,
       },
@@ -85,12 +85,12 @@ components:
   })
 
   it('show the syntax errors of the other file at their place', () => {
-    const { problems } = read(
+    const { diagnostics } = read(
       `${head('3.1.0')}paths: {}\ncomponents: { schemas: { A: { $ref: b.yaml } } }\n`,
       { 'b.yaml': 'type: [\n' },
     )
-    expect(problems).toEqual(
-      expect.arrayContaining([expect.objectContaining({ file: 'b.yaml', level: 'error' })]),
+    expect(diagnostics).toEqual(
+      expect.arrayContaining([expect.objectContaining({ file: 'b.yaml', severity: 'error' })]),
     )
   })
 })
@@ -112,19 +112,19 @@ components:
   })
 
   it('of a YAML alias are turned over once', () => {
-    const { contract, problems } = read(`${head('3.0.3')}paths: {}
+    const { contract, diagnostics } = read(`${head('3.0.3')}paths: {}
 components:
   schemas:
     A: &a { type: string, nullable: true }
     B: *a
     C: { type: object, properties: { d: *a, e: { $ref: '#/components/schemas/B' } } }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(contract.schemas[1]!.schema).toEqual({ type: ['string', 'null'] })
   })
 
   it('of Swagger 2.0 stand in bodies, forms, headers and parameters', () => {
-    const { contract, problems } = read(`swagger: "2.0"
+    const { contract, diagnostics } = read(`swagger: "2.0"
 info: { title: A, version: "1" }
 host: api.brackenmere.example
 basePath: /v1
@@ -146,7 +146,7 @@ paths:
 definitions: { Thing: { type: object, discriminator: kind, properties: { kind: { type: string } } } }
 securityDefinitions: { o: { type: oauth2, flow: accessCode, authorizationUrl: https://a.example, tokenUrl: https://t.example, scopes: { r: Read } } }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const [put, post] = contract.operations
     expect(contract.servers.map(({ url }) => url)).toEqual([
       'https://api.brackenmere.example/v1',
@@ -180,7 +180,7 @@ securityDefinitions: { o: { type: oauth2, flow: accessCode, authorizationUrl: ht
 
 describe('OpenAPI 3.2', () => {
   it('has more methods, streams, tags below tags and the whole query as a parameter', () => {
-    const { contract, problems } =
+    const { contract, diagnostics } =
       read(`${head('3.2.0')}tags: [{ name: A, kind: nav }, { name: B, parent: A, summary: Bees }]
 paths:
   /a:
@@ -190,7 +190,7 @@ paths:
     additionalOperations:
       COPY: { responses: { '204': { description: copied } } }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(contract.operations.map(({ method }) => method)).toEqual(['query', 'COPY'])
     expect(contract.operations[0]!.responses[0]).toMatchObject({
       summary: 'Rows',
@@ -200,12 +200,12 @@ paths:
   })
 
   it('is needed for what is new in it', () => {
-    const { problems } = read(
+    const { diagnostics } = read(
       `${head('3.1.0')}paths: { /a: { query: { responses: { '204': { description: x } } } } }\n`,
     )
-    expect(problems).toMatchObject([
+    expect(diagnostics).toMatchObject([
       {
-        level: 'warning',
+        severity: 'warning',
         message: expect.stringMatching(/has no field "query" in OpenAPI 3.1/) as string,
       },
     ])

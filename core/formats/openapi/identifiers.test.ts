@@ -11,7 +11,7 @@ const head = (version: string) => `openapi: ${version}\ninfo: { title: Boats, ve
 
 describe('JSON Schema identifiers', () => {
   it('resolve anchors, $id and $dynamicRef to where they lead', () => {
-    const { contract, problems } = read(`${head('3.1.0')}paths: {}
+    const { contract, diagnostics } = read(`${head('3.1.0')}paths: {}
 components:
   schemas:
     Root:
@@ -25,7 +25,7 @@ components:
         N: { $dynamicAnchor: node, type: boolean }
     Leaf: { $id: https://schemas.brackenmere.example/leaf, type: string }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const schema = (name: string) => contract.schemas.find((found) => found.name === name)!.schema
     const { properties } = schema('Root') as { properties: Record<string, { $ref: string }> }
     const at = (name: string) => schema(properties[name]!.$ref.split('/').at(-1)!)
@@ -35,7 +35,7 @@ components:
   })
 
   it('hold in the file that gives them', () => {
-    const { contract, problems } = read(
+    const { contract, diagnostics } = read(
       `${head('3.1.0')}paths: {}
 components:
   schemas:
@@ -50,7 +50,7 @@ C: { $id: 'https://schemas.brackenmere.example/c', type: 'null' }
 `,
       },
     )
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const other = contract.schemas.find(({ name }) => name === 'Other')!.schema
     expect(resolveSchema(contract, other)).toMatchObject({ type: 'boolean' })
     const whole = wholeSchema(contract, { $ref: '#/components/schemas/Whole' }) as {
@@ -61,7 +61,7 @@ C: { $id: 'https://schemas.brackenmere.example/c', type: 'null' }
   })
 
   it('of a whole document are its $self', () => {
-    const { contract, problems } = read(`openapi: 3.2.0
+    const { contract, diagnostics } = read(`openapi: 3.2.0
 $self: https://apis.brackenmere.example/tides
 info: { title: A, version: '1' }
 paths: {}
@@ -70,7 +70,7 @@ components:
     A: { $ref: 'https://apis.brackenmere.example/tides#/components/schemas/B' }
     B: { type: string }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(contract.schemas.find(({ name }) => name === 'A')!.schema).toEqual({
       $ref: '#/components/schemas/B',
     })
@@ -119,12 +119,12 @@ components:
 `
 
 describe('dynamic references', () => {
-  const { contract, problems } = read(pages)
+  const { contract, diagnostics } = read(pages)
   const wrong = (name: string, items: unknown[]) =>
     fits(contract, { items }, { $ref: `#/components/schemas/${name}` })
 
   it('mean what the outermost resource on the way offers', () => {
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(wrong('Boats', [{ name: 'Heron' }])).toBeUndefined()
     expect(wrong('Boats', [{}])).toContain('has no "name"')
     expect(wrong('Ferries', [{}])).toContain('has no "line"')
@@ -159,7 +159,7 @@ describe('dynamic references', () => {
   it.each(['openapi-3.1', 'openapi-3.0'] as const)('still mean it as %s', (target) => {
     const { text } = convert(contract, target)
     const again = read(text)
-    expect(again.problems.filter(({ level }) => level === 'error')).toEqual([])
+    expect(again.diagnostics.filter(({ severity }) => severity === 'error')).toEqual([])
     const boats = { $ref: '#/components/schemas/Boats' }
     expect(fits(again.contract, { items: [{}] }, boats)).toContain('has no "name"')
     expect(fits(again.contract, { items: [{ name: 'Heron' }] }, boats)).toBeUndefined()

@@ -1,5 +1,5 @@
 import type { Documents } from '../../text/documents'
-import { resolveName } from '../../text/place'
+import { resolveName } from '../../text/location'
 import { pointerTo, type Pointer } from '../../text/pointer'
 import { isObject } from '../../text/values'
 

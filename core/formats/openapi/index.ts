@@ -1,8 +1,8 @@
 import type { Contract } from '../../contract/model'
 import { referencedName, resolveSchema } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
-import { partsOf } from '../../text/place'
-import type { PlacedProblem } from '../../text/problem'
+import { partsOf } from '../../text/location'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { isObject } from '../../text/values'
 import { contradictions } from './builder'
 import { bindDynamic } from './dynamic'
@@ -31,7 +31,7 @@ export function readOpenApi(
   documents: Documents,
   root: Record<string, unknown>,
   specification: Specification,
-): { contract: Contract; problems: PlacedProblem[] } {
+): { contract: Contract; diagnostics: PlacedDiagnostic[] } {
   const old = specification === '2.0'
   const container = old ? '/definitions' : '/components/schemas'
   const declared = old ? objectIn(root, 'definitions') : objectIn(root, 'components', 'schemas')
@@ -48,10 +48,10 @@ export function readOpenApi(
     if (resolveSchema(contract, schema) !== undefined || !isObject(schema)) continue
     if (typeof schema['$ref'] !== 'string' || referencedName(schema['$ref']) === undefined) continue
     const message = `The schema "${name}" goes in a circle and never reaches a definition`
-    walk.problems.push({ at, level: 'error', message })
+    walk.diagnostics.push({ at, severity: 'error', message })
   }
   return {
     contract,
-    problems: [...walk.problems, ...builder.problems, ...contradictions(contract)],
+    diagnostics: [...walk.diagnostics, ...builder.diagnostics, ...contradictions(contract)],
   }
 }

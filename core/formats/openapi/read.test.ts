@@ -4,10 +4,10 @@ import { readable } from '../../../tests/support/reading'
 
 const read = (text: string) => readDefinition({ file: 'a.yaml', text })
 const problemsOf = (text: string) =>
-  read(text).problems.map(({ message, line, column, level }) => ({
+  read(text).diagnostics.map(({ message, line, column, severity }) => ({
     message,
     at: `${line}:${column}`,
-    level,
+    severity,
   }))
 const contractOf = (text: string) => readable(text).contract
 
@@ -93,7 +93,7 @@ describe('what is not a readable definition', () => {
   ])('%s', (text, at, message) => {
     expect(problemsOf(text)).toContainEqual({
       at,
-      level: 'error',
+      severity: 'error',
       message: expect.stringMatching(message) as string,
     })
   })
@@ -145,12 +145,12 @@ components:
 
   it('takes a version written as a number, with a warning', () => {
     expect(problemsOf('openapi: 3.1.0\ninfo: { title: a, version: 1.0 }\npaths: {}')).toMatchObject(
-      [{ level: 'warning', at: '2:19' }],
+      [{ severity: 'warning', at: '2:19' }],
     )
   })
 
   it('follows an example whose value is only a reference to another one, with a warning', () => {
-    const { contract, problems } = readable(`openapi: 3.1.0
+    const { contract, diagnostics } = readable(`openapi: 3.1.0
 info: { title: a, version: '1.0.0' }
 paths:
   /valves:
@@ -174,9 +174,9 @@ components:
       { turns: 3 },
       { $ref: '#/components/schemas/Valve' },
     ])
-    expect(problems).toMatchObject([
+    expect(diagnostics).toMatchObject([
       {
-        level: 'warning',
+        severity: 'warning',
         line: 12,
         message: expect.stringMatching(/in place of the example/) as string,
       },

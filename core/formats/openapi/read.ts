@@ -17,7 +17,7 @@ import {
   type Server,
 } from '../../contract/model'
 import { overridden } from '../../contract/parts'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { pointerStep } from '../../text/pointer'
 import { compact, isObject, namesOf, textOf, type Node } from '../../text/values'
 import { Builder, extensionsOf } from './builder'
@@ -65,7 +65,7 @@ export class OpenApiBuilder extends Builder {
     }) satisfies Contract
   }
 
-  private servers(value: unknown, at: Place): Server[] {
+  private servers(value: unknown, at: Location): Server[] {
     return this.list(value, at, (server, here) =>
       compact({
         at: here,
@@ -91,7 +91,7 @@ export class OpenApiBuilder extends Builder {
   private pathOperations(
     path: string,
     value: Node,
-    at: Place,
+    at: Location,
     security: SecurityRequirement[],
   ): Operation[] {
     const told = this.pathItem(path, value, at)
@@ -123,7 +123,7 @@ export class OpenApiBuilder extends Builder {
     method: string,
     path: string,
     node: Node,
-    at: Place,
+    at: Location,
     common: { shared: Parameter[]; servers: Server[] | undefined; security: SecurityRequirement[] },
   ): Operation {
     const own = this.parameters(node['parameters'], pointerStep(at, 'parameters'))
@@ -145,7 +145,7 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private parameters(value: unknown, at: Place): Parameter[] {
+  private parameters(value: unknown, at: Location): Parameter[] {
     return this.list(value, at, (node, here) => {
       const known = this.builtParameters.get(node)
       if (known) return known
@@ -160,7 +160,7 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private header(name: string, node: Node, at: Place): Header {
+  private header(name: string, node: Node, at: Location): Header {
     return compact({
       at,
       name,
@@ -179,11 +179,11 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private headers(value: unknown, at: Place): Header[] {
+  private headers(value: unknown, at: Location): Header[] {
     return this.entries(value, at, (name, node, here) => this.header(name, node, here))
   }
 
-  private body(value: unknown, at: Place): Body | undefined {
+  private body(value: unknown, at: Location): Body | undefined {
     if (value === undefined) return undefined
     const target = this.resolved(value, at)
     if (!target) return undefined
@@ -197,7 +197,7 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private responses(value: unknown, at: Place): Response[] {
+  private responses(value: unknown, at: Location): Response[] {
     return this.entries(value, at, (status, node, here) => {
       if (status.startsWith('x-')) return undefined
       const known = this.builtResponses.get(node)
@@ -217,7 +217,7 @@ export class OpenApiBuilder extends Builder {
     })
   }
 
-  private content(value: unknown, at: Place): MediaType[] {
+  private content(value: unknown, at: Location): MediaType[] {
     return this.entries(value, at, (type, node, here) =>
       compact({
         at: here,
@@ -231,7 +231,7 @@ export class OpenApiBuilder extends Builder {
     )
   }
 
-  private encoding(value: unknown, at: Place): Encoding[] {
+  private encoding(value: unknown, at: Location): Encoding[] {
     return this.entries(value, at, (property, node, here) =>
       compact({
         at: here,
@@ -246,7 +246,7 @@ export class OpenApiBuilder extends Builder {
     )
   }
 
-  private links(value: unknown, at: Place): Link[] {
+  private links(value: unknown, at: Location): Link[] {
     return this.entries(value, at, (name, node, here) =>
       compact({
         at: here,
@@ -261,10 +261,10 @@ export class OpenApiBuilder extends Builder {
     )
   }
 
-  private readonly openCallbacks = new Set<Place>()
+  private readonly openCallbacks = new Set<Location>()
 
   /** A callback that reaches itself again is left where it would begin anew. */
-  private callbacks(value: unknown, at: Place, security: SecurityRequirement[]): Callback[] {
+  private callbacks(value: unknown, at: Location, security: SecurityRequirement[]): Callback[] {
     return this.entries(value, at, (name, node, here) => {
       if (this.openCallbacks.has(here)) return undefined
       this.openCallbacks.add(here)
@@ -278,7 +278,7 @@ export class OpenApiBuilder extends Builder {
     }).flat()
   }
 
-  private securityScheme(name: string, node: Node, at: Place): SecurityScheme {
+  private securityScheme(name: string, node: Node, at: Location): SecurityScheme {
     const flows = this.node(node['flows'], pointerStep(at, 'flows'))
     return compact({
       at,

@@ -2,7 +2,7 @@ import { isSchema, schemaReference } from '../../contract/schemas'
 import type { NamedSchema } from '../../contract/model'
 import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
-import { partsOf, isRemote, resolveName, type Place } from '../../text/place'
+import { partsOf, isRemote, resolveName, type Location } from '../../text/location'
 import { pointerTo, segmentsOf, type Pointer } from '../../text/pointer'
 import { isObject, type Node } from '../../text/values'
 import { Identifiers, type Identified } from './identifiers'
@@ -14,7 +14,7 @@ export const isReference = (value: unknown): value is Node & { $ref: string } =>
 /** What a reference leads to. */
 export interface FoundTarget extends Identified {
   found: true
-  at: Place
+  at: Location
 }
 
 /** What a reference leads to, or why it leads nowhere. */
@@ -27,7 +27,7 @@ export type Target = FoundTarget | { found: false; why: string; remote: boolean 
 export class References {
   /** Targets by reference, for each file and base. */
   private readonly resolved = new Map<string, Map<string, Target>>()
-  private readonly names = new Map<Place, string>()
+  private readonly names = new Map<Location, string>()
   private readonly taken: Set<string>
   /** Schemas that have a name only because something refers to them. */
   readonly undeclared: NamedSchema[] = []
@@ -189,10 +189,10 @@ export class References {
   }
 
   /** Follows a value's references to where it is written; circles and missing targets give undefined. */
-  follow(value: unknown, at: Place): { value: unknown; at: Place } | undefined {
+  follow(value: unknown, at: Location): { value: unknown; at: Location } | undefined {
     if (!isReference(value)) return { value, at }
     const seen = new Set<unknown>()
-    let current: { value: unknown; at: Place } = { value, at }
+    let current: { value: unknown; at: Location } = { value, at }
     while (isReference(current.value)) {
       if (seen.has(current.value)) return undefined
       seen.add(current.value)

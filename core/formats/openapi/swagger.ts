@@ -14,7 +14,7 @@ import {
   type SecurityScheme,
   type Server,
 } from '../../contract/model'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { pointerStep } from '../../text/pointer'
 import { compact, isObject, namesOf, none, textOf, type Node, table } from '../../text/values'
 import { Builder, extensionsOf, type At } from './builder'
@@ -38,7 +38,7 @@ interface Defaults {
 export class SwaggerBuilder extends Builder {
   private readonly paths: PathItem[] = []
   /** Where parameters are that became properties of a form. */
-  private readonly origins = new Map<SchemaObject, Place>()
+  private readonly origins = new Map<SchemaObject, Location>()
 
   build(): Contract {
     const { root } = this
@@ -87,7 +87,7 @@ export class SwaggerBuilder extends Builder {
     }))
   }
 
-  private pathOperations(path: string, value: Node, at: Place, defaults: Defaults): Operation[] {
+  private pathOperations(path: string, value: Node, at: Location, defaults: Defaults): Operation[] {
     const told = this.pathItem(path, value, at)
     if (told) this.paths.push(told)
     const shared = this.written(value['parameters'], pointerStep(at, 'parameters'))
@@ -103,7 +103,7 @@ export class SwaggerBuilder extends Builder {
     method: string,
     path: string,
     node: Node,
-    at: Place,
+    at: Location,
     shared: At[],
     defaults: Defaults,
   ): Operation {
@@ -130,7 +130,7 @@ export class SwaggerBuilder extends Builder {
   }
 
   /** Parameters as they are written: those in a body become no parameters. */
-  private written(value: unknown, at: Place): At[] {
+  private written(value: unknown, at: Location): At[] {
     return this.list(value, at, (node, here) => ({ value: node, at: here }))
   }
 
@@ -143,7 +143,7 @@ export class SwaggerBuilder extends Builder {
     })
   }
 
-  private header(name: string, node: Node, at: Place): Header {
+  private header(name: string, node: Node, at: Location): Header {
     return compact({
       at,
       name,
@@ -197,7 +197,7 @@ export class SwaggerBuilder extends Builder {
     }
   }
 
-  private responses(value: unknown, at: Place, produces: string[]): Response[] {
+  private responses(value: unknown, at: Location, produces: string[]): Response[] {
     return this.entries(value, at, (status, node, here): Response | undefined => {
       if (status.startsWith('x-')) return undefined
       return compact({
@@ -216,7 +216,7 @@ export class SwaggerBuilder extends Builder {
     })
   }
 
-  private content(node: Node, at: Place, produces: string[]): MediaType[] {
+  private content(node: Node, at: Location, produces: string[]): MediaType[] {
     const schema = this.schema(node['schema'])
     const examples = isObject(node['examples']) ? node['examples'] : {}
     const types = schema === undefined ? [] : typesOr(produces, 'application/json')
@@ -228,7 +228,7 @@ export class SwaggerBuilder extends Builder {
     })
   }
 
-  private securityScheme(name: string, node: Node, at: Place): SecurityScheme {
+  private securityScheme(name: string, node: Node, at: Location): SecurityScheme {
     const common = {
       at,
       name,
@@ -263,7 +263,7 @@ export class SwaggerBuilder extends Builder {
 
 const inBody = (node: Node) => node['in'] === 'body' || node['in'] === 'formData'
 const typesOr = (types: string[], otherwise: string) => (types.length > 0 ? types : [otherwise])
-const mediaType = (type: string, at: Place, schema: MediaType['schema']): MediaType =>
+const mediaType = (type: string, at: Location, schema: MediaType['schema']): MediaType =>
   compact({ at, type, schema, examples: none, encoding: none })
 
 /** The name of a body parameter means nothing on the wire, but its author chose it. */

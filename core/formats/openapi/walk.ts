@@ -6,10 +6,10 @@ import {
   schemaMapKeywords,
 } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { pointerTo, type Pointer } from '../../text/pointer'
 import { mayShareParts } from '../../text/yaml'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { isObject, kindOf } from '../../text/values'
 import { exclusive, listExample, schemaTypes, tuples } from '../drafts'
 import type { Bindings } from './dynamic'
@@ -72,7 +72,7 @@ const schemaList: Type = { kind: 'list', of: schemaType }
  * and turns every schema, in place, into the contract's shape (JSON Schema 2020-12 with the contract's references).
  */
 export class Walk {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
   readonly bindings: Bindings = { asked: new Map(), offered: new Map(), bases: new Map() }
   private readonly path: string[] = []
   /** What has been visited, where something can be met twice. */
@@ -115,23 +115,23 @@ export class Walk {
     }
   }
 
-  private here(...more: string[]): Place {
+  private here(...more: string[]): Location {
     return this.documents.place(this.file, pointerTo(this.start, ...this.path, ...more))
   }
 
   private problem(
     message: string,
-    level: PlacedProblem['level'] = 'error',
+    severity: PlacedDiagnostic['severity'] = 'error',
     ...more: string[]
   ): void {
-    if (this.problems.length < mostProblems)
-      this.problems.push({ at: this.here(...more), message, level })
+    if (this.diagnostics.length < mostProblems)
+      this.diagnostics.push({ at: this.here(...more), message, severity })
   }
 
   private expected(what: string, value: unknown): void {
     // An empty value in YAML is null: nothing is said, so nothing is wrong but the emptiness.
-    const level = value === null ? 'warning' : 'error'
-    this.problem(`${what} belongs here; found ${kindOf(value)}`, level)
+    const severity = value === null ? 'warning' : 'error'
+    this.problem(`${what} belongs here; found ${kindOf(value)}`, severity)
   }
 
   private visit(value: unknown, type: Type): void {
@@ -406,8 +406,8 @@ export class Walk {
   }
 
   private keywordExpects(key: string, what: string, value: unknown): void {
-    const level = value === null ? 'warning' : 'error'
-    this.problem(`"${key}" of a schema is ${what}; found ${kindOf(value)}`, level, key)
+    const severity = value === null ? 'warning' : 'error'
+    this.problem(`"${key}" of a schema is ${what}; found ${kindOf(value)}`, severity, key)
   }
 
   private subschema(key: string, value: unknown): void {

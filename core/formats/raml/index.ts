@@ -1,8 +1,8 @@
 import type { Contract } from '../../contract/model'
 import type { Documents } from '../../text/documents'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { isObject, type Node } from '../../text/values'
-import { resolveName } from '../../text/place'
+import { resolveName } from '../../text/location'
 import { RamlBuilder } from './read'
 import { RamlSources, ramlHeader } from './sources'
 import { merge } from './templates'
@@ -14,20 +14,20 @@ export const isRaml = (text: string) => ramlHeader(text) !== undefined
 export function readRaml(
   documents: Documents,
   value: unknown,
-): { contract: Contract; problems: PlacedProblem[] } | { unknown: PlacedProblem } {
+): { contract: Contract; diagnostics: PlacedDiagnostic[] } | { unknown: PlacedDiagnostic } {
   const { version, kind } = ramlHeader(documents.main.text)!
   const fragment = !['API', 'Overlay', 'Extension'].includes(kind)
   if (fragment || !isObject(value)) {
     const message = fragment
       ? `This is a ${kind} of RAML, a part of definitions; bring in the API that uses it`
       : 'A RAML document is an object that begins with "title"'
-    return { unknown: { at: '', level: 'error', message } }
+    return { unknown: { at: '', severity: 'error', message } }
   }
   const sources = new RamlSources(documents)
   const root = extended(documents, sources, documents.main.file, 0) ?? {}
   const builder = new RamlBuilder(documents, sources, root, version)
   const contract = builder.build()
-  return { contract, problems: [...sources.problems, ...builder.problems] }
+  return { contract, diagnostics: [...sources.diagnostics, ...builder.diagnostics] }
 }
 
 /** An overlay or extension merged over what it extends; its own word counts. */
@@ -44,9 +44,9 @@ function extended(
   const name = resolveName(file, target)
   const base = documents.get(name) ? extended(documents, sources, name, depth + 1) : undefined
   if (!base) {
-    sources.problems.push({
+    sources.diagnostics.push({
       at: sources.place(undefined, root, 'extends'),
-      level: 'error',
+      severity: 'error',
       message: `${target} is not among the files, so what this ${depth === 0 ? 'document' : 'file'} extends is unknown`,
     })
     return root

@@ -59,7 +59,7 @@ types2:
   })
 
   it('asks for the parameters of an optional method only where the method is there', () => {
-    const { contract, problems } = read(`#%RAML 1.0
+    const { contract, diagnostics } = read(`#%RAML 1.0
 title: Hydrants
 resourceTypes:
   base:
@@ -87,14 +87,14 @@ resourceTypes:
       ['/taps', 'get', undefined],
       ['/taps', 'delete', '<<thing>> is taken away.'],
     ])
-    expect(problems.map(({ message }) => message)).toEqual([
+    expect(diagnostics.map(({ message }) => message)).toEqual([
       expect.stringMatching(/"thing" of what is applied here is not given/),
       expect.stringMatching(/"thing" of what is applied here is not given/),
     ])
   })
 
   it('says where a JSON schema has something else than a schema, and reads the rest', () => {
-    const { contract, problems } = read(`#%RAML 1.0
+    const { contract, diagnostics } = read(`#%RAML 1.0
 title: Hydrants
 types:
   Hydrant: |
@@ -109,7 +109,7 @@ types:
       type: 'object',
       properties: { number: { type: 'string', examples: ['H-1'] } },
     })
-    expect(problems.map(({ line, message }) => [line, message])).toEqual([
+    expect(diagnostics.map(({ line, message }) => [line, message])).toEqual([
       [7, 'A list of names belongs here; found the text "yes"'],
       [8, 'A schema belongs here; found the text "Its words."'],
       [9, 'A schema belongs here; found the text "none"'],
@@ -182,7 +182,7 @@ securedBy: [token]
   })
 
   it('resolves names of a library where the library was written', () => {
-    const { contract, problems } = read(
+    const { contract, diagnostics } = read(
       `#%RAML 1.0
 title: Uses
 uses: { lib: lib.raml }
@@ -198,7 +198,7 @@ traits:
 `,
       },
     )
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(contract.schemas.map(({ name, declared }) => [name, declared])).toEqual([
       ['Outer', false],
       ['Inner', false],
@@ -232,10 +232,10 @@ traits:
     ['title: A\ntypes: { B: !include gone.raml }\n/x: {}', /gone.raml is not among the files/, 3],
     ['/x: { get: }', /needs "title"/, 2],
   ])('says what is wrong with %s', (text, message, line) => {
-    const { problems } = read(`#%RAML 1.0\n${text}\n`)
-    expect(problems).toContainEqual(
+    const { diagnostics } = read(`#%RAML 1.0\n${text}\n`)
+    expect(diagnostics).toContainEqual(
       expect.objectContaining({
-        level: 'error',
+        severity: 'error',
         message: expect.stringMatching(message) as string,
         line,
       }),
@@ -243,16 +243,16 @@ traits:
   })
 
   it('does not follow an include that includes itself', () => {
-    const { problems } = read('#%RAML 1.0\ntitle: A\ntypes: !include a.raml\n/x: {}\n', {
+    const { diagnostics } = read('#%RAML 1.0\ntitle: A\ntypes: !include a.raml\n/x: {}\n', {
       'a.raml': 'B: !include a.raml\n',
     })
-    expect(problems[0]!.message).toMatch(/includes itself/)
+    expect(diagnostics[0]!.message).toMatch(/includes itself/)
   })
 })
 
 describe('RAML 0.8', () => {
   it('reads JSON schemas by name, form parameters and named parameters', () => {
-    const { contract, problems } = read(`#%RAML 0.8
+    const { contract, diagnostics } = read(`#%RAML 0.8
 title: Tankers
 schemas:
   - tanker: '{ "type": "object", "properties": { "at": { "$ref": "#/definitions/place" } }, "definitions": { "place": { "type": "object" } } }'
@@ -263,7 +263,7 @@ schemas:
       application/x-www-form-urlencoded: { formParameters: { litres: { type: integer, required: true } } }
     responses: { 200: { body: { application/json: { schema: tanker } } } }
 `)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const [operation] = contract.operations
     expect(
       operation!.parameters.map(({ name, in: place, required }) => [name, place, required]),
@@ -357,9 +357,9 @@ types:
     description: A pump.
     type: |
 ${indented(pumpSchema('pump', 'label', 'Nowhere'), 6)}`
-    expect(read(broken).problems).toEqual([
+    expect(read(broken).diagnostics).toEqual([
       {
-        level: 'error',
+        severity: 'error',
         message: 'The schema has no type "Nowhere"',
         file: 'api.raml',
         line: 9,

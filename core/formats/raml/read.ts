@@ -16,8 +16,8 @@ import type {
 } from '../../contract/model'
 import { exampleName } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
-import type { Place } from '../../text/place'
-import type { PlacedProblem } from '../../text/problem'
+import type { Location } from '../../text/location'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { compact, isObject, namesOf, textOf, type Node, table } from '../../text/values'
 import type { RamlSources, Scope } from './sources'
 import { fill, merge, type Filling } from './templates'
@@ -92,7 +92,7 @@ interface Around {
 
 /** Builds the contract of a RAML document whose includes and overlays are in place. */
 export class RamlBuilder {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
   private readonly scope: Scope
   private readonly types: RamlTypes
   private readonly mediaTypes: string[]
@@ -127,7 +127,7 @@ export class RamlBuilder {
       this.securityScheme(name, node),
     )
     const schemas = this.types.schemas()
-    this.problems.push(...this.types.xsd.problems)
+    this.diagnostics.push(...this.types.xsd.diagnostics)
     return compact({
       format: { name: 'RAML' as const, version: this.version },
       title: title ?? '',
@@ -148,13 +148,13 @@ export class RamlBuilder {
   private problem(
     node: unknown,
     message: string,
-    level: PlacedProblem['level'] = 'error',
+    severity: PlacedDiagnostic['severity'] = 'error',
     key?: string,
   ): void {
-    if (this.problems.length < 1000) {
-      this.problems.push({
+    if (this.diagnostics.length < 1000) {
+      this.diagnostics.push({
         at: key === undefined ? this.sources.place(node) : this.sources.place(undefined, node, key),
-        level,
+        severity,
         message,
       })
     }
@@ -400,7 +400,7 @@ export class RamlBuilder {
     })
   }
 
-  private schemaOf(node: unknown, scope: Scope, place: Place): Schema {
+  private schemaOf(node: unknown, scope: Scope, place: Location): Schema {
     if (isObject(node) && 'required' in node) {
       const { required: _, ...rest } = node
       this.sources.inherit(rest, node)
@@ -457,7 +457,7 @@ export class RamlBuilder {
     return types.map((type) => this.mediaType(type, value, at, scope))
   }
 
-  private mediaType(type: string, node: unknown, at: Place, scope: Scope): MediaType {
+  private mediaType(type: string, node: unknown, at: Location, scope: Scope): MediaType {
     const media: MediaType = { at, type, examples: [], encoding: [] }
     if (node === null || node === undefined) return media
     if (isObject(node)) {

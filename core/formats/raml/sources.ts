@@ -1,7 +1,7 @@
 import type { Documents } from '../../text/documents'
-import { absence, resolveName, type Place } from '../../text/place'
+import { absence, resolveName, type Location } from '../../text/location'
 import { pointerTo, type Pointer } from '../../text/pointer'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { isObject, type Node } from '../../text/values'
 import { Include } from '../../text/yaml'
 
@@ -16,7 +16,7 @@ export interface Scope {
 }
 
 interface Origin {
-  place: Place
+  place: Location
   file: string
 }
 
@@ -33,7 +33,7 @@ const parsed = /\.(raml|ya?ml)$/i
  * the names that applied there, through everything that is merged afterwards.
  */
 export class RamlSources {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
   private readonly origins = new WeakMap<object, Origin>()
   private readonly scopes = new Map<string, Scope>()
   private readonly open = new Set<string>()
@@ -71,12 +71,12 @@ export class RamlSources {
   private included(name: string, file: string, at: Pointer): unknown {
     const [path = '', fragment] = name.split('#')
     const target = resolveName(file, path)
-    const report = (problem: Pick<PlacedProblem, 'level' | 'message'>) => {
-      this.problems.push({ at: this.documents.place(file, at), ...problem })
+    const report = (problem: Pick<PlacedDiagnostic, 'severity' | 'message'>) => {
+      this.diagnostics.push({ at: this.documents.place(file, at), ...problem })
       return undefined
     }
     if (this.open.has(target)) {
-      return report({ level: 'error', message: `${name} includes itself in a circle` })
+      return report({ severity: 'error', message: `${name} includes itself in a circle` })
     }
     const text = this.documents.text(target)
     if (text === undefined) return report(absence(target, name))
@@ -91,7 +91,7 @@ export class RamlSources {
   readonly texts = new Map<string, { file: string; fragment: string | undefined }>()
 
   /** The place a value was written at, or a step below its parent. */
-  place(value: unknown, parent?: unknown, key?: string | number): Place {
+  place(value: unknown, parent?: unknown, key?: string | number): Location {
     const own = typeof value === 'object' && value !== null ? this.origins.get(value) : undefined
     if (own) return own.place
     const owner = this.written(parent, key)
@@ -132,7 +132,7 @@ export class RamlSources {
       const library = this.load(target)
       if (isObject(library)) scope.libraries.set(prefix, this.scope(library, target))
       else if (this.documents.get(target) === undefined) {
-        this.problems.push({ at: this.place(undefined, uses, prefix), ...absence(target, name) })
+        this.diagnostics.push({ at: this.place(undefined, uses, prefix), ...absence(target, name) })
       }
     }
     return scope

@@ -11,7 +11,7 @@ import {
 } from '../../contract/schemas'
 import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
-import { partsOf, resolveName, type Place } from '../../text/place'
+import { partsOf, resolveName, type Location } from '../../text/location'
 import { pointerTo, segmentsOf, valueAt } from '../../text/pointer'
 import { isObject, kindOf, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
@@ -96,7 +96,7 @@ interface JsonText {
   root: Node
   file: string
   /** Where it is written. */
-  at: Place
+  at: Location
 }
 
 /** Turns RAML data types, and the JSON and XML schemas that may stand for them, into the contract's schemas. */
@@ -105,7 +105,7 @@ export class RamlTypes implements Origins {
   private readonly taken = new Set<string>()
   private readonly queue: (() => void)[] = []
   private readonly found: NamedSchema[] = []
-  private readonly places = new WeakMap<SchemaObject, Place>()
+  private readonly places = new WeakMap<SchemaObject, Location>()
   readonly xsd: XsdReader
   private readonly xsdTexts = new Set<string>()
 
@@ -119,12 +119,12 @@ export class RamlTypes implements Origins {
     for (const name of Object.keys(root.types)) this.nameOf(name, root, true)
   }
 
-  get(schema: SchemaObject): Place | undefined {
+  get(schema: SchemaObject): Location | undefined {
     return this.places.get(schema) ?? this.xsd.origins.get(schema)
   }
 
   /** Notes where a schema is written that was made of something else. */
-  place(schema: Schema, at: Place): void {
+  place(schema: Schema, at: Location): void {
     if (isObject(schema)) this.places.set(schema, at)
   }
 
@@ -309,10 +309,10 @@ export class RamlTypes implements Origins {
   }
 
   /** The place of the declaration that is being read, for what has no place of its own. */
-  private near: Place = ''
+  private near: Location = ''
 
   /** The schema of a declaration that stands at a place. */
-  schemaAt(node: unknown, scope: Scope, place: Place): Schema {
+  schemaAt(node: unknown, scope: Scope, place: Location): Schema {
     this.near = place
     return this.schema(node, scope)
   }
@@ -321,7 +321,7 @@ export class RamlTypes implements Origins {
     const included = typeof node === 'string' ? this.sources.texts.get(node) : undefined
     const own = this.sources.place(node)
     const at = included ? this.documents.place(included.file, '') : own === '' ? this.near : own
-    this.sources.problems.push({ at, level: 'error', message })
+    this.sources.diagnostics.push({ at, severity: 'error', message })
   }
 
   private readonly jsonTexts = new Map<string, Schema>()
@@ -363,7 +363,7 @@ export class RamlTypes implements Origins {
     fragment = '',
   ): void {
     const seen = new Set<object>()
-    const stack: { schema: Schema; at: Place }[] = [{ schema, at: text.at + fragment }]
+    const stack: { schema: Schema; at: Location }[] = [{ schema, at: text.at + fragment }]
     while (stack.length > 0) {
       const { schema: here, at } = stack.pop()!
       if (!isObject(here) || seen.has(here)) continue
@@ -385,7 +385,7 @@ export class RamlTypes implements Origins {
   }
 
   /** Takes out what stands where schemas or names belong and is none, and says so. */
-  private checkShape(schema: SchemaObject, at: Place): void {
+  private checkShape(schema: SchemaObject, at: Location): void {
     const expect = (
       what: string,
       holder: object,
@@ -397,7 +397,7 @@ export class RamlTypes implements Origins {
       const found = kindOf((holder as Node)[key])
       const place = pointerTo(at, ...steps, key)
       const message = `${what} belongs here; found ${found}`
-      this.sources.problems.push({ at: place, level: 'error', message })
+      this.sources.diagnostics.push({ at: place, severity: 'error', message })
       Reflect.deleteProperty(holder, key)
     }
     for (const [key, value] of Object.entries(schema)) {
@@ -417,12 +417,12 @@ export class RamlTypes implements Origins {
     }
   }
 
-  private checkTypes(schema: SchemaObject, at: Place): void {
+  private checkTypes(schema: SchemaObject, at: Location): void {
     const unknown = typesOf(schema).find((type) => !schemaTypes.has(type))
     if (unknown === undefined) return
     // Draft 3 lets people make types of their own, which ask for nothing.
     const message = `"${unknown.slice(0, 40)}" is no type of JSON Schema; anything is taken for it`
-    this.sources.problems.push({ at: pointerTo(at, 'type'), level: 'warning', message })
+    this.sources.diagnostics.push({ at: pointerTo(at, 'type'), severity: 'warning', message })
     delete schema['type']
   }
 

@@ -12,8 +12,8 @@ import type {
 } from '../../contract/model'
 import { overridden } from '../../contract/parts'
 import type { Documents } from '../../text/documents'
-import { absence, resolveName, type Place } from '../../text/place'
-import type { PlacedProblem } from '../../text/problem'
+import { absence, resolveName, type Location } from '../../text/location'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import { compact, table } from '../../text/values'
 import type { XmlElement } from '../../text/xml'
 import { versionOf } from '../wsdl/common'
@@ -51,12 +51,12 @@ const styles = table<string>({
 export function readWadl(
   documents: Documents,
   root: XmlElement,
-): { contract: Contract; problems: PlacedProblem[] } {
+): { contract: Contract; diagnostics: PlacedDiagnostic[] } {
   return new WadlReader(documents, root).read()
 }
 
 class WadlReader {
-  private readonly problems: PlacedProblem[] = []
+  private readonly diagnostics: PlacedDiagnostic[] = []
   private readonly xsd: XsdReader
   private readonly identified = new Map<string, Map<string, XmlElement>>()
   private readonly wadl: string
@@ -70,7 +70,7 @@ class WadlReader {
     this.wadl = root.namespace
   }
 
-  read(): { contract: Contract; problems: PlacedProblem[] } {
+  read(): { contract: Contract; diagnostics: PlacedDiagnostic[] } {
     const { root } = this
     const file = this.documents.main.file
     if (root.local !== 'application') {
@@ -104,14 +104,19 @@ class WadlReader {
       securitySchemes: [],
       origins: this.xsd.origins,
     })
-    return { contract, problems: [...this.problems, ...this.xsd.problems] }
+    return { contract, diagnostics: [...this.diagnostics, ...this.xsd.diagnostics] }
   }
 
-  private problem(where: Located, message: string, level: PlacedProblem['level'] = 'error'): void {
-    if (this.problems.length < 1000) this.problems.push({ at: this.at(where), level, message })
+  private problem(
+    where: Located,
+    message: string,
+    severity: PlacedDiagnostic['severity'] = 'error',
+  ): void {
+    if (this.diagnostics.length < 1000)
+      this.diagnostics.push({ at: this.at(where), severity, message })
   }
 
-  private at({ element, file }: Located): Place {
+  private at({ element, file }: Located): Location {
     return this.documents.place(file, element.path)
   }
 
@@ -156,8 +161,8 @@ class WadlReader {
       const name = resolveName(grammars.file, href)
       const document = this.documents.get(name)
       if (!document) {
-        const { message, level } = absence(name, href)
-        this.problem(here, message, level)
+        const { message, severity } = absence(name, href)
+        this.problem(here, message, severity)
       } else if (document.reading.readable && document.reading.syntax === 'xml') {
         const { root } = document.reading
         if (xsdNamespaces.has(root.namespace)) this.xsd.add(root, name)

@@ -74,7 +74,7 @@ describe('WADL', () => {
   })
 
   it('reads representations: elements of a grammar, and fields of a form', () => {
-    const { contract, problems } = read(
+    const { contract, diagnostics } = read(
       `<grammars><include href="hydrants.xsd"/></grammars>${resources(`
         <resource path="hydrants"><method name="POST">
           <request>
@@ -93,7 +93,7 @@ describe('WADL', () => {
         </xs:schema>`,
       },
     )
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const [{ body, responses }] = contract.operations as [(typeof contract.operations)[0]]
     expect(body!.content[1]!.schema).toEqual({
       type: 'object',
@@ -149,6 +149,6 @@ describe('WADL', () => {
     ['<resource path="a"><method href="#gone"/></resource>', '"#gone" leads nowhere'],
     ['<resource path="a" type="#gone"/>', '"#gone" leads nowhere'],
   ])('says what is wrong with %s', (inside, message) => {
-    expect(read(resources(inside)).problems.map((problem) => problem.message)).toEqual([message])
+    expect(read(resources(inside)).diagnostics.map((problem) => problem.message)).toEqual([message])
   })
 })

@@ -1,5 +1,5 @@
 import type { Operation, Part, SecurityScheme } from '../../contract/model'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import type { Node } from '../../text/values'
 
 /**
@@ -7,7 +7,7 @@ import type { Node } from '../../text/values'
  * without `key` the whole part is left out.
  */
 export interface Loss {
-  at: Place
+  at: Location
   message: string
   part: object
   key: string | undefined
@@ -30,7 +30,7 @@ export class Losses {
   }
 
   /** One member of something that has no place of its own cannot be carried over. */
-  memberAt<T extends object>(at: Place, part: T, key: keyof T & string, message: string): void {
+  memberAt<T extends object>(at: Location, part: T, key: keyof T & string, message: string): void {
     this.all.push({ at, message, part, key })
   }
 
@@ -40,7 +40,7 @@ export class Losses {
   }
 
   /** A part, or a schema written at `at`, cannot be carried over as it is. */
-  whole(part: object, at: Place, message: string): void {
+  whole(part: object, at: Location, message: string): void {
     this.all.push({ at, message, part, key: undefined })
   }
 }

@@ -20,7 +20,7 @@ import {
 import { everyOperation } from '../../contract/parts'
 import { identifiers, mapSubschemas } from '../../contract/schemas'
 import { freeName } from '../../text/names'
-import { partsOf, type Place } from '../../text/place'
+import { partsOf, type Location } from '../../text/location'
 import { segmentsOf } from '../../text/pointer'
 import type { Node } from '../../text/values'
 import { Losses, schemeWords, standInResponse } from './losses'
@@ -92,7 +92,7 @@ class OpenApiWriter {
   private info(): Node {
     const { contract } = this
     const { title, version, summary, description, termsOfService, contact, license } = contract
-    const at: Place = '/info'
+    const at: Location = '/info'
     const modern = this.version !== '3.0'
     if (!modern && summary !== undefined) {
       this.losses.memberAt(at, contract, 'summary', 'OpenAPI 3.0 has no summary of the whole')
@@ -297,7 +297,7 @@ class OpenApiWriter {
   }
 
   /** Where a parameter has no schema, one that says nothing stands in for it. */
-  private schema(schema: Schema, at: Place, without?: Header): Schema {
+  private schema(schema: Schema, at: Location, without?: Header): Schema {
     if (without)
       this.losses.member(
         without,
@@ -311,7 +311,7 @@ class OpenApiWriter {
    * A schema in JSON Schema 2020-12. Below an identifier, the contract's references would be resolved against it, and lead
    * nowhere; examples are a list; only 3.2 has node types.
    */
-  private current(schema: Schema, at: Place): Schema {
+  private current(schema: Schema, at: Location): Schema {
     if (typeof schema === 'boolean') return schema
     const copy = mapSubschemas(schema, (inner) => this.current(inner, at))
     const { examples, xml } = copy

@@ -14,7 +14,7 @@ import {
 import { exampleName } from '../../contract/parts'
 import { referencedName, typesOf } from '../../contract/schemas'
 import { freeName } from '../../text/names'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { builtIns, wholeQuery } from '../raml/types'
 import { Losses, schemeWords } from './losses'
@@ -621,7 +621,7 @@ class RamlWriter {
   }
 
   /** A schema as a RAML type: a name, an expression, or a declaration. */
-  private type(schema: Schema, at: Place): unknown {
+  private type(schema: Schema, at: Location): unknown {
     if (typeof schema === 'boolean') {
       if (!schema) this.losses.whole({}, at, 'RAML cannot say that nothing is allowed')
       return 'any'
@@ -667,7 +667,7 @@ class RamlWriter {
   }
 
   /** A member of a union, which has to be a name or a built-in type. */
-  private member(schema: Schema, at: Place): string | undefined {
+  private member(schema: Schema, at: Location): string | undefined {
     const written = this.type(schema, at)
     if (typeof written === 'string') return written
     return isObject(written) &&
@@ -677,7 +677,7 @@ class RamlWriter {
       : undefined
   }
 
-  private parents(reference: unknown, allOf: unknown, at: Place): unknown[] {
+  private parents(reference: unknown, allOf: unknown, at: Location): unknown[] {
     const parents: unknown[] = []
     if (typeof reference === 'string') {
       const name = referencedName(reference)
@@ -693,7 +693,7 @@ class RamlWriter {
   private plain(
     schema: SchemaObject,
     own: Node,
-    at: Place,
+    at: Location,
     lose: (keyword: string) => void,
   ): unknown {
     const { properties, format } = schema
@@ -733,7 +733,7 @@ class RamlWriter {
   private facets(
     schema: SchemaObject,
     rest: SchemaObject,
-    at: Place,
+    at: Location,
     lose: (keyword: string) => void,
   ): Node {
     const own: Node = {}
@@ -795,7 +795,7 @@ class RamlWriter {
     return own
   }
 
-  private properties(properties: Record<string, Schema>, schema: SchemaObject, at: Place): Node {
+  private properties(properties: Record<string, Schema>, schema: SchemaObject, at: Location): Node {
     const required = new Set(
       Array.isArray(schema['required']) ? (schema['required'] as string[]) : [],
     )

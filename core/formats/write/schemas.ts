@@ -1,6 +1,6 @@
 import type { Origins, Schema, SchemaObject } from '../../contract/model'
 import { mapSchema, typesOf } from '../../contract/schemas'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { isObject } from '../../text/values'
 import { keywords30, notIn20 } from '../openapi/keywords'
 import type { Losses } from './losses'
@@ -30,12 +30,12 @@ export class OldSchemas {
   ) {}
 
   /** A schema written at a place, in the older words. */
-  write(schema: Schema, at: Place): Schema {
+  write(schema: Schema, at: Location): Schema {
     if (typeof schema === 'boolean') return schema ? {} : this.nothing(at)
     return this.rename(this.converted(schema, at))
   }
 
-  private nothing(at: Place): SchemaObject {
+  private nothing(at: Location): SchemaObject {
     if (this.version === '3.0') return { not: {} }
     this.losses.whole({}, at, 'Swagger 2.0 cannot say that nothing is allowed')
     return {}
@@ -51,7 +51,7 @@ export class OldSchemas {
     })
   }
 
-  private converted(schema: SchemaObject, at: Place): SchemaObject {
+  private converted(schema: SchemaObject, at: Location): SchemaObject {
     const place = this.origins?.get(schema) ?? at
     const lose = (keyword: string) => {
       this.losses.whole(
@@ -74,7 +74,7 @@ export class OldSchemas {
     key: string,
     value: unknown,
     result: SchemaObject,
-    at: Place,
+    at: Location,
     lose: (keyword: string) => void,
   ): void {
     const inner = (item: Schema, ...steps: string[]): Schema =>

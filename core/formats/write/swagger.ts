@@ -13,7 +13,7 @@ import {
   type SecurityScheme,
 } from '../../contract/model'
 import { resolveSchema, typesOf } from '../../contract/schemas'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
 import { Losses, schemeWords, standInResponse } from './losses'
@@ -278,7 +278,7 @@ class SwaggerWriter {
   }
 
   /** The schema of a parameter, spelled out in its own fields. */
-  private simple(header: Header, schema: Schema | undefined, at: Place): Node {
+  private simple(header: Header, schema: Schema | undefined, at: Location): Node {
     const resolved = resolveSchema(this.contract, schema)
     const written = isObject(resolved) ? this.schemas.write(resolved, at) : {}
     const type = isObject(written) ? written['type'] : undefined

@@ -1,5 +1,5 @@
 import type { Documents } from '../../text/documents'
-import { resolveName } from '../../text/place'
+import { resolveName } from '../../text/location'
 import type { XmlElement } from '../../text/xml'
 import { xsdNamespaces } from '../xsd/builtin'
 import { wsdlNamespaces } from './index'

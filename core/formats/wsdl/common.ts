@@ -7,8 +7,8 @@ import type {
   SoapBinding,
 } from '../../contract/model'
 import type { Documents } from '../../text/documents'
-import { absence, resolveName, type Place } from '../../text/place'
-import type { PlacedProblem } from '../../text/problem'
+import { absence, resolveName, type Location } from '../../text/location'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import type { XmlElement } from '../../text/xml'
 import { xsdNamespaces } from '../xsd/builtin'
 import { wholeText } from '../xsd/documentation'
@@ -26,7 +26,7 @@ export const nameKey = (namespace: string | undefined, local: string) =>
 
 /** What both versions of WSDL have in common: components over several files, types, and how problems are said. */
 export abstract class WsdlReader {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
   protected readonly xsd: XsdReader
   protected readonly components = new Map<string, Map<string, Located>>()
   /** Bindings by what they bind, addresses by their binding, and where services are. */
@@ -86,8 +86,8 @@ export abstract class WsdlReader {
     const document = this.documents.get(name)
     if (!document) {
       this.incomplete = true
-      const { message, level } = absence(name, location)
-      this.problem({ element: from, file }, message, level)
+      const { message, severity } = absence(name, location)
+      this.problem({ element: from, file }, message, severity)
       return
     }
     if (!document.reading.readable || document.reading.syntax !== 'xml') {
@@ -107,13 +107,13 @@ export abstract class WsdlReader {
   protected problem(
     { element, file }: { element: XmlElement; file: string },
     message: string,
-    level: PlacedProblem['level'] = 'error',
+    severity: PlacedDiagnostic['severity'] = 'error',
   ): void {
-    if (this.problems.length < 1000)
-      this.problems.push({ at: this.at({ element, file }), level, message })
+    if (this.diagnostics.length < 1000)
+      this.diagnostics.push({ at: this.at({ element, file }), severity, message })
   }
 
-  protected at({ element, file }: { element: XmlElement; file: string }): Place {
+  protected at({ element, file }: { element: XmlElement; file: string }): Location {
     return this.documents.place(file, element.path)
   }
 
@@ -170,7 +170,7 @@ export abstract class WsdlReader {
       origins: this.xsd.origins,
     }
     if (description !== undefined) contract.description = description
-    this.problems.push(...this.xsd.problems)
+    this.diagnostics.push(...this.xsd.diagnostics)
     return contract
   }
 }
@@ -191,7 +191,7 @@ export function versionOf(root: XmlElement): string {
   )
 }
 
-export const media = (type: string, at: Place, schema: Schema | undefined): MediaType =>
+export const media = (type: string, at: Location, schema: Schema | undefined): MediaType =>
   schema === undefined
     ? { at, type, examples: [], encoding: [] }
     : { at, type, schema, examples: [], encoding: [] }

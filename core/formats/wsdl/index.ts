@@ -1,6 +1,6 @@
 import type { Contract } from '../../contract/model'
 import type { Documents } from '../../text/documents'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import type { XmlElement } from '../../text/xml'
 import { wsdl11, Wsdl11Reader } from './wsdl11'
 import { wsdl20Namespaces, Wsdl20Reader } from './wsdl20'
@@ -12,11 +12,11 @@ export const wsdlNamespaces = new Set([wsdl11, ...wsdl20Namespaces])
 export function readWsdl(
   documents: Documents,
   root: XmlElement,
-): { contract: Contract; problems: PlacedProblem[] } {
+): { contract: Contract; diagnostics: PlacedDiagnostic[] } {
   const reader =
     root.namespace === wsdl11
       ? new Wsdl11Reader(documents, root)
       : new Wsdl20Reader(documents, root)
   const contract = reader.read()
-  return { contract, problems: reader.problems }
+  return { contract, diagnostics: reader.diagnostics }
 }

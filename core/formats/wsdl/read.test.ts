@@ -11,8 +11,8 @@ const types = (body: string) =>
   `<types><xs:schema targetNamespace="urn:lab" xmlns:l="urn:lab" elementFormDefault="qualified">${body}</xs:schema></types>`
 
 function schemaOf(body: string, name: string, others: Record<string, string> = {}) {
-  const { contract, problems } = read(`${head}${types(body)}</definitions>`, others)
-  expect(problems).toEqual([])
+  const { contract, diagnostics } = read(`${head}${types(body)}</definitions>`, others)
+  expect(diagnostics).toEqual([])
   return contract.schemas.find((found) => found.name === name)!.schema
 }
 
@@ -140,8 +140,10 @@ describe('XML Schema', () => {
         <xs:simpleType name="Code"><xs:restriction base="l:Code"><xs:minLength value="2"/></xs:restriction></xs:simpleType>
       </xs:redefine>
       <xs:complexType name="Visit"><xs:sequence><xs:group ref="l:Taken"/></xs:sequence><xs:attributeGroup ref="l:Marks"/></xs:complexType>`
-    const { contract, problems } = read(`${head}${types(body)}</definitions>`, { 'base.xsd': base })
-    expect(problems).toEqual([])
+    const { contract, diagnostics } = read(`${head}${types(body)}</definitions>`, {
+      'base.xsd': base,
+    })
+    expect(diagnostics).toEqual([])
     const named = (name: string) => contract.schemas.find((found) => found.name === name)
     expect(named('Sample')!.schema).toMatchObject({
       allOf: [
@@ -163,7 +165,7 @@ describe('XML Schema', () => {
   })
 
   it('follows imports and includes over files; a file without a namespace takes that of the one that includes it', () => {
-    const { contract, problems, documents } = read(
+    const { contract, diagnostics, documents } = read(
       `${head}<types><xs:schema><xs:import namespace="urn:s" schemaLocation="x/s.xsd"/></xs:schema></types></definitions>`,
       {
         'x/s.xsd':
@@ -172,7 +174,7 @@ describe('XML Schema', () => {
           '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema">\n<xs:simpleType name="Common"><xs:restriction base="xs:string"/></xs:simpleType></xs:schema>',
       },
     )
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     const common = contract.schemas.find(({ name }) => name === 'Common')!
     expect(documents.locate([common.at]).get(common.at)).toEqual({
       file: 'x/common.xsd',
@@ -200,7 +202,7 @@ describe('XML Schema', () => {
     ['<xs:include schemaLocation="gone.xsd"/>', /gone.xsd is not among the files/],
   ])('says what is wrong with %s', (body, message) => {
     expect(
-      read(`${head}${types(body)}</definitions>`).problems.map((problem) => problem.message),
+      read(`${head}${types(body)}</definitions>`).diagnostics.map((problem) => problem.message),
     ).toEqual([expect.stringMatching(message)])
   })
 })
@@ -214,10 +216,10 @@ const portType = (name: string) =>
 
 describe('WSDL 1.1', () => {
   it('reads an operation with its SOAP binding, faults and addresses', () => {
-    const { contract, problems } = read(`${head}${types(element)}${messages}${portType('P')}
+    const { contract, diagnostics } = read(`${head}${types(element)}${messages}${portType('P')}
       <binding name="B" type="tns:P"><soap:binding style="document"/><operation name="Ask"><soap:operation soapAction="urn:ask"/><input><soap:body use="literal"/></input></operation></binding>
       <service name="Lab"><port name="S" binding="tns:B"><soap:address location="https://lab.brackenmere.example/soap"/></port></service></definitions>`)
-    expect(problems).toEqual([])
+    expect(diagnostics).toEqual([])
     expect(contract.title).toBe('Lab')
     expect(contract.operations[0]).toMatchObject({
       method: 'post',
@@ -282,7 +284,7 @@ describe('WSDL 1.1', () => {
       /"binding" names the binding "tns:None"/,
     ],
   ])('names what does not exist', (body, message) => {
-    expect(read(`${head}${body}</definitions>`).problems[0]!.message).toMatch(message)
+    expect(read(`${head}${body}</definitions>`).diagnostics[0]!.message).toMatch(message)
   })
 })
 
@@ -293,7 +295,7 @@ describe('XML from strangers', () => {
       text: '<!DOCTYPE d [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;"><!ENTITY x SYSTEM "file:///etc/passwd">]>\n<definitions xmlns="http://schemas.xmlsoap.org/wsdl/"><documentation>&b;&x;</documentation></definitions>',
     })
     expect(reading.readable).toBe(false)
-    expect(reading.problems[0]).toMatchObject({ line: 2, level: 'error' })
+    expect(reading.diagnostics[0]).toMatchObject({ line: 2, severity: 'error' })
     expect(JSON.stringify(reading)).not.toMatch(/root:|aaaaaaaaaaaa/)
   })
 
@@ -302,11 +304,11 @@ describe('XML from strangers', () => {
       file: 'a.wsdl',
       text: '<a>\n<b x=1/>\n<c>&nope;</c>\n</d>\n</a>',
     })
-    expect(reading.problems.map(({ line }) => line)).toEqual(expect.arrayContaining([2, 3, 4]))
+    expect(reading.diagnostics.map(({ line }) => line)).toEqual(expect.arrayContaining([2, 3, 4]))
   })
 
   it('refuses 300 levels', () => {
     const text = `${'<a>'.repeat(300)}${'</a>'.repeat(300)}`
-    expect(readDefinition({ file: 'a.xml', text }).problems[0]!.message).toMatch(/Nested deeper/)
+    expect(readDefinition({ file: 'a.xml', text }).diagnostics[0]!.message).toMatch(/Nested deeper/)
   })
 })

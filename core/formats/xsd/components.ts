@@ -1,8 +1,8 @@
 import { table } from '../../text/values'
 import type { Documents } from '../../text/documents'
-import { absence, resolveName, type Place } from '../../text/place'
+import { absence, resolveName, type Location } from '../../text/location'
 import type { Pointer } from '../../text/pointer'
-import type { PlacedProblem } from '../../text/problem'
+import type { PlacedDiagnostic } from '../../text/diagnostic'
 import type { XmlElement } from '../../text/xml'
 import { recommended, xsdNamespaces } from './builtin'
 import { ElementOrigins } from './origins'
@@ -65,7 +65,7 @@ function isWithin(element: XmlElement, outer: XmlElement): boolean {
  * includes (chameleon ones too) and redefinitions are followed over the definition's files.
  */
 export abstract class SchemaComponents {
-  readonly problems: PlacedProblem[] = []
+  readonly diagnostics: PlacedDiagnostic[] = []
   readonly origins: ElementOrigins
   protected readonly components: Record<Kind, Map<string, Component>> = {
     type: new Map(),
@@ -168,8 +168,8 @@ export abstract class SchemaComponents {
     if (!document) {
       this.incomplete.add(namespace)
       if (wellKnown.has(namespace)) return
-      const { message, level } = absence(name, location)
-      this.problem(from, file, message, level)
+      const { message, severity } = absence(name, location)
+      this.problem(from, file, message, severity)
       return
     }
     if (!document.reading.readable || document.reading.syntax !== 'xml') {
@@ -194,14 +194,14 @@ export abstract class SchemaComponents {
     element: XmlElement,
     file: string,
     message: string,
-    level: PlacedProblem['level'] = 'error',
+    severity: PlacedDiagnostic['severity'] = 'error',
   ): void {
-    if (this.problems.length < 1000) {
-      this.problems.push({ at: this.placeOf(element, file), level, message })
+    if (this.diagnostics.length < 1000) {
+      this.diagnostics.push({ at: this.placeOf(element, file), severity, message })
     }
   }
 
-  protected placeOf(element: XmlElement, file: string): Place {
+  protected placeOf(element: XmlElement, file: string): Location {
     return this.origins.placeOf(element) ?? this.documents.place(file, element.path)
   }
 

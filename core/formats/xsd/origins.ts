@@ -1,6 +1,6 @@
 import type { Origins, SchemaObject } from '../../contract/model'
 import type { Documents } from '../../text/documents'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import type { Pointer } from '../../text/pointer'
 import type { XmlElement } from '../../text/xml'
 
@@ -24,7 +24,7 @@ export class ElementOrigins implements Origins {
   }
 
   /** Where an element is written. */
-  placeOf(element: XmlElement): Place | undefined {
+  placeOf(element: XmlElement): Location | undefined {
     const home = this.homes.get(rootOf(element))
     return home && this.documents.place(home.file, home.below + element.path)
   }
@@ -33,7 +33,7 @@ export class ElementOrigins implements Origins {
     this.noted.push(schema, element)
   }
 
-  get(schema: SchemaObject): Place | undefined {
+  get(schema: SchemaObject): Location | undefined {
     for (let i = 0; i < this.noted.length; i += 2) {
       this.known.set(this.noted[i] as SchemaObject, this.noted[i + 1] as XmlElement)
     }

@@ -1,7 +1,7 @@
 import type { Contract, Operation, Schema, SchemaObject } from '../../contract/model'
 import { everyOperation, schemasOf } from '../../contract/parts'
 import { referencedName, resolveSchema } from '../../contract/schemas'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import { pointerTo } from '../../text/pointer'
 import { isObject, namesOf } from '../../text/values'
 import type { Circumstances, SubjectKind } from '../model'
@@ -75,7 +75,7 @@ export class Subjects {
     { circumstances, domain, words, estate, isWord }: Surroundings,
   ) {
     const schemas = new Map<object, Fact<SchemaNode>>()
-    const names = new Map<Schema, { name: string; at: Place }>()
+    const names = new Map<Schema, { name: string; at: Location }>()
     const spoken = spokenNames(contract)
     this.spoken = spoken
     for (const { name, schema, at } of contract.schemas) {

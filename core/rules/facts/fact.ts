@@ -1,5 +1,5 @@
 import type { Contract, Schema, SchemaObject } from '../../contract/model'
-import type { Place } from '../../text/place'
+import type { Location } from '../../text/location'
 import type { Circumstances } from '../model'
 
 /** What a field holds, as the reference and the check of expressions name it. */
@@ -19,7 +19,7 @@ export interface Shape<N = unknown> {
   /** How many of the fields are read once for each fact. */
   kept: number
   /** Where a fact is written that was not told so, because few are ever asked. */
-  place?(fact: Fact<N>): Place
+  place?(fact: Fact<N>): Location
 }
 
 /** Parts that may be written elsewhere and used in many places; they are known by where they stand. */
@@ -42,14 +42,14 @@ export class Fact<N = unknown> {
   constructor(
     readonly shape: Shape<N>,
     readonly node: N,
-    private written: Place | undefined,
+    private written: Location | undefined,
     readonly world: World,
     readonly own = '',
     readonly parent?: Fact,
   ) {}
 
   /** The place where its author must change it. */
-  get at(): Place {
+  get at(): Location {
     return (this.written ??= this.shape.place?.(this) ?? '')
   }
 
@@ -77,7 +77,7 @@ export const shape = <N>(
   name: string,
   says: string,
   fields: Record<string, Plain<N>>,
-  place?: (fact: Fact<N>) => Place,
+  place?: (fact: Fact<N>) => Location,
 ): Shape<N> => {
   let kept = 0
   const read = Object.entries(fields).map(([field, { once, ...plain }]): [string, Field<N>] => {
@@ -169,18 +169,18 @@ export interface World {
   /** Whether something is a word of the language, where a dictionary is at hand. */
   isWord: ((word: string) => boolean) | undefined
   /** The fact of a schema, its references followed; null for none and for plain yes or no. */
-  schema(schema: Schema | undefined, at: Place, parent?: Fact): Fact<SchemaNode> | null
+  schema(schema: Schema | undefined, at: Location, parent?: Fact): Fact<SchemaNode> | null
   /** How often each named schema is referred to. */
   uses(name: string): number
   /** Where a schema is written, or else the place given. */
-  placeOf(schema: Schema, otherwise: Place): Place
+  placeOf(schema: Schema, otherwise: Location): Location
 }
 
 export interface SchemaNode {
   /** Empty where it stands inside of something else. */
   name: string
   schema: SchemaObject
-  at: Place
+  at: Location
   /** Its properties by name, those of its allOf among them, once they have been asked for. */
   listed?: ReadonlyMap<string, ListedProperty>
 }

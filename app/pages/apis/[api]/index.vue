@@ -263,10 +263,10 @@ const stages = computed(() =>
             }}<template v-if="detail.facts.soap">; SOAP</template>. Credentials:
             {{ detail.facts.securitySchemes.join(', ') || 'none named' }}.
           </p>
-          <p v-if="detail.problems" class="trouble">
+          <p v-if="detail.diagnostics" class="trouble">
             It departs from its specification in
             <NuxtLink class="plain" :to="`/apis/${slug}/source`">{{
-              count(detail.problems, 'place')
+              count(detail.diagnostics, 'place')
             }}</NuxtLink>.
           </p>
         </div>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { placementEtag } from '~~/shared/etags'
 import type { HandEdit } from '~~/shared/api/placements'
 import { limitText, outsideAddress } from '~~/core/routing/placement'
 import type { IssuedKey, PlacementItem } from '~~/shared/api/placements'
@@ -38,9 +39,9 @@ const removing = ref(false)
 /** Beyond the first stage removal is asked for, and somebody else approves it. */
 const reviewed = computed(() => current.value?.stage !== session.shell?.stages[0])
 async function remove() {
-  const { id, edition } = current.value!
+  const { id } = current.value!
   if (reviewed.value) {
-    const ifMatch = `"placement-${edition}"`
+    const ifMatch = placementEtag(current.value!)
     const body = { kind: 'removal' as const, note: note.value }
     const asked = await act(() => api.requestChange({ placement: id }, body, { ifMatch }))
     removing.value = false

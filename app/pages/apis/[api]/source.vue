@@ -174,7 +174,7 @@ function fixAt(at: number) {
   if (here[0] && !locked.value) fixing.value = here[0]
 }
 const notesAt = (at: number): LineNote[] => [
-  ...problems.value
+  ...diagnostics.value
     .filter((problem) => problem.line === at)
     .map(({ message }) => ({ level: 'MUST', message, reason: '', remedy: '' })),
   ...findings.value
@@ -186,7 +186,7 @@ const notesAt = (at: number): LineNote[] => [
 ]
 function goToNext(from: number, step: 1 | -1) {
   const lines = [
-    ...new Set([...findings.value, ...problems.value].map((found) => found.line)),
+    ...new Set([...findings.value, ...diagnostics.value].map((found) => found.line)),
   ].sort((a, b) => a - b)
   const next = step === 1 ? lines.find((at) => at > from) : lines.findLast((at) => at < from)
   const round = step === 1 ? lines[0] : lines.at(-1)
@@ -196,10 +196,10 @@ function goToNext(from: number, step: 1 | -1) {
 const allFindings = computed(() => (examination.value?.readable ? examination.value.findings : []))
 /** Of a text that can be read, departures from its specification are findings. */
 const allProblems = computed(() =>
-  examination.value?.readable === false ? examination.value.problems : [],
+  examination.value?.readable === false ? examination.value.diagnostics : [],
 )
 const findings = computed(() => allFindings.value.filter((found) => found.file === file.value))
-const problems = computed(() => allProblems.value.filter((found) => found.file === file.value))
+const diagnostics = computed(() => allProblems.value.filter((found) => found.file === file.value))
 const told = computed(() => {
   const counts = new Map<string, number>()
   for (const { file: name } of [...allFindings.value, ...allProblems.value])
@@ -207,7 +207,7 @@ const told = computed(() => {
   return counts
 })
 const marked = computed<LineTint[]>(() => [
-  ...problems.value.map(({ line: at }) => ({ line: at, level: 'MUST' })),
+  ...diagnostics.value.map(({ line: at }) => ({ line: at, level: 'MUST' })),
   ...findings.value.map(({ line: at, level }) => ({ line: at, level })),
 ])
 type Outlined = Pick<RevisionDetail, 'operations' | 'schemas' | 'webhooks'>
@@ -292,7 +292,7 @@ const syntaxOf = (name: string, content: string): Syntax =>
           <button
             v-if="writable && !locked"
             class="ghost add"
-            :disabled="problems.some((problem) => problem.level === 'error')"
+            :disabled="diagnostics.some(({ severity }) => severity === 'error')"
             @click="adding = true"
           >
             Add an operation
@@ -349,7 +349,7 @@ const syntaxOf = (name: string, content: string): Syntax =>
       <SourceMargin
         v-if="rulebook"
         :findings="findings"
-        :problems="problems"
+        :diagnostics="diagnostics"
         :rules="rulebook.rules"
         :edition="rulebook.edition"
         :window="windowOf"

@@ -1,14 +1,14 @@
 import type { Pointer } from './pointer'
-import type { PlacedProblem } from './problem'
+import type { PlacedDiagnostic } from './diagnostic'
 
 /**
  * Where something is written: a pointer into the main file, or `file#pointer` for a file beside it. Pointers are JSON
  * Pointers (RFC 6901) in JSON and YAML, and paths of element names in XML.
  */
-export type Place = string
+export type Location = string
 
 /** Splits a place; `file` is undefined for the main file. */
-export function partsOf(place: Place): { file: string | undefined; pointer: Pointer } {
+export function partsOf(place: Location): { file: string | undefined; pointer: Pointer } {
   const hash = place.indexOf('#')
   if (place === '' || place.startsWith('/') || hash === -1)
     return { file: undefined, pointer: place }
@@ -16,7 +16,7 @@ export function partsOf(place: Place): { file: string | undefined; pointer: Poin
 }
 
 /** The start of a place in a file; `undefined` names the main file. */
-export const placeIn = (file: string | undefined, pointer: Pointer = ''): Place =>
+export const locationIn = (file: string | undefined, pointer: Pointer = ''): Location =>
   file === undefined ? pointer : `${file}#${pointer}`
 
 const isAddress = (name: string) => /^[a-z][a-z0-9+.-]+:/i.test(name)
@@ -25,10 +25,13 @@ const isAddress = (name: string) => /^[a-z][a-z0-9+.-]+:/i.test(name)
 export const isRemote = (name: string) => /^(https?:)?\/\//i.test(name)
 
 /** What is said of a file that is not there: `written` is how it is called where something refers to it. */
-export const absence = (name: string, written: string): Pick<PlacedProblem, 'level' | 'message'> =>
+export const absence = (
+  name: string,
+  written: string,
+): Pick<PlacedDiagnostic, 'severity' | 'message'> =>
   isRemote(name)
-    ? { level: 'warning', message: `${written} is on another host, which was not asked` }
-    : { level: 'error', message: `${written} is not among the files` }
+    ? { severity: 'warning', message: `${written} is on another host, which was not asked` }
+    : { severity: 'error', message: `${written} is not among the files` }
 
 /** The name of a file as it is written in another one, relative to that one (RFC 3986 section 5.2). */
 export function resolveName(base: string, written: string): string {

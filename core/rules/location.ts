@@ -1,6 +1,6 @@
 import type { FormatName } from '../contract/model'
 import { pointerTo } from '../text/pointer'
-import type { Place } from '../text/place'
+import type { Location } from '../text/location'
 import type { SubjectKind } from './model'
 
 type Names = Partial<Record<SubjectKind, Record<string, string>>>
@@ -53,6 +53,6 @@ export function partSteps(format: FormatName, kind: SubjectKind, part: string): 
 export const partPlace = (
   format: FormatName,
   kind: SubjectKind,
-  at: Place,
+  at: Location,
   part: string | undefined,
-): Place => (part === undefined ? at : pointerTo(at, ...partSteps(format, kind, part)))
+): Location => (part === undefined ? at : pointerTo(at, ...partSteps(format, kind, part)))

@@ -5,8 +5,8 @@ export interface Position {
 }
 
 /** Something in a text that stops it from being read (`error`) or that a reader should know (`warning`). */
-export interface Problem extends Position {
-  level: 'error' | 'warning'
+export interface Diagnostic extends Position {
+  severity: 'error' | 'warning'
   message: string
   file: string
 }
@@ -17,9 +17,9 @@ export interface TextFault {
   offset: number
 }
 
-/** A problem of a value, before its pointer has been turned into a line and column. */
-export interface PlacedProblem {
-  level: Problem['level']
+/** A diagnostic of a value, before its pointer has been turned into a line and column. */
+export interface PlacedDiagnostic {
+  severity: Diagnostic['severity']
   message: string
   at: string
 }

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { besideIn, Documents } from './documents'
-import { isRemote, partsOf, placeIn, resolveName } from './place'
+import { isRemote, partsOf, locationIn, resolveName } from './location'
 import { decodeText } from './read'
 
 describe('names of files', () => {
@@ -42,8 +42,8 @@ describe('names of files', () => {
         fc.stringMatching(/^(\/[a-z#]{1,5}){0,3}$/),
         (file, pointer) => {
           if (file.startsWith('/')) return
-          expect(partsOf(placeIn(file, pointer))).toEqual({ file, pointer })
-          expect(partsOf(placeIn(undefined, pointer))).toEqual({ file: undefined, pointer })
+          expect(partsOf(locationIn(file, pointer))).toEqual({ file, pointer })
+          expect(partsOf(locationIn(undefined, pointer))).toEqual({ file: undefined, pointer })
         },
       ),
     )
