@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { fits } from '../contract/fits'
+import { invalidity } from '../contract/validate'
 import { schemasByName } from '../contract/schemas'
 import { fromOlderDraft } from './drafts'
 import { readable } from '../../tests/support/reading'
@@ -63,9 +63,9 @@ schemas:
 `
     const { contract, diagnostics } = readable(text, 'a.raml')
     const tide = schemasByName(contract).get('tide')
-    expect(fits(contract, { at: 4 }, tide)).toContain('has no "port"')
-    expect(fits(contract, { port: 'a', kind: {} }, tide)).toContain('has no "name"')
-    expect(fits(contract, { port: 'a', at: 4 }, tide)).toBeUndefined()
+    expect(invalidity(contract, { at: 4 }, tide)).toContain('has no "port"')
+    expect(invalidity(contract, { port: 'a', kind: {} }, tide)).toContain('has no "name"')
+    expect(invalidity(contract, { port: 'a', at: 4 }, tide)).toBeUndefined()
     expect(diagnostics).toEqual([
       {
         severity: 'warning',

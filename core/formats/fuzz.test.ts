@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { fits } from '../contract/fits'
+import { invalidity } from '../contract/validate'
 import { sampleValue } from '../contract/samples'
 import { check } from '../rules/engine'
 import { circumstancesOf } from '../rules/model'
@@ -127,7 +127,7 @@ describe('references that lead anywhere', () => {
         for (const target of conversionTargets) convert(contract, target)
         convert(contract, 'openapi-3.1', 'dereference')
         sampleValue(contract, { $ref: '#/components/schemas/A' })
-        fits(contract, { p: [{}] }, { $ref: '#/components/schemas/A' })
+        invalidity(contract, { p: [{}] }, { $ref: '#/components/schemas/A' })
         const { faults } = check(
           documents,
           contract,

@@ -2,7 +2,7 @@ import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import pluralize from 'pluralize'
 import semver from 'semver'
-import { fits } from '../contract/fits'
+import { invalidity } from '../contract/validate'
 import type { Fact, FactType, SchemaNode } from './facts/fact'
 import { ConditionError, spend, type Meter } from './meter'
 import { findsPattern } from './pattern'
@@ -506,7 +506,8 @@ export const library: Record<string, LibraryFunction> = {
     ([value, schema]: [unknown, SchemaFact | null], meter) => {
       if (!schema) return true
       return (
-        fits(schema.world.contract, value, schema.node.schema, () => spend(meter, 1)) === undefined
+        invalidity(schema.world.contract, value, schema.node.schema, () => spend(meter, 1)) ===
+        undefined
       )
     },
   ),
@@ -517,7 +518,8 @@ export const library: Record<string, LibraryFunction> = {
     'misfit(example.value, example.schema)',
     ([value, schema]: [unknown, SchemaFact | null], meter) =>
       schema
-        ? (fits(schema.world.contract, value, schema.node.schema, () => spend(meter, 1)) ?? '')
+        ? (invalidity(schema.world.contract, value, schema.node.schema, () => spend(meter, 1)) ??
+          '')
         : '',
   ),
   sharesBasePath: define(

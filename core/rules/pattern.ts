@@ -1,4 +1,5 @@
-import { RE2JS } from 're2js'
+import type { RE2JS } from 're2js'
+import { compilePattern, longestPattern } from '../text/pattern'
 import { ConditionError, spend, type Meter } from './meter'
 
 interface Pattern {
@@ -12,10 +13,11 @@ const patterns = new Map<string, Pattern>()
 function patternOf(source: string): Pattern {
   const known = patterns.get(source)
   if (known) return known
-  if (source.length > 2000) throw new ConditionError('The pattern is longer than 2,000 characters')
+  if (source.length > longestPattern)
+    throw new ConditionError('The pattern is longer than 2,000 characters')
   let compiled: RE2JS
   try {
-    compiled = RE2JS.compile(source)
+    compiled = compilePattern(source)
   } catch (error) {
     throw new ConditionError(`The pattern "${source}" cannot be read: ${(error as Error).message}`)
   }

@@ -40,7 +40,7 @@ describe('reading a rulebook', () => {
     ['expect: size(tag.name) < 20', 'expect: size(tag.nam) < 20', 11, /tag has no "nam"/],
     ['{tag.name}', '{tag.name', 12, /not closed/],
     ['group: naming', 'group: names', 7, /no group "names"/],
-    ['id: tag-short', 'id: Tag Short', 6, /lower case/],
+    ['id: tag-short', 'id: Tag Short', 6, /does not match the pattern/],
     ['rulebook: 1', 'rulebook: 2', 1, /no rulebook/],
     ['    about: tag\n', '    about: tag\n    colour: red\n', 6, /"colour"/],
   ])('says of "%s" as "%s" where it is wrong', (from, to, line, message) => {

@@ -1,4 +1,4 @@
-import { fits } from '../contract/fits'
+import { invalidity } from '../contract/validate'
 import type { Contract } from '../contract/model'
 import type { Location } from '../text/location'
 import type { Position, Diagnostic } from '../text/diagnostic'
@@ -74,7 +74,7 @@ function rulebookOf(
     return undefined
   }
   const { rules: written = [], changes = [], ...rest } = value
-  const outer = fits(noContract, { ...rest, rules: [] }, rulebookSchema)
+  const outer = invalidity(noContract, { ...rest, rules: [] }, rulebookSchema)
   if (outer) says('', outer)
   const groups = (Array.isArray(rest['groups']) ? rest['groups'] : []).filter(
     (group): group is RuleGroup & Node => isObject(group) && typeof group['id'] === 'string',
@@ -87,11 +87,9 @@ function rulebookOf(
     written.slice(0, 1000).forEach((item: unknown, i) => {
       const at = `/rules/${i}`
       const name = isObject(item) && typeof item['id'] === 'string' ? item['id'] : `number ${i + 1}`
-      const wrong = fits(noContract, item, ruleSchema)
+      const wrong = invalidity(noContract, item, ruleSchema)
       if (wrong) return says(at, `Rule ${name}: ${wrong}`)
       const rule = ruleOf(item as Node)
-      if (!/^[a-z][a-z0-9-]*$/.test(rule.id))
-        return says(`${at}/id`, `Rule ${name}: an identifier is lower case and hyphens`)
       if (seen.has(rule.id)) return says(`${at}/id`, `Another rule is called ${name} already`)
       seen.add(rule.id)
       if (rest['extends'] === undefined && !known.has(rule.group))

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { fits } from '../../contract/fits'
+import { invalidity } from '../../contract/validate'
 import type { Schema } from '../../contract/model'
 import { resolveSchema, wholeSchema } from '../../contract/schemas'
 import { convert } from '../convert'
@@ -121,7 +121,7 @@ components:
 describe('dynamic references', () => {
   const { contract, diagnostics } = read(pages)
   const wrong = (name: string, items: unknown[]) =>
-    fits(contract, { items }, { $ref: `#/components/schemas/${name}` })
+    invalidity(contract, { items }, { $ref: `#/components/schemas/${name}` })
 
   it('mean what the outermost resource on the way offers', () => {
     expect(diagnostics).toEqual([])
@@ -161,8 +161,8 @@ describe('dynamic references', () => {
     const again = read(text)
     expect(again.diagnostics.filter(({ severity }) => severity === 'error')).toEqual([])
     const boats = { $ref: '#/components/schemas/Boats' }
-    expect(fits(again.contract, { items: [{}] }, boats)).toContain('has no "name"')
-    expect(fits(again.contract, { items: [{ name: 'Heron' }] }, boats)).toBeUndefined()
+    expect(invalidity(again.contract, { items: [{}] }, boats)).toContain('has no "name"')
+    expect(invalidity(again.contract, { items: [{ name: 'Heron' }] }, boats)).toBeUndefined()
   })
 
   it('to themselves in a tree end', () => {
@@ -183,8 +183,8 @@ components:
 `).contract
     const strict = { $ref: '#/components/schemas/Strict' }
     const child = (inner: object) => ({ name: 'a', children: [inner] })
-    expect(fits(tree, child({ name: 'b' }), strict)).toBeUndefined()
-    expect(fits(tree, child(child({})), strict)).toContain('has no "name"')
-    expect(fits(tree, { children: [{}] }, { $ref: '#/components/schemas/Tree' })).toBeUndefined()
+    expect(invalidity(tree, child({ name: 'b' }), strict)).toBeUndefined()
+    expect(invalidity(tree, child(child({})), strict)).toContain('has no "name"')
+    expect(invalidity(tree, { children: [{}] }, { $ref: '#/components/schemas/Tree' })).toBeUndefined()
   })
 })
