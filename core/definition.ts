@@ -1,3 +1,4 @@
+import type { Operation } from './contract/model'
 import { factsOf, type ContractFacts } from './contract/facts'
 import { mockAnswer, type MockAnswer } from './contract/samples'
 import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
@@ -20,8 +21,23 @@ export interface OperationEntry {
   summary?: string
   tags: string[]
   deprecated: boolean
+  /** What a SOAP client calls: its method and path are of our making. */
+  soap?: SoapName
   line: number
   mock: MockAnswer
+}
+
+/** An operation of a port type, as SOAP has it. */
+export interface SoapName {
+  portType: string
+  operation: string
+  action: string
+}
+
+function soapNameOf({ soap, id = '' }: Operation): { soap?: SoapName } {
+  const [first] = soap ?? []
+  if (!first) return {}
+  return { soap: { portType: first.portType, operation: id, action: first.action ?? '' } }
 }
 
 /** A named part and where it is written. */
@@ -169,6 +185,7 @@ function summarise(
       summary: operation.summary ?? firstSentence(operation.description),
       tags: operation.tags,
       deprecated: operation.deprecated,
+      ...soapNameOf(operation),
       ...whereIs(operation),
       mock: mockAnswer(contract, operation),
     })),

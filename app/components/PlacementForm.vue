@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { outsideAddress } from '~~/core/routing/placement'
+import { outsideAddress, rowName } from '~~/core/routing/placement'
 import type { OperationItem } from '~~/shared/api/catalog'
 import type { RouteRowBody, SpecBody } from '~~/shared/api/placements'
 
@@ -7,21 +7,21 @@ import type { RouteRowBody, SpecBody } from '~~/shared/api/placements'
 const spec = defineModel<SpecBody>({ required: true })
 const props = defineProps<{ operations: OperationItem[]; faults: string[] }>()
 
-const summaries = computed(
-  () =>
-    new Map(
-      props.operations.map(({ method, path, summary }) => [`${method} ${path}`, summary ?? '']),
-    ),
+const known = computed(
+  () => new Map(props.operations.map((operation) => [rowName(operation), operation])),
 )
+const about = (row: RouteRowBody) => known.value.get(rowName(row))
+const wordsOf = (row: { method: string; path: string }) => {
+  const { summary = '', soap } = known.value.get(rowName(row)) ?? {}
+  return [rowName(row), summary, soap?.portType, soap?.operation, soap?.action].join(' ')
+}
 const words = ref('')
 const show = ref('')
 const rows = computed(() =>
   spec.value.routes.filter(
     ({ method, path, treatment }) =>
       (!show.value || treatment.kind === show.value) &&
-      `${method} ${path} ${summaries.value.get(`${method} ${path}`)}`
-        .toLowerCase()
-        .includes(words.value.toLowerCase()),
+      wordsOf({ method, path }).toLowerCase().includes(words.value.toLowerCase()),
   ),
 )
 const numbers = computed(() => {
@@ -66,22 +66,35 @@ function addBackend() {
 function rename(index: number, name: string) {
   const backend = spec.value.backends[index]!
   for (const { treatment } of spec.value.routes)
-    if (treatment.backend === backend.name) treatment.backend = name
+    if (treatment.kind === 'route' && treatment.backend === backend.name) treatment.backend = name
   backend.name = name
 }
 function removeBackend(index: number) {
   const [gone] = spec.value.backends.splice(index, 1)
   for (const row of spec.value.routes)
-    if (row.treatment.backend === gone?.name) row.treatment = { kind: 'undecided' }
+    if (row.treatment.kind === 'route' && row.treatment.backend === gone?.name)
+      row.treatment = { kind: 'undecided' }
 }
+const prefixKind = computed({
+  get: () => spec.value.prefix.kind,
+  set: (kind) => {
+    spec.value.prefix = kind === 'replace' ? { kind, with: '' } : { kind }
+  },
+})
+/** What was written stays where somebody turns the switch there and back. */
+const written = { header: 'X-Api-Key', reason: '' }
+const keyRequired = computed({
+  get: () => spec.value.key.required,
+  set: (required) => {
+    Object.assign(written, spec.value.key)
+    const { header, reason } = written
+    spec.value.key = required ? { required, header } : { required, reason }
+  },
+})
 const inside = computed(() => {
   const { basePath, prefix } = spec.value
   const path =
-    prefix.kind === 'keep'
-      ? `${basePath}/…`
-      : prefix.kind === 'replace'
-        ? `${prefix.with ?? ''}/…`
-        : '/…'
+    prefix.kind === 'keep' ? `${basePath}/…` : prefix.kind === 'replace' ? `${prefix.with}/…` : '/…'
   return `${basePath}/… is sent on as ${path}`
 })
 const windows = [
@@ -106,18 +119,8 @@ const windows = [
           ><InputText v-model="spec.basePath" class="mono" :invalid="faults.includes('basePath')"
         /></label>
         <label class="field"
-          ><span>Base path, on the way in</span>
-          <Select
-            v-model="spec.prefix.kind"
-            :options="[
-              { value: 'strip', label: 'strip' },
-              { value: 'keep', label: 'keep' },
-              { value: 'replace', label: 'replace' },
-            ]"
-            option-label="label"
-            option-value="value"
-            aria-label="Base path, on the way in"
-          />
+          ><span>Base path to the backend</span>
+          <Choice v-model="prefixKind" :options="['strip', 'keep', 'replace']" />
         </label>
         <label v-if="spec.prefix.kind === 'replace'" class="field"
           ><span>Replace with</span
@@ -162,7 +165,7 @@ const windows = [
     <fieldset>
       <legend>Protection</legend>
       <div class="line">
-        <label class="toggle"><ToggleSwitch v-model="spec.key.required" /> API key required</label>
+        <label class="toggle"><ToggleSwitch v-model="keyRequired" /> API key required</label>
         <label v-if="spec.key.required" class="field"
           ><span>in the header</span
           ><InputText v-model="spec.key.header" class="mono" placeholder="X-Api-Key"
@@ -193,13 +196,7 @@ const windows = [
               aria-label="Requests"
           /></label>
           <label class="field"
-            ><span>requests in</span
-            ><Select
-              v-model="spec.limit.seconds"
-              :options="windows"
-              option-label="label"
-              option-value="value"
-              aria-label="Window"
+            ><span>requests in</span><Choice v-model="spec.limit.seconds" :options="windows"
           /></label>
           <span class="soft per"
             >for each {{ spec.key.required ? 'key' : 'caller’s address' }}</span
@@ -282,8 +279,8 @@ const windows = [
             :class="{ on: row.treatment.kind === 'undecided' }"
           >
             <td>
-              <span class="method">{{ row.method }}</span> <code>{{ row.path }}</code>
-              <div class="soft small">{{ summaries.get(`${row.method} ${row.path}`) }}</div>
+              <OperationName :method="row.method" :path="row.path" :soap="about(row)?.soap" />
+              <div class="soft small">{{ about(row)?.summary }}</div>
             </td>
             <td class="mono outside" :class="{ gone: row.treatment.kind === 'withheld' }">
               {{

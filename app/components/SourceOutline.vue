@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { calledBy } from '~~/shared/operation-name'
 import type { DefinitionSummary } from '~~/core/definition'
 import type { Finding } from '~~/core/rules/model'
 
@@ -6,7 +7,7 @@ import type { Finding } from '~~/core/rules/model'
 type Outline = Pick<DefinitionSummary, 'schemas' | 'webhooks'> & {
   operations: Pick<
     DefinitionSummary['operations'][number],
-    'method' | 'path' | 'tags' | 'file' | 'line' | 'summary' | 'deprecated'
+    'method' | 'path' | 'tags' | 'file' | 'line' | 'summary' | 'deprecated' | 'soap'
   >[]
 }
 const props = defineProps<{ summary: Outline; findings: Finding[]; file: string; line: number }>()
@@ -32,12 +33,14 @@ function shortened(path: string): string {
 
 const groups = computed(() => {
   const byTag = new Map<string, Entry[]>()
-  for (const { method, path, tags, file, line, summary, deprecated } of props.summary.operations) {
-    const tag = tags[0] ?? 'Operations'
+  for (const operation of props.summary.operations) {
+    const { tags, file, line, summary, deprecated, soap } = operation
+    const { method, name } = calledBy(operation)
+    const tag = tags[0] ?? soap?.portType ?? 'Operations'
     const entry: Entry = {
-      key: `${method} ${path}`,
+      key: `${method} ${name}`,
       method,
-      label: shortened(path),
+      label: soap ? soap.operation : shortened(name),
       file,
       line,
       deprecated,

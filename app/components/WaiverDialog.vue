@@ -73,7 +73,7 @@ async function ask() {
     </p>
     <label class="field"
       ><span>It is for</span>
-      <Select v-model="reach" :options="reaches" option-label="label" option-value="value" />
+      <Choice v-model="reach" :options="reaches" />
     </label>
     <label class="field"
       ><span>Why</span>
@@ -85,13 +85,7 @@ async function ask() {
     </label>
     <label class="field"
       ><span>Until</span>
-      <input
-        v-model="until"
-        class="p-inputtext"
-        type="date"
-        :min="dayFromNow(0)"
-        :max="dayFromNow(730)"
-      />
+      <input v-model="until" type="date" :min="dayFromNow(0)" :max="dayFromNow(730)" />
       <small>On the day after, the finding counts again. Two years at most.</small>
     </label>
     <Trouble :refusal="refusal" />

@@ -1,5 +1,8 @@
-/** Loads something for a screen and keeps it fresh; an error stays beside what was there. */
-export function useLoad<T>(load: () => Promise<T>, topics?: string[]) {
+/**
+ * Loads something for a screen and keeps it fresh; an error stays beside what was there. With `of` it is loaded again as
+ * soon as that is another one.
+ */
+export function useLoad<T>(load: () => Promise<T>, topics?: string[], of?: () => unknown) {
   const data = shallowRef<T>()
   const refusal = ref<Refusal>()
   const busy = ref(false)
@@ -16,6 +19,7 @@ export function useLoad<T>(load: () => Promise<T>, topics?: string[]) {
     }
   }
 
+  if (of) watch(of, reload)
   void reload()
   useChanges(reload, topics)
   return { data, refusal, busy, reload }

@@ -361,7 +361,7 @@ async function back() {
         <template v-else>
           <label class="field"
             ><span>Owning team</span
-            ><Select
+            ><Choice
               v-model="team"
               :options="session.shell?.teams ?? []"
               placeholder="Choose"
@@ -369,9 +369,9 @@ async function back() {
           /></label>
           <label class="field"
             ><span>Audience</span
-            ><Select
+            ><Choice
               v-model="audience"
-              :options="[...audiences]"
+              :options="audiences"
               placeholder="Choose"
               aria-label="Audience"
             /><small>Private: company only. Partner: by agreement. Public: everybody.</small></label

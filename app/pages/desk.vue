@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/routing/placement'
 import type { DeskAnswer } from '~~/shared/api/desk'
 import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
@@ -10,10 +11,14 @@ const { data: page, refusal: loadRefusal } = useLoad(
 )
 const placements = computed(() => page.value?.items ?? [])
 const placementId = ref(String(route.query['placement'] ?? ''))
-const placement = computed(() => placements.value.find(({ id }) => id === placementId.value))
 watch(placements, (list) => {
-  if (!placement.value && list[0]) placementId.value = list[0].id
+  if (!list.some(({ id }) => id === placementId.value) && list[0]) placementId.value = list[0].id
 })
+const { data: placement, refusal: placementRefusal } = useLoad(
+  async () => (placementId.value ? api.getPlacement({ placement: placementId.value }) : undefined),
+  ['placement', 'drift', 'key'],
+  () => placementId.value,
+)
 const operation = ref('')
 const method = ref('GET')
 const path = ref('')
@@ -47,14 +52,14 @@ function pick(name: string) {
   const row = operations.value.find((candidate) => nameOf(candidate) === name)
   if (!row || !placement.value) return
   method.value = row.method
-  path.value = joinPaths(placement.value.spec.basePath, row.path)
+  path.value = joinPaths(placement.value.basePath, row.path)
   if (row.method === 'GET' || row.method === 'DELETE') body.value = ''
   else if (!body.value) body.value = '{}'
 }
 const open = computed(() => /\{[^}]*\}/.exec(path.value)?.[0])
 async function send() {
   if (placement.value) sessionStorage.setItem(`key:${placement.value.id}`, key.value)
-  sentTo.value = placement.value ? `https://${placement.value.spec.host}${path.value}` : ''
+  sentTo.value = placement.value ? `https://${placement.value.host}${path.value}` : ''
   answer.value = await act(() =>
     api.sendRequest(
       {},
@@ -78,8 +83,11 @@ const pretty = computed(() => {
 })
 const placementLabel = ({ title, version, stage, group }: PlacementItem) =>
   `${title} ${version} in ${stage}, ${group}`
-const operationLabel = (row: RouteRowBody) =>
-  `${nameOf(row)}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
+const soapNames = computed(() => new Map(placement.value?.soap.map((row) => [nameOf(row), row])))
+function operationLabel(row: RouteRowBody): string {
+  const { method: called, name } = calledBy({ ...row, soap: soapNames.value.get(nameOf(row)) })
+  return `${called} ${name}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
+}
 const labels: Record<string, string> = {
   request: 'Request',
   host: 'Host',
@@ -97,9 +105,9 @@ const command = computed(
     [
       'curl',
       method.value === 'GET' ? '' : `-X ${method.value}`,
-      quote(`https://${placement.value.spec.host}${path.value}`),
-      placement.value.spec.key.required
-        ? `-H ${quote(`${placement.value.spec.key.header}: ${key.value || '…'}`)}`
+      quote(`https://${placement.value.host}${path.value}`),
+      placement.value.keyHeader
+        ? `-H ${quote(`${placement.value.keyHeader}: ${key.value || '…'}`)}`
         : '',
       body.value ? `-H 'Content-Type: application/json' -d ${quote(body.value)}` : '',
     ]
@@ -114,7 +122,7 @@ const command = computed(
     <p class="sentence">
       Send a request through a gateway as a consumer would, and see what became of it, step by step.
     </p>
-    <Trouble :refusal="loadRefusal" />
+    <Trouble :refusal="loadRefusal ?? placementRefusal" />
     <div v-if="page && !placements.length" class="empty">
       <p>Requests go through placements, and there is none yet.</p>
       <NuxtLink class="ghost" to="/">Choose an API to place</NuxtLink>
@@ -159,9 +167,7 @@ const command = computed(
         >
         <label class="field"
           ><span>{{
-            placement.spec.key.required
-              ? `Key, in ${placement.spec.key.header}`
-              : 'Key (none is asked for)'
+            placement.keyHeader ? `Key, in ${placement.keyHeader}` : 'Key (none is asked for)'
           }}</span
           ><InputText v-model="key" class="mono" autocomplete="off" aria-label="Key"
         /></label>
@@ -172,7 +178,7 @@ const command = computed(
       /></label>
       <div class="bar">
         <button class="fill" :disabled="busy || !path">{{ busy ? 'Sending …' : 'Send' }}</button>
-        <code class="soft address">{{ method }} https://{{ placement.spec.host }}{{ path }}</code>
+        <code class="soft address">{{ method }} https://{{ placement.host }}{{ path }}</code>
       </div>
       <details class="soft small">
         <summary>The same from a terminal</summary>
@@ -222,9 +228,9 @@ const command = computed(
       <template v-if="placement">
         <h3>This placement</h3>
         <p class="soft">
-          <code>{{
-            `https://${placement.spec.host}${placement.spec.basePath}`
-          }}</code><br /><NuxtLink class="plain" :to="`/apis/${placement.api}/placements`"
+          <code>{{ `https://${placement.host}${placement.basePath}` }}</code><br /><NuxtLink
+            class="plain"
+            :to="`/apis/${placement.api}/placements`"
             >{{ placement.title }} {{ placement.version }},
             {{ markWords(placement.mark, placement.differences.length) }}</NuxtLink
           >

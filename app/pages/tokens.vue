@@ -104,8 +104,7 @@ ELM_LEDGER_TOKEN={{ issued.secret }} elm-ledger lint api.yaml --server {{ origin
           >
         </fieldset>
         <label class="field"
-          ><span>Its last day</span
-          ><input v-model="until" class="p-inputtext" type="date" :min="today"
+          ><span>Its last day</span><input v-model="until" type="date" :min="today"
         /></label>
         <Trouble :refusal="making.refusal.value" />
         <button

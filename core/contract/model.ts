@@ -152,6 +152,8 @@ export interface Callback extends Part {
 
 /** How an operation travels as SOAP (WSDL 1.1 section 3, WSDL 2.0 part 2 section 5). */
 export interface SoapBinding {
+  /** The port type, or the interface, that the operation is one of. */
+  portType: string
   binding: string
   version: '1.1' | '1.2'
   style: 'document' | 'rpc'

@@ -9,6 +9,7 @@ import {
   IssuedKey,
   KeyRequest,
   PlacementDraft,
+  PlacementDetail,
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
@@ -62,7 +63,7 @@ export const placementOperations: Operation[] = [
     success: {
       status: 201,
       says: 'The placement as it runs',
-      body: PlacementItem,
+      body: PlacementDetail,
       accepted: RolloutItem,
     },
     errors: [403, 409, 502],
@@ -74,7 +75,7 @@ export const placementOperations: Operation[] = [
     path: '/placements/{placement}',
     tag: 'Placements',
     summary: 'Read one placement',
-    success: { status: 200, says: 'The placement', body: PlacementItem },
+    success: { status: 200, says: 'The placement', body: PlacementDetail },
     async handle({ params }, context) {
       const placement = await placements.readPlacement(context, params['placement']!)
       return { body: placement, headers: { ETag: placementEtag(placement) } }
@@ -91,7 +92,7 @@ export const placementOperations: Operation[] = [
     success: {
       status: 200,
       says: 'The placement as it runs',
-      body: PlacementItem,
+      body: PlacementDetail,
       accepted: RolloutItem,
     },
     errors: [403, 409, 502],
@@ -154,7 +155,7 @@ export const placementOperations: Operation[] = [
     success: {
       status: 200,
       says: 'The placement, in step',
-      body: PlacementItem,
+      body: PlacementDetail,
       accepted: RolloutItem,
     },
     errors: [403, 409, 502],
@@ -169,7 +170,7 @@ export const placementOperations: Operation[] = [
     success: {
       status: 200,
       says: 'The placement, in step',
-      body: PlacementItem,
+      body: PlacementDetail,
       accepted: RolloutItem,
     },
     errors: [403, 409, 502],
@@ -182,7 +183,7 @@ export const placementOperations: Operation[] = [
     tag: 'Drift',
     summary: 'Change the gateway past the ledger, in a demo',
     body: HandEdit,
-    success: { status: 200, says: 'The placement, with what differs now', body: PlacementItem },
+    success: { status: 200, says: 'The placement, with what differs now', body: PlacementDetail },
     errors: [403, 409, 502],
     handle: ({ params, body }, context) =>
       ok(drift.editByHand(context, params['placement']!, body)),

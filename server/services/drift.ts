@@ -1,5 +1,5 @@
 import { writeResources } from '../../core/routing/resources'
-import type { HandEdit, PlacementItem } from '../../shared/api/placements'
+import type { HandEdit, PlacementDetail } from '../../shared/api/placements'
 import { settings } from '../db/schema'
 import { apiOf, findPlacement, membersOf, requirePlaceable } from './apply'
 import type { Context } from './context'
@@ -63,7 +63,7 @@ export async function editByHand(
   context: Context,
   id: string,
   { kind }: HandEdit,
-): Promise<PlacementItem> {
+): Promise<PlacementDetail> {
   requirePermission(context.actor, 'handEdit')
   const { db } = context
   const [{ demo } = { demo: false }] = await db.select({ demo: settings.demo }).from(settings)

@@ -1,19 +1,19 @@
+import { instanceToPlain } from 'class-transformer'
 import { placementEtag } from '../../shared/etags'
-import { and, asc, eq } from 'drizzle-orm'
-import {
-  operationKey,
-  type Backend,
-  type PlacementSpec,
-  type RouteRow,
-} from '../../core/routing/placement'
+import { and, asc, eq, sql } from 'drizzle-orm'
+import type { DefinitionSummary } from '../../core/definition'
+import { operationKey, type Backend, type PlacementSpec } from '../../core/routing/placement'
 import type { ApiAction } from '../../core/ledger/actions'
 import type {
   DraftQuery,
   PlacementDraft,
+  PlacementDetail,
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
+  SoapRoute,
   SpecBody,
+  TreatmentCounts,
 } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
@@ -49,37 +49,10 @@ import { markOf } from './register'
 import { carryOut, intend, readRollout, unfinishedByPlacement } from './rollouts'
 import { seen } from './sites'
 
-/** A request body as a specification, its choices made into the cases they stand for. */
-export function toSpec({
-  host,
-  basePath,
-  prefix,
-  backends: upstream,
-  routes,
-  key,
-  limit,
-}: SpecBody): PlacementSpec {
-  const spec: PlacementSpec = {
-    host: host.trim().toLowerCase(),
-    basePath: basePath.trim(),
-    prefix:
-      prefix.kind === 'replace'
-        ? { kind: 'replace', with: prefix.with ?? '' }
-        : { kind: prefix.kind },
-    backends: upstream.map(({ name, url, timeoutMs }) => ({ name, url, timeoutMs })),
-    routes: routes.map(({ method, path, treatment }): RouteRow => {
-      const row = { method, path }
-      if (treatment.kind === 'route')
-        return { ...row, treatment: { kind: 'route', backend: treatment.backend ?? '' } }
-      if (treatment.kind === 'withheld')
-        return { ...row, treatment: { kind: 'withheld', reason: treatment.reason ?? '' } }
-      return { ...row, treatment: { kind: treatment.kind } }
-    }),
-    key: key.required
-      ? { required: true, header: key.header ?? 'X-Api-Key' }
-      : { required: false, reason: key.reason ?? '' },
-  }
-  return limit ? { ...spec, limit: { requests: limit.requests, seconds: limit.seconds } } : spec
+/** A request body as a specification, which is kept and compared by its members alone. */
+export function toSpec(body: SpecBody): PlacementSpec {
+  const spec = instanceToPlain(body, { exposeUnsetFields: false }) as PlacementSpec
+  return { ...spec, host: spec.host.trim().toLowerCase(), basePath: spec.basePath.trim() }
 }
 
 /** Placements with what differs, those that need attention first. */
@@ -130,7 +103,11 @@ export async function listPlacements(
       revision,
       stage,
       group,
-      spec,
+      host: spec.host,
+      basePath: spec.basePath,
+      routes: countTreatments(spec),
+      ...(spec.key.required && { keyHeader: spec.key.header }),
+      ...(spec.limit && { limit: spec.limit }),
       mark: markOf({ checkedAt, differences }, now()),
       ...(checkedAt && { checkedAt: checkedAt.toISOString() }),
       ...(rollout !== undefined && { rollout }),
@@ -147,10 +124,29 @@ export async function listPlacements(
 export async function readPlacement(
   context: Pick<Context, 'db' | 'now'>,
   id: string,
-): Promise<PlacementItem> {
-  const { items } = await listPlacements(context, { id })
-  if (!items[0]) throw notFound(`placement called "${id}"`)
-  return items[0]
+): Promise<PlacementDetail> {
+  const { db } = context
+  const [{ items }, row] = await Promise.all([
+    listPlacements(context, { id }),
+    findPlacement(db, id),
+  ])
+  const [revision] = await db
+    .select({
+      operations: sql<DefinitionSummary['operations']>`${revisions.summary} -> 'operations'`,
+    })
+    .from(revisions)
+    .where(eq(revisions.id, row.revisionId))
+  return { ...items[0]!, spec: row.spec, soap: soapRoutes(revision!) }
+}
+
+/** What SOAP clients call the operations of a definition, where it has any. */
+export const soapRoutes = ({ operations }: Pick<DefinitionSummary, 'operations'>): SoapRoute[] =>
+  operations.flatMap(({ method, path, soap }) => (soap ? [{ method, path, ...soap }] : []))
+
+function countTreatments({ routes }: PlacementSpec): TreatmentCounts {
+  const counts = { route: 0, mock: 0, withheld: 0, undecided: 0 }
+  for (const { treatment } of routes) counts[treatment.kind]++
+  return counts
 }
 
 /** The first group that serves an audience. */
@@ -234,7 +230,7 @@ function basePathOf(server: string | undefined): string | undefined {
 }
 
 /** A placement as it runs, or the rollout that is still bringing it about. */
-export type Placed = PlacementItem | RolloutItem
+export type Placed = PlacementDetail | RolloutItem
 
 /** What a rollout came to in the time a request waits. */
 export async function placedBy(context: Context, rollout: number, id: string): Promise<Placed> {

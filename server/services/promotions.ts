@@ -51,7 +51,7 @@ import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-import { firstStage, targetOf, toSpec } from './placements'
+import { firstStage, soapRoutes, targetOf, toSpec } from './placements'
 import { markOf } from './register'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
@@ -431,8 +431,9 @@ async function nextSpec(
 async function shownPlan(
   db: Queries,
   row: PromotionRow,
-  { writes, from }: Plan,
+  { writes, from, revision }: Plan,
 ): Promise<PlacementPlan[]> {
+  const soap = soapRoutes(revision.summary)
   const shown: PlacementPlan[] = []
   for (const [index, { group, there, spec }] of writes.entries()) {
     const served = ({ routes }: PlacementSpec) =>
@@ -454,6 +455,7 @@ async function shownPlan(
       added,
       removed,
       changes,
+      ...(soap.length > 0 && { soap }),
       ...(spec && { spec }),
     })
   }

@@ -120,6 +120,17 @@ export class RegisterPage {
   nextCursor?: string
 }
 
+export class SoapOperation {
+  @text({ says: 'The port type.', example: 'SamplingPort' })
+  portType!: string
+
+  @text({ says: 'The operation.', example: 'registerSample' })
+  operation!: string
+
+  @text({ says: 'The SOAPAction.', example: 'urn:lab:registerSample', max: 2000 })
+  action!: string
+}
+
 export class OperationItem {
   @text({ says: 'The method.', example: 'GET' })
   method!: string
@@ -138,6 +149,12 @@ export class OperationItem {
 
   @flag({ says: 'Whether it is going away.' })
   deprecated!: boolean
+
+  @one(() => SoapOperation, {
+    says: 'What a SOAP client calls; method and path then only name it here.',
+    optional: true,
+  })
+  soap?: SoapOperation
 
   @text({ says: 'The file it is written in.', example: 'supply-interruptions.yaml', max: 2000 })
   file!: string

@@ -23,12 +23,19 @@ import {
 /** A class of the API: its fields are validated on the way in and described in the API's own definition. */
 export type ApiClass<T = object> = new () => T
 
+/** Classes by what a member of theirs says: `{ by: 'kind', of: { route: RouteTo, mock: MockHere } }`. */
+export interface Variants {
+  by: string
+  of: Record<string, ApiClass>
+}
+
 /** A field's JSON Schema 2020-12, or the class it refers to. */
 export type FieldSchema = Record<string, unknown>
 
 interface FieldInfo {
   schema: FieldSchema
   of?: () => ApiClass
+  variants?: Variants
   many: boolean
   optional: boolean
   example?: unknown
@@ -199,6 +206,24 @@ export function choices(
 /** One of another class. */
 export function one(of: () => ApiClass, common: Common) {
   return field({ ...described(common, {}), of }, [IsObject(), ValidateNested(), Type(of)])
+}
+
+/**
+ * One of several classes, told apart by a member that each of them has (class-transformer's discriminator; OpenAPI 3.1
+ * section 4.8.25). `base` is what is said where none of them is meant. Values `true` and `false` stand for themselves.
+ */
+export function variant(base: () => ApiClass, variants: Variants, common: Common) {
+  const subTypes = Object.entries(variants.of).map(([name, value]) => ({
+    value,
+    // It is compared with the member as it came, which may be a truth value.
+    name: (name === 'true' || name === 'false' ? name === 'true' : name) as string,
+  }))
+  const discriminator = { property: variants.by, subTypes }
+  return field({ ...described(common, {}), of: base, variants }, [
+    IsObject(),
+    ValidateNested(),
+    Type(base, { discriminator, keepDiscriminatorProperty: true }),
+  ])
 }
 
 /** A list of another class. */

@@ -1,29 +1,70 @@
-import { choice, flag, many, moment, one, text, texts, whole } from './fields'
-import { PageQuery } from './catalog'
+import type {
+  Backend,
+  KeyRequirement,
+  PlacementSpec,
+  Prefix,
+  RateLimit,
+  RouteRow,
+  Treatment,
+} from '../../core/routing/placement'
+import { choice, flag, many, moment, one, text, texts, variant, whole } from './fields'
+import { PageQuery, SoapOperation } from './catalog'
 
-export class TreatmentBody {
+class TreatmentKind {
   @choice(['undecided', 'route', 'mock', 'withheld'], { says: 'What happens to the operation.' })
-  kind!: 'undecided' | 'route' | 'mock' | 'withheld'
-
-  @text({ says: 'The backend it is routed to.', example: 'main', optional: true })
-  backend?: string
-
-  @text({ says: 'Why it is withheld.', example: 'For the control room only', optional: true })
-  reason?: string
+  kind!: Treatment['kind']
 }
 
-export class RouteRowBody {
+export class UndecidedTreatment extends TreatmentKind {
+  @choice(['undecided'], { says: 'Nobody has decided about it yet.' })
+  declare kind: 'undecided'
+}
+
+export class RoutedTreatment extends TreatmentKind {
+  @choice(['route'], { says: 'It is routed to a backend.' })
+  declare kind: 'route'
+
+  @text({ says: 'The backend it is routed to.', example: 'main', max: 40, optional: true })
+  backend = ''
+}
+
+export class MockedTreatment extends TreatmentKind {
+  @choice(['mock'], { says: 'The gateway answers with an example of the definition.' })
+  declare kind: 'mock'
+}
+
+export class WithheldTreatment extends TreatmentKind {
+  @choice(['withheld'], { says: 'It is not to be had here.' })
+  declare kind: 'withheld'
+
+  @text({ says: 'Why it is withheld.', example: 'For the control room only', optional: true })
+  reason = ''
+}
+
+export class RouteRowBody implements RouteRow {
   @text({ says: 'The method.', example: 'GET' })
   method!: string
 
   @text({ says: 'The path in the definition.', example: '/notices/{noticeId}', max: 2000 })
   path!: string
 
-  @one(() => TreatmentBody, { says: 'What happens to it here.' })
-  treatment!: TreatmentBody
+  @variant(
+    () => TreatmentKind,
+    {
+      by: 'kind',
+      of: {
+        route: RoutedTreatment,
+        mock: MockedTreatment,
+        withheld: WithheldTreatment,
+        undecided: UndecidedTreatment,
+      },
+    },
+    { says: 'What happens to it here.' },
+  )
+  treatment!: Treatment
 }
 
-export class BackendBody {
+export class BackendBody implements Backend {
   @text({
     says: 'The backend’s name.',
     example: 'main',
@@ -52,17 +93,36 @@ export class BackendBody {
   timeoutMs!: number
 }
 
-export class PrefixBody {
-  @choice(['keep', 'strip', 'replace'], { says: 'What becomes of the base path on the way in.' })
-  kind!: 'keep' | 'strip' | 'replace'
-
-  @text({ says: 'What stands in its place.', example: '/v2', optional: true })
-  with?: string
+class PrefixKind {
+  @choice(['keep', 'strip', 'replace'], { says: 'What becomes of the base path.' })
+  kind!: Prefix['kind']
 }
 
-export class KeyBody {
+export class KeptPrefix extends PrefixKind {
+  @choice(['keep'], { says: 'The backend gets it too.' })
+  declare kind: 'keep'
+}
+
+export class StrippedPrefix extends PrefixKind {
+  @choice(['strip'], { says: 'The backend gets the path without it.' })
+  declare kind: 'strip'
+}
+
+export class ReplacedPrefix extends PrefixKind {
+  @choice(['replace'], { says: 'The backend gets another path in its place.' })
+  declare kind: 'replace'
+
+  @text({ says: 'What stands in its place.', example: '/v2', max: 300, optional: true })
+  with = ''
+}
+
+class KeyNeed {
   @flag({ says: 'Whether a key is asked for.', example: true })
   required!: boolean
+}
+
+export class KeyAskedFor extends KeyNeed {
+  declare required: true
 
   @text({
     says: 'The header that carries it.',
@@ -72,13 +132,17 @@ export class KeyBody {
     otherwise: 'A header’s name has letters, digits and hyphens',
     optional: true,
   })
-  header?: string
-
-  @text({ says: 'Why none is asked for.', example: 'Open data', optional: true })
-  reason?: string
+  header = 'X-Api-Key'
 }
 
-export class LimitBody {
+export class NoKeyAskedFor extends KeyNeed {
+  declare required: false
+
+  @text({ says: 'Why none is asked for.', example: 'Open data', optional: true })
+  reason = ''
+}
+
+export class LimitBody implements RateLimit {
   @whole({ says: 'How many requests.', example: 60, min: 1, max: 1_000_000 })
   requests!: number
 
@@ -86,15 +150,19 @@ export class LimitBody {
   seconds!: number
 }
 
-export class SpecBody {
+export class SpecBody implements PlacementSpec {
   @text({ says: 'The host outside.', example: 'trial.api.brackenmere.example', min: 1, max: 253 })
   host!: string
 
   @text({ says: 'The base path outside.', example: '/supply/v2', min: 1, max: 300 })
   basePath!: string
 
-  @one(() => PrefixBody, { says: 'What becomes of the base path.' })
-  prefix!: PrefixBody
+  @variant(
+    () => PrefixKind,
+    { by: 'kind', of: { strip: StrippedPrefix, keep: KeptPrefix, replace: ReplacedPrefix } },
+    { says: 'What becomes of the base path.' },
+  )
+  prefix!: Prefix
 
   @many(() => BackendBody, { says: 'The upstream services.', max: 20 })
   backends!: BackendBody[]
@@ -105,8 +173,12 @@ export class SpecBody {
   })
   routes!: RouteRowBody[]
 
-  @one(() => KeyBody, { says: 'Whether a key is asked for.' })
-  key!: KeyBody
+  @variant(
+    () => KeyNeed,
+    { by: 'required', of: { true: KeyAskedFor, false: NoKeyAskedFor } },
+    { says: 'Whether a key is asked for.' },
+  )
+  key!: KeyRequirement
 
   @one(() => LimitBody, { says: 'How many requests are taken.', optional: true })
   limit?: LimitBody
@@ -182,6 +254,20 @@ export class DifferenceItem {
   on?: string
 }
 
+export class TreatmentCounts {
+  @whole({ says: 'Routed to a backend.', example: 9 })
+  route!: number
+
+  @whole({ says: 'Answered with an example.', example: 1 })
+  mock!: number
+
+  @whole({ says: 'Withheld for a reason.', example: 2 })
+  withheld!: number
+
+  @whole({ says: 'Not decided yet.', example: 0 })
+  undecided!: number
+}
+
 export class PlacementItem {
   @text({ says: 'The placement’s identifier.', example: 'supply-interruptions-trial-1' })
   id!: string
@@ -210,8 +296,24 @@ export class PlacementItem {
   @text({ says: 'The gateway group it runs on.', example: 'edge' })
   group!: string
 
-  @one(() => SpecBody, { says: 'How it should be served.' })
-  spec!: SpecBody
+  @text({ says: 'The host outside.', example: 'trial.api.brackenmere.example' })
+  host!: string
+
+  @text({ says: 'The base path outside.', example: '/supply/v2' })
+  basePath!: string
+
+  @one(() => TreatmentCounts, { says: 'How many operations are served in which way.' })
+  routes!: TreatmentCounts
+
+  @text({
+    says: 'The header that carries a key; absent where none is asked for.',
+    example: 'X-Api-Key',
+    optional: true,
+  })
+  keyHeader?: string
+
+  @one(() => LimitBody, { says: 'How many requests are taken.', optional: true })
+  limit?: LimitBody
 
   @whole({ says: 'The rollout that is changing it.', example: 41, optional: true })
   rollout?: number
@@ -233,6 +335,23 @@ export class PlacementItem {
 
   @texts({ says: 'Names of keys that work here.', example: ['Alder Homes'] })
   keys!: string[]
+}
+
+/** An operation of the route table that SOAP clients call by another name. */
+export class SoapRoute extends SoapOperation {
+  @text({ says: 'The method it has here.', example: 'POST' })
+  method!: string
+
+  @text({ says: 'The path it has here.', example: '/registerSample', max: 2000 })
+  path!: string
+}
+
+export class PlacementDetail extends PlacementItem {
+  @one(() => SpecBody, { says: 'How it should be served.' })
+  spec!: SpecBody
+
+  @many(() => SoapRoute, { says: 'What SOAP clients call the operations.', max: 100_000 })
+  soap!: SoapRoute[]
 }
 
 export class PlacementQuery extends PageQuery {

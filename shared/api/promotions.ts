@@ -1,6 +1,6 @@
 import { choice, flag, many, moment, one, text, texts, whole } from './fields'
 import { PageQuery } from './catalog'
-import { DifferenceItem, SpecBody } from './placements'
+import { DifferenceItem, SoapRoute, SpecBody } from './placements'
 
 export class PromotionRequest {
   @text({ says: 'The API.', example: 'supply-interruptions', min: 1 })
@@ -67,6 +67,13 @@ export class PlacementPlan {
     optional: true,
   })
   spec?: SpecBody
+
+  @many(() => SoapRoute, {
+    says: 'What SOAP clients call the operations; absent where there are none.',
+    max: 100_000,
+    optional: true,
+  })
+  soap?: SoapRoute[]
 }
 
 /** Somebody went past the approval in an emergency. */

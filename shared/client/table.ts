@@ -54,6 +54,7 @@ import type {
   HandEdit,
   IssuedKey,
   KeyRequest,
+  PlacementDetail,
   PlacementDraft,
   PlacementItem,
   PlacementQuery,
@@ -269,7 +270,7 @@ export interface Calls {
   approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
   cancelBatch: Call<'batch', undefined, undefined, Batch>
   cancelRollout: Call<'rollout', undefined, undefined, RolloutItem>
-  changeByHand: Call<'placement', undefined, HandEdit, PlacementItem>
+  changeByHand: Call<'placement', undefined, HandEdit, PlacementDetail>
   changePassword: Call<never, undefined, NewPassword, undefined>
   changePerson: Call<'person', undefined, PersonChange, undefined>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
@@ -282,7 +283,7 @@ export interface Calls {
   createIntake: Call<never, IntakeQuery, string | Blob, Intake>
   createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>
   createIntakeReferences: Call<'intake', undefined, undefined, Intake>
-  createPlacement: Call<never, undefined, PlacementRequest, PlacementItem | RolloutItem>
+  createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
   createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
   createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
   createSession: Call<never, undefined, undefined, Person>
@@ -309,7 +310,7 @@ export interface Calls {
   getIntakeText: Call<'intake', undefined, undefined, string>
   getLedgerKey: Call<never, undefined, undefined, string>
   getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, PartReading>
-  getPlacement: Call<'placement', undefined, undefined, PlacementItem>
+  getPlacement: Call<'placement', undefined, undefined, PlacementDetail>
   getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
@@ -326,7 +327,7 @@ export interface Calls {
   getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, PartReading>
   invitePerson: Call<'person', undefined, undefined, Invitation>
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
-  keepRunning: Call<'placement', undefined, undefined, PlacementItem | RolloutItem>
+  keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   listApis: Call<never, PageQuery, undefined, RegisterPage>
   listChanges: Call<'api' | 'revision', ChangesQuery, undefined, Page<ChangeItem>>
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
@@ -352,7 +353,7 @@ export interface Calls {
   listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
   promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
   publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
-  putLedgerBack: Call<'placement', undefined, undefined, PlacementItem | RolloutItem>
+  putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
@@ -373,7 +374,7 @@ export interface Calls {
   updateGatewayGroup: Call<'group', undefined, GroupChange, undefined>
   updateHost: Call<'host', undefined, HostChange, undefined>
   updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
-  updatePlacement: Call<'placement', undefined, SpecBody, PlacementItem | RolloutItem>
+  updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
   updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
   updateRetention: Call<never, undefined, Retention, undefined>
   updateRulebook: Call<'rulebook', undefined, RulebookSettings, RulebookDraft>

@@ -61,10 +61,7 @@ test('keeps an API confidential: there for its team and who is named, not there 
   const at = '/apis/tanker-dispatch'
   await signIn(page, 'bryn', at)
   await expect(page.getByRole('heading', { level: 1, name: /Tanker/ })).toBeVisible()
-  const choose = async (says: string) => {
-    await page.getByLabel('Visible to').click()
-    await page.getByRole('option', { name: says }).click()
-  }
+  const choose = (says: string) => page.getByLabel('Visible to').selectOption(says)
   await choose('team and governance')
   await expect(page.getByText('confidential', { exact: true })).toBeVisible()
   await page.getByText('and people named').click()

@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { verifyExport } from '../../cli/verify'
-import type { PlacementItem, SpecBody } from '../../shared/api/placements'
+import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import { operations, ownDefinition } from '../../server/operations'
 import { checkAllGateways } from '../../server/services/gateways'
 import { signNow } from '../../server/services/heads'
@@ -89,7 +89,7 @@ beforeAll(async () => {
       treatment: { kind: 'route', backend: 'main' },
     })),
   }
-  const placed = await tomas.call<PlacementItem>('POST', '/placements', {
+  const placed = await tomas.call<PlacementDetail>('POST', '/placements', {
     api,
     version: '2.4.0',
     group: 'edge',

@@ -1,7 +1,7 @@
 import { placementEtag } from '../../shared/etags'
 import { eq, isNull } from 'drizzle-orm'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
-import type { PlacementItem, SpecBody } from '../../shared/api/placements'
+import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import { ledger, placements, rollouts } from '../../server/db/schema'
@@ -56,7 +56,7 @@ const running = async (site: Site) =>
 const limitOf = async (site: Site) =>
   Number(/kind: RateLimitPolicy[\s\S]*?requests: (\d+)/.exec(await running(site))?.[1] ?? 0)
 const now = async (placement = id) =>
-  (await tomas.call<PlacementItem>('GET', `/placements/${placement}`)).body
+  (await tomas.call<PlacementDetail>('GET', `/placements/${placement}`)).body
 const newest = async () =>
   (await oskar.call<{ items: RolloutItem[] }>('GET', '/rollouts?limit=1')).body.items[0]!
 const ended = async (rollout: number) => {
@@ -68,7 +68,7 @@ const ended = async (rollout: number) => {
 }
 const change = async (requests: number) => {
   const { spec, generation: generation } = await now()
-  return tomas.call<Omit<PlacementItem, 'id'> & RolloutItem & { detail: string }>(
+  return tomas.call<Omit<PlacementDetail, 'id'> & RolloutItem & { detail: string }>(
     'PUT',
     `/placements/${id}`,
     { ...spec, limit: { requests, seconds: 60 } },
@@ -89,7 +89,7 @@ describe('a rollout over a group', () => {
         treatment: { kind: 'route', backend: 'main' },
       })),
     }
-    const made = await tomas.call<PlacementItem>('POST', '/placements', {
+    const made = await tomas.call<PlacementDetail>('POST', '/placements', {
       api: 'supply-interruptions',
       version: '2.4.0',
       group: 'edge',

@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeskAnswer } from '../../shared/api/desk'
 import type { Verification } from '../../shared/api/ledger'
-import type { PlacementItem, SpecBody } from '../../shared/api/placements'
+import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
@@ -37,7 +37,7 @@ const decided = (spec: SpecBody): SpecBody => ({
   })),
 })
 const place = (spec: SpecBody) =>
-  tomas.call<PlacementItem & { detail: string; faults: { field: string; message: string }[] }>(
+  tomas.call<PlacementDetail & { detail: string; faults: { field: string; message: string }[] }>(
     'POST',
     '/placements',
     { api: 'supply-interruptions', version: '2.4.0', group: 'edge', spec },
@@ -50,7 +50,7 @@ const configuration = async () =>
       headers: { 'x-admin-secret': 'gateway-secret' },
     })
   ).text()
-const now = async () => (await tomas.call<PlacementItem>('GET', `/placements/${id}`)).body
+const now = async () => (await tomas.call<PlacementDetail>('GET', `/placements/${id}`)).body
 let key = ''
 
 describe('placing', () => {
@@ -96,7 +96,7 @@ describe('placing', () => {
     const spec = (await tomas.call<{ spec: SpecBody }>('GET', '/apis/leak-sensors/placement-draft'))
       .body.spec
     const at = (host: string, basePath: string) =>
-      tomas.call<PlacementItem & { detail: string }>('POST', '/placements', {
+      tomas.call<PlacementDetail & { detail: string }>('POST', '/placements', {
         api: 'leak-sensors',
         version: '0.3.0',
         group: 'edge',
@@ -208,7 +208,7 @@ describe('the request desk', () => {
 
 describe('drift', () => {
   const edit = (kind: string) =>
-    oskar.call<PlacementItem>('POST', `/placements/${id}/hand-edit`, { kind })
+    oskar.call<PlacementDetail>('POST', `/placements/${id}/hand-edit`, { kind })
 
   it('shows a hand edit with the values side by side, and puts the ledger back', async () => {
     expect((await edit('limit')).body).toMatchObject({
@@ -219,7 +219,7 @@ describe('drift', () => {
       (await tomas.call<{ detail: string }>('POST', `/placements/${id}/put-back`)).body.detail,
     ).toMatch(/takes the role governance or operator/)
     expect(
-      (await oskar.call<PlacementItem>('POST', `/placements/${id}/put-back`)).body,
+      (await oskar.call<PlacementDetail>('POST', `/placements/${id}/put-back`)).body,
     ).toMatchObject({ mark: 'in-step', spec: { limit: { requests: 2 } } })
   })
 
@@ -227,7 +227,7 @@ describe('drift', () => {
     expect((await edit('route')).body.differences).toMatchObject([
       { what: 'route', ledger: 'withheld', gateway: 'served by main' },
     ])
-    const kept = (await oskar.call<PlacementItem>('POST', `/placements/${id}/keep`)).body
+    const kept = (await oskar.call<PlacementDetail>('POST', `/placements/${id}/keep`)).body
     expect(kept.mark).toBe('in-step')
     expect(
       kept.spec.routes.find(({ path }) => path === '/interruptions/export')?.treatment,
@@ -246,7 +246,7 @@ describe('drift', () => {
       { where: '* /supply/v2/secret', ledger: 'withheld' },
     ])
     expect((await oskar.call('POST', `/placements/${id}/keep`)).status).toBe(409)
-    expect((await oskar.call<PlacementItem>('POST', `/placements/${id}/put-back`)).body.mark).toBe(
+    expect((await oskar.call<PlacementDetail>('POST', `/placements/${id}/put-back`)).body.mark).toBe(
       'in-step',
     )
   })
@@ -347,7 +347,7 @@ describe('promotion', () => {
         )
       ).body.spec,
     )
-    const placed = await tomas.call<PlacementItem>('POST', '/placements', {
+    const placed = await tomas.call<PlacementDetail>('POST', '/placements', {
       api: 'supply-interruptions',
       version: '2.5.0',
       group: 'edge',

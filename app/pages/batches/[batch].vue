@@ -121,15 +121,15 @@ const stop = () =>
         @submit.prevent="accept()"
       >
         <template v-if="anyNew">
-          <Select
+          <Choice
             v-model="team"
             :options="session.shell?.teams ?? []"
             placeholder="Owning team"
             aria-label="Owning team"
           />
-          <Select
+          <Choice
             v-model="audience"
-            :options="[...audiences]"
+            :options="audiences"
             placeholder="Audience"
             aria-label="Audience"
           />

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { placementEtag } from '~~/shared/etags'
 import type { RevisionDetail } from '~~/shared/api/catalog'
-import type { PlacementItem, SpecBody } from '~~/shared/api/placements'
+import type { PlacementDetail, SpecBody } from '~~/shared/api/placements'
 
 const id = String(useRoute().params['placement'])
-const placement = shallowRef<PlacementItem>()
+const placement = shallowRef<PlacementDetail>()
 const revision = shallowRef<RevisionDetail>()
 const spec = ref<SpecBody>()
 const loading = useAct()

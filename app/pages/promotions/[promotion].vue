@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { rowName } from '~~/core/routing/placement'
 const id = String(useRoute().params['promotion'])
 const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
 const { busy, refusal: actRefusal, act } = useAct()
@@ -144,7 +145,10 @@ async function approve() {
             <tbody>
               <tr v-for="row in plan.spec.routes" :key="row.method + row.path">
                 <td>
-                  <span class="method">{{ row.method }}</span> <code>{{ row.path }}</code>
+                  <OperationName
+                    v-bind="row"
+                    :soap="plan.soap?.find((name) => rowName(name) === rowName(row))"
+                  />
                 </td>
                 <td>
                   {{
@@ -152,7 +156,9 @@ async function approve() {
                       ? `to ${row.treatment.backend}`
                       : row.treatment.kind
                   }}
-                  <span class="small">{{ row.treatment.reason }}</span>
+                  <span v-if="row.treatment.kind === 'withheld'" class="small">{{
+                    row.treatment.reason
+                  }}</span>
                 </td>
               </tr>
             </tbody>

@@ -185,6 +185,8 @@ components:
     const child = (inner: object) => ({ name: 'a', children: [inner] })
     expect(invalidity(tree, child({ name: 'b' }), strict)).toBeUndefined()
     expect(invalidity(tree, child(child({})), strict)).toContain('has no "name"')
-    expect(invalidity(tree, { children: [{}] }, { $ref: '#/components/schemas/Tree' })).toBeUndefined()
+    expect(
+      invalidity(tree, { children: [{}] }, { $ref: '#/components/schemas/Tree' }),
+    ).toBeUndefined()
   })
 })

@@ -124,7 +124,7 @@ export class Wsdl11Reader extends WsdlReader {
           : candidates[0]
       if (!element) return []
       const bound: Bound = { binding, operation: { ...binding, element } }
-      const soap = this.soap(binding, element)
+      const soap = this.soap(portType, binding, element)
       if (soap) bound.soap = soap
       const verb = binding.element.first(http, 'binding')?.attribute('verb')
       const location = element.first(http, 'operation')?.attribute('location')
@@ -133,7 +133,11 @@ export class Wsdl11Reader extends WsdlReader {
     })
   }
 
-  private soap(binding: Located, operation: XmlElement): SoapBinding | undefined {
+  private soap(
+    portType: Located,
+    binding: Located,
+    operation: XmlElement,
+  ): SoapBinding | undefined {
     const general = childOfAny(binding.element, 'binding')
     const version = general && soapVersions.get(general.namespace)
     if (!version) return undefined
@@ -143,6 +147,7 @@ export class Wsdl11Reader extends WsdlReader {
       input &&
       everyChild(input).find((child) => child.local === 'body' && soapVersions.has(child.namespace))
     return compact<SoapBinding>({
+      portType: portType.element.attribute('name') ?? '',
       binding: binding.element.attribute('name') ?? '',
       version,
       style: (own?.attribute('style') ?? general.attribute('style')) === 'rpc' ? 'rpc' : 'document',

@@ -105,7 +105,8 @@ export class Wsdl20Reader extends WsdlReader {
     })
   }
 
-  private bound(binding: Located, operation: Located, name: string): Bound {
+  private bound(binding: Located, operation: Located, portType: string): Bound {
+    const name = operation.element.attribute('name') ?? ''
     const type = binding.element.attribute('type')
     const own = binding.element
       .all(this.wsdl, 'operation')
@@ -113,6 +114,7 @@ export class Wsdl20Reader extends WsdlReader {
     if (type === soap) {
       return {
         soap: compact<SoapBinding>({
+          portType,
           binding: binding.element.attribute('name') ?? '',
           version: binding.element.attributeOf(soap, 'version') === '1.1' ? '1.1' : '1.2',
           style: 'document',

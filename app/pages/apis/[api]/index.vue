@@ -26,9 +26,16 @@ async function deprecate() {
   if (!changeRefusal.value) deprecating.value = false
 }
 
+const owners = computed(() => [
+  { value: '', label: 'nobody yet' },
+  ...(session.shell?.people ?? []).map(({ name, displayName }) => ({
+    value: name,
+    label: displayName,
+  })),
+])
 const visibility = [
-  { confidential: false, says: 'everybody' },
-  { confidential: true, says: 'team and governance' },
+  { value: false, label: 'everybody' },
+  { value: true, label: 'team and governance' },
 ]
 
 const label = ref('')
@@ -73,7 +80,7 @@ const stages = computed(() =>
         <dl class="facts">
           <dt>Team</dt>
           <dd>
-            <Select
+            <Choice
               :model-value="detail.team"
               :options="session.shell?.teams ?? []"
               aria-label="Team"
@@ -82,31 +89,27 @@ const stages = computed(() =>
           </dd>
           <dt>Owner</dt>
           <dd>
-            <Select
+            <Choice
               :model-value="detail.owner"
-              :options="session.shell?.people ?? []"
-              option-label="displayName"
-              option-value="name"
-              show-clear
-              placeholder="nobody yet"
+              :options="owners"
               aria-label="Owner"
-              @update:model-value="change({ owner: $event ?? '' })"
+              @update:model-value="change({ owner: $event })"
             />
           </dd>
           <dt>Audience</dt>
           <dd>
-            <Select
+            <Choice
               :model-value="detail.audience"
-              :options="[...audiences]"
+              :options="audiences"
               aria-label="Audience"
               @update:model-value="change({ audience: $event })"
             />
           </dd>
           <dt>Lifecycle</dt>
           <dd>
-            <Select
+            <Choice
               :model-value="deprecating ? 'deprecated' : detail.lifecycle"
-              :options="[...lifecycles]"
+              :options="lifecycles"
               aria-label="Lifecycle"
               @update:model-value="chooseLifecycle($event)"
             />
@@ -129,11 +132,9 @@ const stages = computed(() =>
           </dd>
           <dt>Visible to</dt>
           <dd>
-            <Select
+            <Choice
               :model-value="detail.confidential"
               :options="visibility"
-              option-label="says"
-              option-value="confidential"
               aria-label="Visible to"
               @update:model-value="change({ confidential: $event })"
             />

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { calledBy } from '~~/shared/operation-name'
 import type { Operation } from '~~/core/contract/model'
 import type { OperationItem, RevisionDetail } from '~~/shared/api/catalog'
 import type { PartReading } from '~~/shared/api/reading'
@@ -43,13 +44,14 @@ const rows = computed<Row[]>(() => {
     key: `o${position}`,
     kind: 'operation',
     position,
-    name: item.path,
-    method: item.method,
+    ...calledBy(item),
     tags: item.tags,
     deprecated: item.deprecated,
     file: item.file,
     line: item.line,
-    ...(item.summary !== undefined && { summary: item.summary }),
+    ...((item.summary ?? item.soap?.action) !== undefined && {
+      summary: item.summary ?? item.soap!.action,
+    }),
   })
   const named =
     (kind: Row['kind']) =>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { placementEtag } from '~~/shared/etags'
 import type { HandEdit } from '~~/shared/api/placements'
-import { limitText, outsideAddress } from '~~/core/routing/placement'
+import { limitText, outsideAddress, rowName } from '~~/core/routing/placement'
 import type { IssuedKey, PlacementItem } from '~~/shared/api/placements'
 
 const route = useRoute()
@@ -70,14 +70,19 @@ async function handEdit(kind: HandEdit['kind']) {
   await act(() => api.changeByHand({ placement: current.value!.id }, { kind }))
   await reload()
 }
-const served = (placement: PlacementItem) =>
-  placement.spec.routes.filter(
-    ({ treatment }) => treatment.kind === 'route' || treatment.kind === 'mock',
-  ).length
-const mocks = (placement: PlacementItem) =>
-  placement.spec.routes.filter(({ treatment }) => treatment.kind === 'mock').length
+const { data: whole } = useLoad(
+  async () => current.value && api.getPlacement({ placement: current.value.id }),
+  ['placement', 'drift'],
+  () => current.value?.id,
+)
+const soapNames = computed(() => new Map(whole.value?.soap.map((row) => [rowName(row), row])))
+const total = ({ routes }: PlacementItem) =>
+  routes.route + routes.mock + routes.withheld + routes.undecided
 const withheld = computed(
-  () => current.value?.spec.routes.filter(({ treatment }) => treatment.kind === 'withheld') ?? [],
+  () =>
+    whole.value?.spec.routes.flatMap(({ method, path, treatment }) =>
+      treatment.kind === 'withheld' ? [{ method, path, reason: treatment.reason }] : [],
+    ) ?? [],
 )
 watch(
   () => current.value?.id,
@@ -140,20 +145,16 @@ watch(
               <span class="soft small rev">revision {{ placement.revision }}</span>
             </td>
             <td class="nowrap">{{ placement.group }}</td>
-            <td class="mono small">
-              https://{{ placement.spec.host }}{{ placement.spec.basePath }}
-            </td>
+            <td class="mono small">https://{{ placement.host }}{{ placement.basePath }}</td>
             <td>
-              {{ served(placement) }} of {{ placement.spec.routes.length
-              }}<span v-if="mocks(placement)" class="soft small"
-                >, {{ mocks(placement) }} mocked</span
+              {{ placement.routes.route + placement.routes.mock }} of {{ total(placement)
+              }}<span v-if="placement.routes.mock" class="soft small"
+                >, {{ placement.routes.mock }} mocked</span
               >
             </td>
             <td class="small nowrap">
-              {{ placement.spec.key.required ? 'a key' : 'no key' }}<br />{{
-                limitText(placement.spec.limit) === 'none'
-                  ? 'no limit'
-                  : limitText(placement.spec.limit)
+              {{ placement.keyHeader ? 'a key' : 'no key' }}<br />{{
+                limitText(placement.limit) === 'none' ? 'no limit' : limitText(placement.limit)
               }}
             </td>
             <td>
@@ -169,24 +170,26 @@ watch(
         <table class="ruled">
           <thead>
             <tr>
-              <th>Method</th>
+              <th>Operation</th>
               <th>Address outside</th>
               <th>Goes to</th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="row in current.spec.routes" :key="row.method + row.path">
-              <td class="method">{{ row.method }}</td>
+            <tr v-for="row in whole?.spec.routes" :key="row.method + row.path">
+              <td><OperationName v-bind="row" :soap="soapNames.get(rowName(row))" /></td>
               <td class="mono small" :class="{ soft: row.treatment.kind === 'withheld' }">
                 {{
                   row.treatment.kind === 'withheld'
-                    ? `${row.path}, not served`
-                    : outsideAddress(current.spec, row.path)
+                    ? 'not served'
+                    : outsideAddress(current, row.path)
                 }}
               </td>
               <td>
                 {{ row.treatment.kind === 'route' ? row.treatment.backend : row.treatment.kind }}
-                <div v-if="row.treatment.reason" class="soft small">{{ row.treatment.reason }}</div>
+                <div v-if="row.treatment.kind === 'withheld'" class="soft small">
+                  {{ row.treatment.reason }}
+                </div>
               </td>
             </tr>
           </tbody>
@@ -224,10 +227,10 @@ watch(
           </h3>
           <p v-for="row in withheld" :key="row.method + row.path" class="withheld">
             <code>{{ row.method }} {{ row.path }}</code
-            ><br />{{ row.treatment.reason }}
+            ><br />{{ row.reason }}
           </p>
         </template>
-        <template v-if="current.spec.key.required">
+        <template v-if="current.keyHeader">
           <h3>
             Keys that work here <small>{{ current.keys.length }}</small>
           </h3>
@@ -270,11 +273,7 @@ watch(
             would.
           </p>
           <div class="bar">
-            <button
-              class="ghost"
-              :disabled="busy || !current.spec.limit"
-              @click="handEdit('limit')"
-            >
+            <button class="ghost" :disabled="busy || !current.limit" @click="handEdit('limit')">
               Raise the limit
             </button>
             <button class="ghost" :disabled="busy || !withheld.length" @click="handEdit('route')">
@@ -282,7 +281,7 @@ watch(
             </button>
             <button
               class="ghost"
-              :disabled="busy || mocks(current) === served(current)"
+              :disabled="busy || current.routes.route === 0"
               @click="handEdit('backend')"
             >
               Point it at a laptop
@@ -297,9 +296,9 @@ watch(
         :style="{ width: '480px' }"
       >
         <p v-if="current">
-          {{ current.group }} stops serving {{ served(current) }} operations at https://{{
-            current.spec.host
-          }}{{ current.spec.basePath }}. Callers get a 404 from then on. The ledger keeps what was
+          {{ current.group }} stops serving
+          {{ current.routes.route + current.routes.mock }} operations at https://{{ current.host
+          }}{{ current.basePath }}. Callers get a 404 from then on. The ledger keeps what was
           approved.
         </p>
         <label v-if="reviewed" class="field"
