@@ -1,3 +1,4 @@
+import { layouts } from './formats/layout'
 import type { FormatName } from './contract/model'
 import { applyChanges, EditFault } from './edit/change'
 import type { Reading } from './formats/read'
@@ -49,12 +50,6 @@ export function fixDefinition(
   }
 }
 
-const versionPlaces: Partial<Record<FormatName, string>> = {
-  OpenAPI: '/info/version',
-  Swagger: '/info/version',
-  RAML: '/version',
-}
-
 /** A main text that names another version of its API; throws {@link EditFault} where its format has no place for it. */
 export function withVersion(
   text: string,
@@ -62,7 +57,7 @@ export function withVersion(
   format: FormatName,
   version: string,
 ): string {
-  const at = versionPlaces[format]
+  const { version: at } = layouts[format]
   if (at === undefined) {
     throw new EditFault(`${format} has no one place for a version; raise it in the source`)
   }

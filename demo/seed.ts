@@ -157,7 +157,7 @@ export class DemoSeed {
     private readonly options: SeedOptions,
     private readonly tell: (step: string) => void = () => undefined,
   ) {
-    this.clock = Date.now() - 37 * day
+    this.clock = Date.now() - 56 * day
     this.services = services
   }
 

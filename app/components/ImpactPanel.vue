@@ -98,7 +98,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
 
 <template>
   <h3>
-    Impact before edict
+    Impact before publishing
     <small v-if="going">{{ run!.done }} of {{ run!.total }}</small>
   </h3>
   <Trouble :refusal="refusal" />

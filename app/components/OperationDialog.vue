@@ -7,9 +7,10 @@ import {
   type OperationDraft,
   type ParameterDraft,
 } from '~~/core/edit/draft'
-import { insertOperation, type WritableFormat } from '~~/core/edit/operation'
+import type { FormatName } from '~~/core/contract/model'
+import { insertOperation } from '~~/core/edit/operation'
 import { EditFault } from '~~/core/edit/tree'
-import { representedElements } from '~~/core/edit/wadl'
+import { representedElements } from '~~/core/formats/wadl/insert'
 import type { Syntax } from '~~/core/text/read'
 import type { Shape } from './ShapeField.vue'
 
@@ -21,7 +22,7 @@ interface Outline {
 }
 const props = defineProps<{
   text: string
-  format: WritableFormat
+  format: FormatName
   label: string
   outline: Outline
 }>()

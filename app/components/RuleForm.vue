@@ -109,18 +109,24 @@ function sample(kind: 'passes' | 'breaks', index: number, next: Sample | undefin
           </select>
         </label>
       </div>
-      <LongText
+      <ConditionEditor
         label="Where"
-        :value="shown.where"
-        mono
+        :value="shown.where ?? ''"
+        :about="shown.about"
+        :locked="locked"
         :placeholder="`every ${aboutWords(shown.about)}`"
         @input="put('where', $event)"
       />
-      <LongText label="Expect" :value="shown.expect" mono @input="put('expect', $event)"
-        >In CEL.
+      <ConditionEditor
+        label="Expect"
+        :value="shown.expect"
+        :about="shown.about"
+        :locked="locked"
+        @input="put('expect', $event)"
+        >In CEL; Ctrl+Space suggests.
         <NuxtLink to="/rulebook/words" class="plain" target="_blank"
           >What a condition can ask</NuxtLink
-        ></LongText
+        ></ConditionEditor
       >
       <LongText label="What the author reads" :value="shown.message" @input="put('message', $event)"
         >Expressions in braces are filled in.</LongText

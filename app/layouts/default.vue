@@ -59,6 +59,12 @@ watch(
 )
 
 const help = ref(false)
+/** Where there is no room for the tabs, they are a menu. */
+const menu = ref(false)
+watch(
+  () => route.fullPath,
+  () => (menu.value = false),
+)
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement
   if (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return
@@ -66,6 +72,7 @@ function onKey(event: KeyboardEvent) {
     event.preventDefault()
     search.value?.focus()
   } else if (event.key === '?') help.value = true
+  else if (event.key === 'Escape') menu.value = false
 }
 onMounted(() => window.addEventListener('keydown', onKey))
 onUnmounted(() => window.removeEventListener('keydown', onKey))
@@ -79,6 +86,9 @@ async function leave() {
 <template>
   <div class="board">
     <header>
+      <button class="menu ghost" :aria-expanded="menu" aria-controls="tabs" @click="menu = !menu">
+        Menu
+      </button>
       <NuxtLink to="/" class="brand">
         <LeafMark />
         Elm Ledger
@@ -104,7 +114,7 @@ async function leave() {
         <button class="plain quiet" @click="leave()">Sign out</button>
       </div>
     </header>
-    <nav aria-label="Main">
+    <nav id="tabs" aria-label="Main" :class="{ opened: menu }">
       <template v-for="tab in tabs" :key="tab.label ?? tab.head">
         <h6 v-if="tab.head">{{ tab.head }}</h6>
         <NuxtLink
@@ -283,5 +293,47 @@ nav h6 {
 }
 .key-list dd {
   margin: 0;
+}
+.menu {
+  display: none;
+}
+@media (max-width: 1099px) {
+  .search {
+    margin-left: 0;
+  }
+}
+@media (max-width: 799px) {
+  .board {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  header {
+    gap: 10px;
+    padding: 0 12px;
+  }
+  .menu {
+    display: block;
+  }
+  .brand {
+    font-size: 0;
+    gap: 0;
+  }
+  .who > .soft {
+    display: none;
+  }
+  nav {
+    display: none;
+    position: absolute;
+    top: 52px;
+    left: 0;
+    bottom: 0;
+    width: 220px;
+    z-index: 5;
+    background: var(--board);
+    border-right: 1px solid var(--rule);
+    overflow: auto;
+  }
+  nav.opened {
+    display: flex;
+  }
 }
 </style>

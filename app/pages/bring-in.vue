@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { del, get, set as keep } from 'idb-keyval'
 import { largestArchive } from '~~/core/archive/limits'
-import { newDefinition } from '~~/core/edit/operation'
+import { newDefinition } from '~~/core/edit/new-definition'
 import { limits } from '~~/core/text/limits'
 import type { Intake, IntakeSummary } from '~~/shared/api/catalog'
 import { audiences, type Audience } from '~~/shared/words'

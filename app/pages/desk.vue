@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Operation } from '~~/core/contract/model'
 import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/routing/placement'
 import type { DeskAnswer } from '~~/shared/api/desk'
@@ -56,6 +57,20 @@ function pick(name: string) {
   if (row.method === 'GET' || row.method === 'DELETE') body.value = ''
   else if (!body.value) body.value = '{}'
 }
+/** What the definition says of the operation, until there is a response to look at. */
+const { data: described } = useLoad(
+  async () => {
+    const now = placement.value
+    if (!now) return
+    const place = { api: now.api, revision: now.revision }
+    const { operations: known } = await api.getRevision(place)
+    const position = known.findIndex((item) => nameOf(item) === operation.value)
+    if (position === -1) return
+    return (await api.getOperation({ ...place, operation: position })).detail as Operation
+  },
+  ['placement'],
+  () => `${placement.value?.id} ${placement.value?.revision} ${operation.value}`,
+)
 const open = computed(() => /\{[^}]*\}/.exec(path.value)?.[0])
 async function send() {
   if (placement.value) sessionStorage.setItem(`key:${placement.value.id}`, key.value)
@@ -83,6 +98,7 @@ const pretty = computed(() => {
 })
 const placementLabel = ({ title, version, stage, group }: PlacementItem) =>
   `${title} ${version} in ${stage}, ${group}`
+const chosenRow = computed(() => operations.value.find((row) => nameOf(row) === operation.value))
 const soapNames = computed(() => new Map(placement.value?.soap.map((row) => [nameOf(row), row])))
 function operationLabel(row: RouteRowBody): string {
   const { method: called, name } = calledBy({ ...row, soap: soapNames.value.get(nameOf(row)) })
@@ -207,6 +223,10 @@ const command = computed(
           </tbody>
         </table>
       </details>
+    </section>
+    <section v-else-if="described && chosenRow" class="described">
+      <h3>{{ operationLabel(chosenRow) }} <small>as the definition has it</small></h3>
+      <OperationView :operation="described" />
     </section>
     <template #margin>
       <h2>The request’s way</h2>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 const { data: page, refusal, reload } = useLoad(() => api.listGateways())
+const { data: placed } = useLoad(() => api.listPlacements(), ['placement', 'drift', 'gateway'])
 const { busy, refusal: actRefusal, act } = useAct()
 const all = computed(() => page.value?.items ?? [])
 const trouble = computed(() => all.value.filter((gateway) => gateway.trouble).length)
@@ -7,6 +8,10 @@ const { selected, current } = useRows(() => all.value, {
   open: (row) => navigateTo({ path: '/drift', query: { gateway: row.name } }),
 })
 
+/** What runs on the chosen one: what is placed on its group. */
+const running = computed(() =>
+  (placed.value?.items ?? []).filter(({ group }) => group === current.value?.group),
+)
 const read = (name: string) =>
   act(async () => {
     await api.readGateway({ gateway: name })
@@ -84,6 +89,39 @@ const read = (name: string) =>
         </tr>
       </tbody>
     </table>
+    <template v-if="current && placed">
+      <h2 class="runs">On {{ current.name }}</h2>
+      <p v-if="!running.length" class="soft">
+        Nothing is placed on {{ current.group }} yet. Choose an API in the
+        <NuxtLink class="plain" to="/">register</NuxtLink> and place a version of it.
+      </p>
+      <table v-else class="ruled">
+        <thead>
+          <tr>
+            <th>API</th>
+            <th>Stage</th>
+            <th>Address outside</th>
+            <th class="right">Operations served</th>
+            <th>State</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="placement in running" :key="placement.id">
+            <td>
+              <NuxtLink class="plain" :to="`/apis/${placement.api}/placements`"
+                >{{ placement.title }} {{ placement.version }}</NuxtLink
+              >
+            </td>
+            <td>{{ placement.stage }}</td>
+            <td class="mono small">https://{{ placement.host }}{{ placement.basePath }}</td>
+            <td class="right mono">{{ placement.routes.route + placement.routes.mock }}</td>
+            <td :class="{ bad: placement.mark === 'differs' }">
+              {{ markWords(placement.mark, placement.differences.length) }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <template #margin>
       <template v-if="current">
         <h2>{{ current.name }}</h2>
@@ -106,5 +144,8 @@ const read = (name: string) =>
 <style scoped>
 .bad {
   color: var(--copper);
+}
+.runs {
+  margin: 22px 0 6px;
 }
 </style>

@@ -22,7 +22,7 @@ import {
 import { tags } from '@lezer/highlight'
 import type { Syntax } from '~~/core/text/read'
 
-const ink = HighlightStyle.define([
+export const ink = HighlightStyle.define([
   {
     tag: [
       tags.propertyName,
@@ -37,6 +37,7 @@ const ink = HighlightStyle.define([
   },
   { tag: [tags.string, tags.special(tags.string)], color: 'var(--code-text)' },
   { tag: tags.attributeName, color: 'var(--code-number)' },
+  { tag: tags.function(tags.variableName), color: 'var(--code-key)' },
   { tag: [tags.number, tags.bool, tags.null], color: 'var(--code-number)' },
   { tag: tags.comment, color: 'var(--code-comment)', fontStyle: 'italic' },
 ])

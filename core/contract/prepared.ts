@@ -241,7 +241,8 @@ function setTypes(made: SchemaObject, { type, nullable }: SchemaObject): void {
   const listed: unknown[] = Array.isArray(type) ? type : type === undefined ? [] : [type]
   if (listed.length === 0 || !listed.every((name) => types.has(name as string))) return
   made['type'] = nullable === true ? [...listed, 'null'] : listed.length === 1 ? listed[0] : listed
-  if (nullable === true && Array.isArray(made['enum'])) made['enum'] = [...(made['enum'] as unknown[]), null]
+  if (nullable === true && Array.isArray(made['enum']))
+    made['enum'] = [...(made['enum'] as unknown[]), null]
 }
 
 function setTexts(made: SchemaObject, { format, pattern }: SchemaObject): void {

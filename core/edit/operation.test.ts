@@ -5,9 +5,10 @@ import { operationName } from '../contract/model'
 import { readDefinition } from '../formats/read'
 import { draftFaults, proposedId, type OperationDraft } from './draft'
 import { schemaFromExample } from './example'
-import { insertOperation, newDefinition } from './operation'
+import { newDefinition } from './new-definition'
+import { insertOperation } from './operation'
 import { EditFault } from './tree'
-import { representedElements } from './wadl'
+import { representedElements } from '../formats/wadl/insert'
 import { readable } from '../../tests/support/reading'
 
 const draft = (changes: Partial<OperationDraft> = {}): OperationDraft => ({

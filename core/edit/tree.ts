@@ -11,6 +11,7 @@ import {
   type ParsedNode,
 } from 'yaml'
 import { segmentsOf, type Pointer } from '../text/pointer'
+import type { Syntax } from '../text/read'
 
 /** A member of a mapping where it is written. */
 export interface Entry {
@@ -171,3 +172,7 @@ export function follow(root: TextNode, pointer: Pointer): Way {
   }
   return { nodes, entry, missing: [] }
 }
+
+/** Whether something is written at a pointer. */
+export const holds = (text: string, syntax: Syntax, pointer: Pointer): boolean =>
+  syntax !== 'xml' && follow(readTree(text, syntax), pointer).missing.length === 0

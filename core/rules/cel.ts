@@ -40,7 +40,8 @@ export function compile(expression: string, scope: Scope): Expression {
   try {
     tree = grammar.parse(expression).ast
   } catch (error) {
-    throw new ConditionError(firstLine((error as Error).message))
+    const { message, node: at } = error as Error & { node?: { pos?: number } }
+    throw new ConditionError(firstLine(message), at?.pos)
   }
   return new Compiler(scope).part(tree)
 }
@@ -477,8 +478,7 @@ const comprehensions = table<Fold>({
     then ? items.filter((item) => yes(step(item))).map(then) : items.map(step),
 })
 
-const fault = (message: string, node: ASTNode) =>
-  new ConditionError(`${message} (at character ${node.start + 1})`)
+const fault = (message: string, node: ASTNode) => new ConditionError(message, node.start)
 
 function literal(value: unknown): Part {
   if (typeof value === 'bigint') {

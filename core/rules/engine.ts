@@ -5,7 +5,7 @@ import { weightOf } from './binding'
 import { compileCondition } from './cel'
 import { scopeOf, Subjects, type Surroundings } from './facts/collect'
 import type { Fact } from './facts/fact'
-import { ConditionError, newMeter, type Meter } from './meter'
+import { ConditionError, newMeter, type Meter, type ConditionPart } from './meter'
 import {
   emptyEstate,
   type Circumstances,
@@ -14,7 +14,8 @@ import {
   type Rule,
   type SubjectKind,
 } from './model'
-import { partPlace } from './location'
+import { layouts } from '../formats/layout'
+import { pointerTo } from '../text/pointer'
 import { compileTemplate, type Template } from './template'
 
 /** A rule that could not be applied: one of its expressions is not readable, failed on a subject, or takes too long. */
@@ -57,12 +58,12 @@ interface Prepared {
 /** Compiles one rule. Throws {@link ConditionError} that says which of its expressions is at fault. */
 export function prepareRule(rule: Rule): Ready {
   const scope = scopeOf(rule.about)
-  const part = <T>(name: string, compiled: () => T): T => {
+  const part = <T>(name: ConditionPart, compiled: () => T): T => {
     try {
       return compiled()
     } catch (error) {
       if (!(error instanceof ConditionError)) throw error
-      throw new ConditionError(`${name}: ${error.message}`)
+      throw new ConditionError(error.says, error.offset, name)
     }
   }
   const { where, expect, message } = rule
@@ -123,6 +124,7 @@ export function check(
 ): CheckResult {
   const { ready, faults } = prepare(edition.rules)
   const { domain, words } = edition
+  const { steps } = layouts[contract.format.name]
   const subjects = new Subjects(contract, { circumstances, domain, words, estate, isWord })
   const unplaced: Unplaced[] = []
   const result: CheckResult = { findings: [], faults: [...faults], reach: [] }
@@ -133,7 +135,8 @@ export function check(
     const { rule } = asked[i]!
     const weight = weightOf(rule, circumstances)
     for (const { fact, message } of judged.broken) {
-      const at = partPlace(contract.format.name, rule.about, fact.at, rule.part)
+      const at =
+        rule.part === undefined ? fact.at : pointerTo(fact.at, ...steps(rule.about, rule.part))
       const key = `${rule.id}: ${fact.key}`
       unplaced.push({ rule: rule.id, weight, message, at, key, operation: operationOf(fact) })
     }

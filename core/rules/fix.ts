@@ -11,7 +11,7 @@ import { scopeOf, type Surroundings } from './facts/collect'
 import type { Fact } from './facts/fact'
 import { ConditionError } from './meter'
 import type { Fix, Rule } from './model'
-import { partSteps } from './location'
+import { layouts, type Layout } from '../formats/layout'
 import { compileTemplate } from './template'
 
 /** What a fix would do to one file. */
@@ -79,7 +79,7 @@ export const fixedTexts = (documents: Documents, { files }: FixPlan): Map<string
   )
 
 class Planner {
-  private readonly format
+  private readonly layout: Layout
   private readonly fill
 
   constructor(
@@ -88,7 +88,7 @@ class Planner {
     private readonly rule: Rule,
     private readonly fix: Fix,
   ) {
-    this.format = contract.format.name
+    this.layout = layouts[contract.format.name]
     const scope = scopeOf(rule.about)
     const template =
       fix.kind === 'set' || fix.kind === 'rename'
@@ -122,24 +122,15 @@ class Planner {
     return { file, pointer }
   }
 
-  /** The steps to a part; formats of XML name their parts as attributes. */
   private steps(part: string): string[] {
-    if (this.format === 'WSDL' || this.format === 'WADL') return part === '' ? [] : [`@${part}`]
-    if (part === '') return []
-    // Parameters of Swagger 2.0 and RAML carry what their schema says themselves.
-    const own =
-      this.format !== 'OpenAPI' && this.rule.about === 'parameter'
-        ? part.replace(/^schema\./, '')
-        : part
-    return partSteps(this.format, this.rule.about, own)
+    return this.layout.changedSteps(this.rule.about, part)
   }
 
   private set(at: Location, part: string, value: unknown): Placed[] {
     const { file, pointer } = this.place(at)
     const steps = this.steps(part)
     const written = this.valueIn(file, pointer)
-    // RAML lets a type stand for a whole declaration.
-    if (this.format === 'RAML' && typeof written === 'string' && steps.length === 1) {
+    if (this.layout.typeStandsAlone && typeof written === 'string' && steps.length === 1) {
       return [{ kind: 'set', at: pointer, value: { type: written, [steps[0]!]: value }, file }]
     }
     const target = this.resolved(file, pointer, steps)
@@ -179,7 +170,7 @@ class Planner {
   private rename(fact: Fact, to: string): Placed[] {
     if (to === '' || to === fact.own) throw new EditFault('It has that name already')
     const { file, pointer } = this.place(fact.at)
-    if (this.format === 'WSDL' || this.format === 'WADL') {
+    if (this.layout.isXml) {
       return [{ kind: 'rename', at: pointer, to, file }, ...this.namedInXml(fact, to)]
     }
     if (
@@ -233,38 +224,19 @@ class Planner {
     return changes
   }
 
-  /** Every reference to a schema, in every file: by pointer in OpenAPI and Swagger, by name in RAML. */
+  /** Every reference to a schema, in every file. */
   private references(file: string, pointer: Pointer, name: string, to: string): Placed[] {
     if (this.contract.schemas.some((schema) => schema.name === to)) {
       throw new EditFault(`There is a schema "${to}" already`)
     }
-    const old = `#${pointer}`
-    const next = `#${pointerTo(pointer.slice(0, pointer.lastIndexOf('/')), to)}`
-    const word = new RegExp(
-      `(?<![\\w.-])${name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}(?![\\w.-])`,
-      'g',
-    )
     const changes: Placed[] = []
     for (const document of this.documents.files) {
       if (!document.reading.readable || document.reading.syntax === 'xml') continue
-      const inside = document.file === file ? '' : file
+      const renaming = { pointer, name, to, sameFile: document.file === file }
       walk(document.reading.value, '', (value, at, key) => {
         if (typeof value !== 'string') return
-        if (this.format === 'RAML') {
-          if (!['type', 'items', 'schema', ''].includes(key) && !isTypePlace(at)) return
-          const renamed = value.replace(word, to)
-          if (renamed !== value)
-            changes.push({ kind: 'set', at, value: renamed, file: document.file })
-        } else if (key === '$ref' || at.includes('/mapping/')) {
-          if (value.endsWith(old) && (inside === '' ? value === old : value.length > old.length)) {
-            changes.push({
-              kind: 'set',
-              at,
-              value: value.slice(0, -old.length) + next,
-              file: document.file,
-            })
-          }
-        }
+        const next = this.layout.renamed({ value, at, key }, renaming)
+        if (next !== undefined) changes.push({ kind: 'set', at, value: next, file: document.file })
       })
     }
     return changes
@@ -272,7 +244,7 @@ class Planner {
 
   private parameter({ node }: Fact, file: string, pointer: Pointer, to: string): Placed[] {
     const { in: place, name } = node as { in: string; name: string }
-    if (this.format === 'RAML') return [{ kind: 'rename', at: pointer, to, file }]
+    if (this.layout.parametersAreKeys) return [{ kind: 'rename', at: pointer, to, file }]
     const changes: Placed[] = [{ kind: 'set', at: pointerTo(pointer, 'name'), value: to, file }]
     if (place !== 'path') return changes
     const main = this.documents.main.file
@@ -317,9 +289,9 @@ class Planner {
     return changes
   }
 
-  /** Moves a part to the shared components of OpenAPI or Swagger, and leaves a reference. */
+  /** Moves a part to where its format keeps shared ones, and leaves a reference. */
   private extract(fact: Fact, name: string): Placed[] {
-    const section = this.section()
+    const section = this.layout.shared[this.rule.about]
     const { file, pointer } = this.place(fact.at)
     const value = this.valueIn(file, pointer)
     if (!section || value === undefined) throw new EditFault('Its format shares no such parts')
@@ -335,25 +307,6 @@ class Planner {
     ]
   }
 
-  private section(): Pointer | undefined {
-    const openApi: Partial<Record<string, string>> = {
-      response: '/components/responses',
-      parameter: '/components/parameters',
-      requestBody: '/components/requestBodies',
-      header: '/components/headers',
-      schema: '/components/schemas',
-    }
-    const swagger: Partial<Record<string, string>> = {
-      response: '/responses',
-      parameter: '/parameters',
-    }
-    return this.format === 'OpenAPI'
-      ? openApi[this.rule.about]
-      : this.format === 'Swagger'
-        ? swagger[this.rule.about]
-        : undefined
-  }
-
   private valueIn(file: string, pointer: Pointer): unknown {
     const document = this.documents.get(file)
     return document?.reading.readable && document.reading.syntax !== 'xml'
@@ -361,9 +314,6 @@ class Planner {
       : undefined
   }
 }
-
-/** Where RAML names a type by itself: a property or a body that is only a name. */
-const isTypePlace = (at: Pointer) => /\/(?:properties|body|types)\/[^/]+$/.test(at)
 
 /** Calls `visit` for every value of a text that is no mapping and no list. */
 function walk(

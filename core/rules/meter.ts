@@ -1,7 +1,21 @@
 import type { World } from './facts/fact'
 
+/** Which expression of a rule something is wrong with. */
+export type ConditionPart = 'where' | 'expect' | 'message' | 'part'
+
 /** An expression that cannot be read, names what is not there, or does not answer what it is asked. */
-export class ConditionError extends Error {}
+export class ConditionError extends Error {
+  constructor(
+    /** What is wrong, without where. */
+    readonly says: string,
+    /** Where in the expression, from 0. */
+    readonly offset?: number,
+    readonly part?: ConditionPart,
+  ) {
+    const at = offset === undefined ? '' : ` (at character ${offset + 1})`
+    super(`${part === undefined ? '' : `${part}: `}${says}${at}`)
+  }
+}
 
 /** What the evaluation of one rule has at hand: the work that is left for it in one definition, and its surroundings. */
 export interface Meter {

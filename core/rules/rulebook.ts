@@ -5,6 +5,7 @@ import type { Position, Diagnostic } from '../text/diagnostic'
 import { locate, readText, type SourceText } from '../text/read'
 import { isObject, type Node } from '../text/values'
 import { prepareRule } from './engine'
+import { ConditionError } from './meter'
 import { compileTemplate } from './template'
 import { scopeOf } from './facts/collect'
 import type { Binding, Edition, Fix, Level, Rule, RuleGroup, Sample } from './model'
@@ -103,8 +104,8 @@ function rulebookOf(
         prepareRule(rule)
         for (const fix of rule.fixes ?? []) checkFix(rule, fix)
       } catch (error) {
-        const { message } = error as Error
-        const part = /^(where|expect|message): /.exec(message)?.[1]
+        if (!(error instanceof ConditionError)) throw error
+        const { part, message } = error
         says(part ? `${at}/${part}` : at, `Rule ${name}, ${message}`)
         faulty.push(rule)
         return

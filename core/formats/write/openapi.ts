@@ -23,6 +23,7 @@ import { freeName } from '../../text/names'
 import { partsOf, type Location } from '../../text/location'
 import { segmentsOf } from '../../text/pointer'
 import type { Node } from '../../text/values'
+import { supported, type Target } from './support'
 import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
 import { OldSchemas, writeOldXml } from './schemas'
@@ -43,13 +44,13 @@ class OpenApiWriter {
   readonly losses = new Losses()
   private readonly old: OldSchemas | undefined
   private readonly shared = new SharedParts()
-  private readonly name: string
+  readonly target: Target
 
   constructor(
     private readonly contract: Contract,
     private readonly version: OpenApiVersion,
   ) {
-    this.name = `OpenAPI ${version}`
+    this.target = `OpenAPI ${version}`
     this.old = version === '3.0' ? new OldSchemas('3.0', this.losses, contract.origins) : undefined
     for (const operation of [...contract.operations, ...contract.webhooks])
       this.shared.count(operation)
@@ -66,14 +67,12 @@ class OpenApiWriter {
       servers: nonEmpty(contract.servers.map((server) => this.server(server))),
       tags: nonEmpty(
         contract.tags.map((tag) => {
-          const { name, description, externalDocs, extensions, summary, parent, kind } = tag
-          if (this.version !== '3.2') {
-            for (const key of ['summary', 'parent', 'kind'] as const) {
-              if (tag[key] !== undefined)
-                this.losses.member(tag, key, `${this.name} has no "${key}" for a tag`)
-            }
-            return node({ name, description, externalDocs, ...extensions })
-          }
+          const { name, description, externalDocs, extensions, summary, parent, kind } = supported(
+            this,
+            'tag',
+            tag,
+            tag.at,
+          )
           return node({ name, summary, description, parent, kind, externalDocs, ...extensions })
         }),
       ),
@@ -85,25 +84,15 @@ class OpenApiWriter {
     })
   }
 
-  private lose<T extends Part>(part: T, key: keyof T & string, message: string): void {
-    if (part[key] !== undefined) this.losses.member(part, key, message)
-  }
-
   private info(): Node {
     const { contract } = this
-    const { title, version, summary, description, termsOfService, contact, license } = contract
-    const at: Location = '/info'
-    const modern = this.version !== '3.0'
-    if (!modern && summary !== undefined) {
-      this.losses.memberAt(at, contract, 'summary', 'OpenAPI 3.0 has no summary of the whole')
-    }
-    if (!modern && license?.identifier !== undefined) {
-      this.losses.memberAt(at, license, 'identifier', 'OpenAPI 3.0 has no licence identifier')
-    }
+    const { title, version, description, termsOfService, contact } = contract
+    const { summary } = supported(this, 'info', contract, '/info')
+    const license = contract.license && supported(this, 'info', contract.license, '/info')
     return node({
       title,
       version,
-      summary: modern ? summary : undefined,
+      summary,
       description,
       termsOfService,
       contact,
@@ -111,18 +100,22 @@ class OpenApiWriter {
         license &&
         node({
           name: license.name,
-          identifier: modern ? license.identifier : undefined,
+          identifier: license.identifier,
           url: license.url,
         }),
     })
   }
 
   private server(server: Server): Node {
-    const { url, name, description, variables, extensions } = server
-    if (this.version !== '3.2') this.lose(server, 'name', `${this.name} has no name for a server`)
+    const { url, name, description, variables, extensions } = supported(
+      this,
+      'server',
+      server,
+      server.at,
+    )
     return node({
       url,
-      name: this.version === '3.2' ? name : undefined,
+      name,
       description,
       variables: byName(variables, (variable) => [
         variable.name,
@@ -155,7 +148,7 @@ class OpenApiWriter {
       this.losses.whole(
         operation,
         operation.at,
-        `${this.name} does not know the method ${method.toUpperCase()}: ${operationName(operation)} is left out`,
+        `${this.target} does not know the method ${method.toUpperCase()}: ${operationName(operation)} is left out`,
       )
       return
     }
@@ -243,7 +236,7 @@ class OpenApiWriter {
 
   /** Before 3.1 an operation has to have a response. */
   private noResponses(operation: Operation): Node | undefined {
-    return this.version === '3.0' ? standInResponse(operation, this.name, this.losses) : undefined
+    return this.version === '3.0' ? standInResponse(operation, this.target, this.losses) : undefined
   }
 
   private sharedParameter(parameter: Parameter): Node[] {
@@ -251,7 +244,7 @@ class OpenApiWriter {
       this.losses.whole(
         parameter,
         parameter.at,
-        `${this.name} has no parameter for the whole query: "${parameter.name}" is left out`,
+        `${this.target} has no parameter for the whole query: "${parameter.name}" is left out`,
       )
       return []
     }
@@ -357,12 +350,15 @@ class OpenApiWriter {
   }
 
   private media(media: MediaType): Node {
-    const { at, schema, itemSchema, examples, encoding, extensions } = media
-    if (this.version !== '3.2')
-      this.lose(media, 'itemSchema', `${this.name} has no schema for the items of a stream`)
+    const { at, schema, itemSchema, examples, encoding, extensions } = supported(
+      this,
+      'mediaType',
+      media,
+      media.at,
+    )
     return node({
       schema: schema === undefined ? undefined : this.schema(schema, at),
-      itemSchema: this.version === '3.2' ? itemSchema : undefined,
+      itemSchema,
       ...this.examples(examples),
       encoding: byName(encoding, (item) => [item.property, this.encoding(item)]),
       ...extensions,
@@ -397,19 +393,23 @@ class OpenApiWriter {
   }
 
   private response(response: Response): Node {
-    const { summary, description, headers, content, links, extensions } = response
+    const { summary, description, headers, content, links, extensions } = supported(
+      this,
+      'response',
+      response,
+      response.at,
+    )
     if (this.version !== '3.2') {
-      this.lose(response, 'summary', `${this.name} has no summary for a response`)
       if (description === undefined) {
         this.losses.member(
           response,
           'description',
-          `${this.name} wants a description here; an empty one stands in`,
+          `${this.target} wants a description here; an empty one stands in`,
         )
       }
     }
     return node({
-      summary: this.version === '3.2' ? summary : undefined,
+      summary,
       description: this.version === '3.2' ? description : (description ?? ''),
       headers: this.headers(headers),
       content: content.length === 0 ? undefined : this.content(content),
@@ -476,7 +476,7 @@ class OpenApiWriter {
       this.losses.members(
         scheme,
         schemeWords,
-        `${this.name} has no security scheme of the type "${type}"; "${scheme.name}" is written as a key in a header`,
+        `${this.target} has no security scheme of the type "${type}"; "${scheme.name}" is written as a key in a header`,
       )
       return node({
         type: 'apiKey',
@@ -499,7 +499,7 @@ class OpenApiWriter {
               flows.flatMap((flow) => {
                 const { kind, ...rest } = flow
                 if (kind === 'deviceAuthorization' && this.version !== '3.2') {
-                  this.losses.whole(flow, scheme.at, `${this.name} has no device flow`)
+                  this.losses.whole(flow, scheme.at, `${this.target} has no device flow`)
                   return []
                 }
                 return [[kind, rest]]

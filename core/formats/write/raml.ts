@@ -18,6 +18,7 @@ import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { builtIns, wholeQuery } from '../raml/types'
 import { Losses, schemeWords } from './losses'
+import { supported } from './support'
 import { byName, node } from './node'
 
 /** The name of a type in which nothing is taken for an operator or for the name of a library. */
@@ -72,6 +73,7 @@ export function writeRaml(contract: Contract): { document: Node; losses: Losses 
 
 class RamlWriter {
   readonly losses = new Losses()
+  readonly target = 'RAML'
   private readonly names = new Map<string, string>()
 
   constructor(private readonly contract: Contract) {
@@ -181,12 +183,7 @@ class RamlWriter {
       else
         this.losses.whole(server, server.at, `RAML has one base address: ${server.url} is left out`)
     }
-    for (const server of this.contract.servers) {
-      for (const key of ['description', 'name', 'extensions'] as const) {
-        if (server[key] !== undefined)
-          this.losses.member(server, key, `RAML has no ${key} for an address`)
-      }
-    }
+    for (const server of this.contract.servers) supported(this, 'server', server, server.at)
     if (first.url.includes('{version}')) {
       const message = 'RAML puts the version of the API where an address says {version}'
       for (const server of this.contract.servers)
@@ -376,14 +373,8 @@ class RamlWriter {
   }
 
   private parameter(parameter: Header): Node {
-    const { at, description, required, schema, content, examples, extensions } = parameter
-    for (const key of ['style', 'explode', 'allowReserved', 'allowEmptyValue'] as const) {
-      if ((parameter as Parameter)[key] !== undefined)
-        this.losses.member(parameter as Parameter, key, `RAML has no "${key}" for a parameter`)
-    }
-    if (parameter.deprecated)
-      this.losses.member(parameter, 'deprecated', 'RAML cannot call a parameter deprecated')
-    if (content) this.losses.member(parameter, 'content', 'RAML has no media types for a parameter')
+    const { at, description, required, schema, examples, extensions } = parameter
+    supported(this, 'parameter', parameter, at)
     if (schema === undefined)
       this.losses.member(
         parameter,

@@ -16,6 +16,7 @@ import { resolveSchema, typesOf } from '../../contract/schemas'
 import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
+import { supported } from './support'
 import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
 import { OldSchemas } from './schemas'
@@ -37,6 +38,7 @@ export function writeSwagger(contract: Contract): { document: Node; losses: Loss
 
 class SwaggerWriter {
   readonly losses = new Losses()
+  readonly target = 'Swagger 2.0'
   private readonly schemas: OldSchemas
 
   constructor(private readonly contract: Contract) {
@@ -46,14 +48,8 @@ class SwaggerWriter {
   document(): Node {
     const { contract } = this
     const { title, version, description, termsOfService, contact, license } = contract
-    if (contract.summary !== undefined) {
-      const message = 'Swagger 2.0 has no summary of the whole'
-      this.losses.memberAt('/info', contract, 'summary', message)
-    }
-    if (license?.identifier !== undefined) {
-      const message = 'Swagger 2.0 has no licence identifier'
-      this.losses.memberAt('/info/license', license, 'identifier', message)
-    }
+    supported(this, 'info', contract, '/info')
+    if (license) supported(this, 'info', license, '/info/license')
     for (const hook of contract.webhooks) {
       this.losses.whole(hook, hook.at, `Swagger 2.0 has no webhooks: ${hook.path} is left out`)
     }
@@ -72,10 +68,7 @@ class SwaggerWriter {
       externalDocs: contract.externalDocs,
       tags: nonEmpty(
         contract.tags.map((tag) => {
-          for (const key of ['summary', 'parent', 'kind'] as const) {
-            if (tag[key] !== undefined)
-              this.losses.member(tag, key, `Swagger 2.0 has no "${key}" for a tag`)
-          }
+          supported(this, 'tag', tag, tag.at)
           return node({
             name: tag.name,
             description: tag.description,
@@ -112,12 +105,7 @@ class SwaggerWriter {
       const [, scheme, otherHost, otherPath] = parts ?? []
       if (parts && otherHost === host && (otherPath ?? '') === (basePath ?? '')) {
         if (scheme) schemes.push(scheme.toLowerCase())
-        if (server.description !== undefined)
-          this.losses.member(server, 'description', 'Swagger 2.0 has no description for an address')
-        if (server.name !== undefined)
-          this.losses.member(server, 'name', 'Swagger 2.0 has no name for an address')
-        if (server.extensions)
-          this.losses.member(server, 'extensions', 'Swagger 2.0 has no extensions for an address')
+        supported(this, 'server', server, server.at)
       } else
         this.losses.whole(
           server,
@@ -135,10 +123,7 @@ class SwaggerWriter {
   private paths(): Node {
     const paths = table<Node>()
     for (const item of this.contract.paths) {
-      if (item.summary !== undefined)
-        this.losses.member(item, 'summary', 'Swagger 2.0 has no summary for a path')
-      if (item.description !== undefined)
-        this.losses.member(item, 'description', 'Swagger 2.0 has no description for a path')
+      supported(this, 'path', item, item.at)
       if (item.extensions) paths[item.path] = { ...item.extensions }
       else this.losses.whole(item, item.at, 'Swagger 2.0 has no words for a path')
     }
@@ -248,8 +233,6 @@ class SwaggerWriter {
       )
       return []
     }
-    if (parameter.allowReserved !== undefined)
-      this.losses.member(parameter, 'allowReserved', 'Swagger 2.0 has no "allowReserved"')
     return [
       node({
         name,
@@ -262,13 +245,8 @@ class SwaggerWriter {
   }
 
   private header(header: Header, place: string): Node {
-    const { at, description, schema, content, extensions } = header
-    if (header.deprecated)
-      this.losses.member(header, 'deprecated', 'Swagger 2.0 cannot call a parameter deprecated')
-    if (header.examples.length > 0)
-      this.losses.member(header, 'examples', 'Swagger 2.0 has no examples for a parameter')
-    if (content)
-      this.losses.member(header, 'content', 'Swagger 2.0 has no media types for a parameter')
+    const { at, description, schema, extensions } = header
+    supported(this, 'parameter', header, at)
     return node({
       description,
       ...this.simple(header, schema, at),
@@ -440,12 +418,7 @@ class SwaggerWriter {
 
   /** What a media type says beside its schema and examples, which Swagger 2.0 has no objects for. */
   private withoutMedia(media: MediaType): void {
-    if (media.encoding.length > 0)
-      this.losses.member(media, 'encoding', 'Swagger 2.0 has no encodings')
-    if (media.itemSchema !== undefined)
-      this.losses.member(media, 'itemSchema', 'Swagger 2.0 has no streams')
-    if (media.extensions)
-      this.losses.member(media, 'extensions', 'Swagger 2.0 has no extensions for a media type')
+    supported(this, 'mediaType', media, media.at)
   }
 
   private sameSchema(content: MediaType[]): boolean {

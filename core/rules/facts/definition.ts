@@ -1,6 +1,6 @@
+import { layouts } from '../../formats/layout'
 import type { Contact, Contract, License, SecurityScheme, Server, Tag } from '../../contract/model'
 import { everyOperation } from '../../contract/parts'
-import { pointerTo } from '../../text/pointer'
 import type { Circumstances } from '../model'
 import {
   Fact,
@@ -228,10 +228,10 @@ export function pathFacts({ world }: Fact): Fact<PathNode>[] {
     if (known) known.push(operation)
     else byPath.set(operation.path, [operation])
   }
-  const isOpenApi = ['OpenAPI', 'Swagger'].includes(contract.format.name)
+  const { path: placeOf } = layouts[contract.format.name]
   return [...byPath].map(([path, operations]) => {
     const item = said.get(path)
-    const at = item?.at ?? (isOpenApi ? pointerTo('/paths', path) : operations[0]!.at)
+    const at = item?.at ?? placeOf?.(path) ?? operations[0]!.at
     const node = {
       path,
       operations,

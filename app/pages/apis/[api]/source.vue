@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import type { EstatePart } from '~~/core/rules/estate'
 import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
-import { writableFormats } from '~~/core/edit/operation'
+import { formatNames } from '~~/core/contract/model'
+import { takesOperations } from '~~/core/edit/operation'
 import type { Syntax } from '~~/core/text/read'
 import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { Rulebook } from '~~/shared/api/rules'
@@ -141,8 +142,8 @@ async function takeTheirs() {
 const adding = ref(false)
 /** The formats an operation can be written into by the form. */
 const writable = computed(() => {
-  const format = detail.value?.latest.format.split(' ')[0]
-  return writableFormats.find((each) => each === format)
+  const format = formatNames.find((name) => detail.value?.latest.format.startsWith(`${name} `))
+  return format && takesOperations(format) ? format : undefined
 })
 async function write(changed_: string, at: number) {
   adding.value = false

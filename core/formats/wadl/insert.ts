@@ -1,10 +1,16 @@
-import { recommended } from '../formats/xsd/builtin'
-import { isObject } from '../text/values'
-import { readXml, type XmlElement } from '../text/xml'
-import { pathParameters, statusSays, taken, type BodyDraft, type OperationDraft } from './draft'
-import { endOf, escapeText, escapeValue, tagOf } from './elements'
-import { schemaFromExample } from './example'
-import { EditFault, eolOf } from './tree'
+import { recommended } from '../xsd/builtin'
+import { isObject } from '../../text/values'
+import { readXml, type XmlElement } from '../../text/xml'
+import {
+  pathParameters,
+  statusSays,
+  taken,
+  type BodyDraft,
+  type OperationDraft,
+} from '../../edit/draft'
+import { endOf, escapeText, escapeValue, tagOf } from '../../edit/elements'
+import { schemaFromExample } from '../../edit/example'
+import { EditFault, eolOf } from '../../edit/tree'
 
 /** An element to be written. */
 interface Written {
