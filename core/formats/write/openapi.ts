@@ -11,7 +11,6 @@ import {
   type MediaType,
   type Operation,
   type Parameter,
-  type Part,
   type Response,
   type Schema,
   type SecurityScheme,
