@@ -1,9 +1,10 @@
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
+  resolve: { alias: { '~~': import.meta.dirname, '~': `${import.meta.dirname}/app` } },
   oxc: { decorator: { legacy: true } },
   test: {
-    include: ['{core,server,shared,gateway,standins,demo,cli,tests/routes}/**/*.test.ts'],
+    include: ['{app,core,server,shared,gateway,standins,demo,cli,tests/routes}/**/*.test.ts'],
     testTimeout: 20_000,
     hookTimeout: 60_000,
   },

@@ -1,6 +1,6 @@
 import type { Operation } from './contract/model'
 import { factsOf, type ContractFacts } from './contract/facts'
-import { mockAnswer, type MockAnswer } from './contract/samples'
+import { mockResponse, type MockResponse } from './contract/samples'
 import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
 import { searchEntries, type SearchEntry } from './contract/search'
 import { readDefinition } from './formats/read'
@@ -24,7 +24,7 @@ export interface OperationEntry {
   /** What a SOAP client calls: its method and path are of our making. */
   soap?: SoapName
   line: number
-  mock: MockAnswer
+  mock: MockResponse
 }
 
 /** An operation of a port type, as SOAP has it. */
@@ -187,7 +187,7 @@ function summarise(
       deprecated: operation.deprecated,
       ...soapNameOf(operation),
       ...whereIs(operation),
-      mock: mockAnswer(contract, operation),
+      mock: mockResponse(contract, operation),
     })),
     schemas: schemas.map((schema) => ({ name: schema.name, ...whereIs(schema) })),
     webhooks: contract.webhooks.map((hook) => ({ name: hook.path, ...whereIs(hook) })),

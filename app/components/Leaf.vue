@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 /** The white page, and behind the double rule its margin, where it has one. */
 defineProps<{ flush?: boolean }>()
 const slots = defineSlots<{ default(): unknown; margin?(): unknown }>()
@@ -15,8 +16,7 @@ const onKey = (event: KeyboardEvent) => {
   if (event.key === 'Escape') opened.value = false
   else if (event.key === 'm' && isPlainKey(event)) void open()
 }
-onMounted(() => window.addEventListener('keydown', onKey))
-onUnmounted(() => window.removeEventListener('keydown', onKey))
+useEventListener(window, 'keydown', onKey)
 </script>
 
 <template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
 import { formatNames } from '~~/core/contract/model'
 import type { RuleFields } from '~~/core/rules/draft'
 import {
@@ -27,14 +28,13 @@ watch(
   () => (pending.value = {}),
 )
 const shown = computed(() => ({ ...props.rule, ...pending.value }))
-let waiting: ReturnType<typeof setTimeout> | undefined
+const flushSoon = useDebounceFn(flush, 300)
 function put<K extends keyof RuleFields>(name: K, value: RuleFields[K], delay = 300) {
   pending.value = { ...pending.value, [name]: value }
-  clearTimeout(waiting)
-  waiting = setTimeout(flush, delay)
+  if (delay > 0) void flushSoon()
+  else void nextTick(flush)
 }
 function flush() {
-  clearTimeout(waiting)
   if (Object.keys(pending.value).length === 0) return
   const fields = pending.value
   pending.value = {}

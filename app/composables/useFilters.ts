@@ -1,3 +1,5 @@
+import { watchDebounced } from '@vueuse/core'
+
 /** Filters kept in the address bar; an empty one is left out of it. */
 export function useFilters<K extends string>(names: readonly K[]) {
   const route = useRoute()
@@ -25,10 +27,8 @@ export function useFilters<K extends string>(names: readonly K[]) {
   /** A filter for typing into: what is typed stands at once, and reaches the address a moment later. */
   function typed(name: K) {
     const text = ref(filters.value[name])
-    let waiting: ReturnType<typeof setTimeout> | undefined
-    watch(text, (value) => {
-      clearTimeout(waiting)
-      waiting = setTimeout(() => void set({ [name]: value } as Partial<Record<K, string>>), 150)
+    watchDebounced(text, (value) => void set({ [name]: value } as Partial<Record<K, string>>), {
+      debounce: 150,
     })
     watch(
       () => filters.value[name],
@@ -36,7 +36,6 @@ export function useFilters<K extends string>(names: readonly K[]) {
         if (text.value === before || value === '') text.value = value
       },
     )
-    onUnmounted(() => clearTimeout(waiting))
     return text
   }
 

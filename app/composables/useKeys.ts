@@ -1,3 +1,5 @@
+import { useEventListener } from '@vueuse/core'
+
 interface Keys {
   /** How many rows there are. */
   rows: () => number
@@ -23,6 +25,5 @@ export function useKeys({ rows, selected, open }: Keys) {
       event.preventDefault()
     } else if (event.key === 'Enter' && event.target === document.body) open()
   }
-  onMounted(() => window.addEventListener('keydown', onKey))
-  onUnmounted(() => window.removeEventListener('keydown', onKey))
+  useEventListener(window, 'keydown', onKey)
 }

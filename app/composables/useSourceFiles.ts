@@ -1,4 +1,3 @@
-import { del, get, set as keep } from 'idb-keyval'
 import { decodeText } from '~~/core/text/read'
 import type { RevisionDetail } from '~~/shared/api/catalog'
 
@@ -19,7 +18,7 @@ interface SavedFile {
  * until it is saved or thrown away; `inEditor` gives the text of the file that is shown.
  */
 export function useSourceFiles(slug: string, inEditor: () => string | undefined) {
-  const draftKey = `draft:${slug}`
+  const local = useLocalDraft<Draft>(() => `draft:${slug}`)
   const originals = shallowRef<ReadonlyMap<string, SavedFile>>(new Map())
   const edits = shallowReactive(new Map<string, string>())
   const main = ref('')
@@ -29,7 +28,6 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
   const base = ref(0)
   const dirty = ref(false)
   const restored = ref<Draft>()
-  let keeping: ReturnType<typeof setTimeout> | undefined
 
   const textOf = (name: string) => edits.get(name) ?? originals.value.get(name)?.text ?? ''
 
@@ -46,7 +44,7 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
   /** Shows a revision, with what was changed of it before unless it is only looked at. */
   async function open(number: number, about: RevisionDetail, wanted: string, asSaved: boolean) {
     originals.value = await fetch(number, about)
-    const draft = asSaved ? undefined : await get<Draft>(draftKey)
+    const draft = asSaved ? undefined : await local.kept()
     const changes = Object.entries(draft?.files ?? {}).filter(
       ([name, mine]) => mine !== originals.value.get(name)?.text,
     )
@@ -67,8 +65,8 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
   /** Keeps what is in the editor before another file is shown in it. */
   function keepEdit() {
     const mine = inEditor()
-    if (mine === undefined || mine === originals.value.get(file.value)?.text)
-      edits.delete(file.value)
+    if (mine === undefined) return
+    if (mine === originals.value.get(file.value)?.text) edits.delete(file.value)
     else edits.set(file.value, mine)
   }
 
@@ -89,21 +87,20 @@ export function useSourceFiles(slug: string, inEditor: () => string | undefined)
     return { file: main.value, text: textNow(main.value), others }
   }
 
-  function store() {
+  function unsaved(): Draft {
     keepEdit()
     const files = Object.fromEntries(edits)
-    return keep(draftKey, { files, base: base.value, at: new Date().toISOString() } satisfies Draft)
+    return { files, base: base.value, at: new Date().toISOString() }
   }
+  const store = () => local.keep(unsaved)
 
   function changed() {
     dirty.value = true
-    clearTimeout(keeping)
-    keeping = setTimeout(() => void store(), 300)
+    local.keepSoon(unsaved)
   }
 
   async function forget() {
-    clearTimeout(keeping)
-    await del(draftKey)
+    await local.forget()
     restored.value = undefined
   }
 

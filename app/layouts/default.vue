@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useDebounceFn, useEventListener } from '@vueuse/core'
 const session = useSession()
 const route = useRoute()
 const { toggle } = useTheme()
@@ -36,20 +37,15 @@ const search = ref<HTMLInputElement>()
 /** The pages whose list follows what is typed; from anywhere, Enter looks into everything. */
 const follows = (path: unknown) => path === '/' || path === '/find'
 const words = ref(follows(route.path) ? String(route.query['q'] ?? '') : '')
-let waiting: ReturnType<typeof setTimeout> | undefined
 function look(path: string) {
   const here = route.path === path
   const query = { ...(here && route.query), q: words.value || undefined }
   return navigateTo({ path, query }, { replace: here })
 }
-function typed() {
-  clearTimeout(waiting)
-  if (follows(route.path)) waiting = setTimeout(() => void look(route.path), 150)
-}
-function find() {
-  clearTimeout(waiting)
-  void look('/find')
-}
+const typed = useDebounceFn(() => {
+  if (follows(route.path)) void look(route.path)
+}, 150)
+const find = () => look('/find')
 watch(
   () => [route.path, route.query['q']],
   ([path, q]) => {
@@ -74,8 +70,7 @@ function onKey(event: KeyboardEvent) {
   } else if (event.key === '?') help.value = true
   else if (event.key === 'Escape') menu.value = false
 }
-onMounted(() => window.addEventListener('keydown', onKey))
-onUnmounted(() => window.removeEventListener('keydown', onKey))
+useEventListener(window, 'keydown', onKey)
 
 async function leave() {
   await session.signOut()

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { del, get, set as keep } from 'idb-keyval'
 import { largestArchive } from '~~/core/archive/limits'
 import { newDefinition } from '~~/core/edit/new-definition'
 import { limits } from '~~/core/text/limits'
@@ -15,21 +14,16 @@ const team = ref(session.person?.team ?? '')
 const audience = ref<Audience>()
 const { busy, refusal, act } = useAct()
 const accepting = useAct()
-const draftKey = 'draft:bring-in'
+const draft = useLocalDraft<string>(() => 'draft:bring-in', 100)
 const agreed = ref(false)
 
 onMounted(async () => {
-  const kept = await get<string>(draftKey)
+  const kept = await draft.kept()
   if (pasted.value === '' && kept) pasted.value = kept
   const id = route.query['intake']
   if (typeof id === 'string') await follow(id)
 })
-let keeping: ReturnType<typeof setTimeout> | undefined
-watch(pasted, (text) => {
-  clearTimeout(keeping)
-  const small = text.length < 200_000
-  keeping = setTimeout(() => void keep(draftKey, text), small ? 0 : 400)
-})
+watch(pasted, () => draft.keepSoon(() => pasted.value))
 
 async function follow(id: string) {
   await act(async () => {
@@ -129,7 +123,7 @@ async function accept() {
     : { team: team.value, audience: audience.value }
   const saved = await accepting.act(() => api.acceptIntake({ intake: intake.value!.id }, body))
   if (!saved) return
-  await del(draftKey)
+  await draft.forget()
   await navigateTo(`/apis/${saved.api}/source`)
 }
 

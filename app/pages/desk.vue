@@ -2,7 +2,7 @@
 import type { Operation } from '~~/core/contract/model'
 import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/routing/placement'
-import type { DeskAnswer } from '~~/shared/api/desk'
+import type { DeskResponse } from '~~/shared/api/desk'
 import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
 
 const route = useRoute()
@@ -26,7 +26,7 @@ const path = ref('')
 const key = ref('')
 const body = ref('')
 const { busy, refusal, act } = useAct()
-const answer = ref<DeskAnswer>()
+const answer = ref<DeskResponse>()
 const sentTo = ref('')
 
 const operations = computed(() => placement.value?.spec.routes ?? [])

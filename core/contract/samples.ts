@@ -104,7 +104,7 @@ function stringOf(format: unknown): string {
 }
 
 /** What a mock answers: status, media type and body text, from the operation's own first success response. */
-export interface MockAnswer {
+export interface MockResponse {
   status: number
   mediaType?: string
   body?: string
@@ -113,7 +113,7 @@ export interface MockAnswer {
 const success = (response: Response) => /^2\d\d$/.test(response.status)
 
 /** The mock answer of an operation, from its examples where it has them and from its schemas otherwise. */
-export function mockAnswer(contract: Contract, operation: Operation): MockAnswer {
+export function mockResponse(contract: Contract, operation: Operation): MockResponse {
   const response = operation.responses.find(success)
   if (!response) return { status: 200 }
   const status = Number(response.status)

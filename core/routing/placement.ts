@@ -1,4 +1,4 @@
-import type { MockAnswer } from '../contract/samples'
+import type { MockResponse } from '../contract/samples'
 import { isHostName } from './addresses'
 import { readBackendAddress } from './backend-address'
 import { whyNoTemplate } from './template'
@@ -147,5 +147,5 @@ export interface PlacementFacts {
   version: string
   revision: number
   keys: KeyDigest[]
-  mocks: Map<string, MockAnswer>
+  mocks: Map<string, MockResponse>
 }

@@ -1,7 +1,7 @@
 import yaml from 'js-yaml'
 import { isHostName } from './addresses'
 import { readBackendAddress } from './backend-address'
-import type { MockAnswer } from '../contract/samples'
+import type { MockResponse } from '../contract/samples'
 import {
   joinPaths,
   operationKey,
@@ -121,7 +121,7 @@ export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Re
 }
 
 /** What a mock answers, without what no response can carry: a range of media types, an empty body. */
-const mockSpec = ({ status, mediaType, body }: MockAnswer = { status: 200 }) => ({
+const mockSpec = ({ status, mediaType, body }: MockResponse = { status: 200 }) => ({
   status,
   ...(mediaType !== undefined && isMediaType(mediaType) && { mediaType }),
   ...(body && { body }),
@@ -365,11 +365,11 @@ function requireBelow(rewrite: Route['rewrite'], path: string, where: string): v
     )
 }
 
-function mockOf(spec: Record<string, unknown>, where: string): MockAnswer {
+function mockOf(spec: Record<string, unknown>, where: string): MockResponse {
   const status = whole(spec['status'], `${where}, status`)
   if (status < 200 || status > 599)
     throw new ConfigurationError(`${where}, status must be from 200 to 599`)
-  const answer: MockAnswer = { status }
+  const answer: MockResponse = { status }
   if (spec['mediaType'] !== undefined) {
     answer.mediaType = text(spec['mediaType'], `${where}, mediaType`)
     if (!isMediaType(answer.mediaType))

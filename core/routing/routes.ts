@@ -1,11 +1,11 @@
-import type { MockAnswer } from '../contract/samples'
+import type { MockResponse } from '../contract/samples'
 import { joinPaths, type KeyDigest, type Prefix, type RateLimit } from './placement'
 import { plainSegment } from './target'
 import { parseTemplate, segmentMatches, splitPath, type Segment } from './template'
 
 export type RouteTarget =
   | { kind: 'backend'; name: string; url: string; timeoutMs: number }
-  | { kind: 'mock'; name: string; answer: MockAnswer }
+  | { kind: 'mock'; name: string; answer: MockResponse }
   /** An operation that is not served here, although the template of another one would take its requests. */
   | { kind: 'withheld' }
 

@@ -18,7 +18,7 @@ function refused(event: H3Event, error: unknown) {
 const addressOf = (event: H3Event) => publicAddress() || originOf(event)
 
 /** What lets people in, for the page where they do: told to anybody. */
-export const signInWaysAnswer = (serving: () => Promise<Serving>) =>
+export const signInWaysHandler = (serving: () => Promise<Serving>) =>
   defineEventHandler(async () => signInWays((await serving()).services))
 
 /** Sends a person to the issuer of single sign-on. */

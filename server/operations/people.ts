@@ -1,6 +1,6 @@
 import {
   Invitation,
-  InvitationAnswer,
+  PasswordChoice,
   InvitationTaken,
   MemberItem,
   NewPassword,
@@ -139,13 +139,13 @@ export const peopleOperations: Operation[] = [
     calledWith: 'session',
     handle: ({ params }, context) => ok(people.invite(context, params['person']!)),
   }),
-  operation<InvitationAnswer>({
+  operation<PasswordChoice>({
     id: 'acceptInvitation',
     method: 'POST',
     path: '/invitations',
     tag: 'People',
     summary: 'Set a password by the link of an invitation',
-    body: InvitationAnswer,
+    body: PasswordChoice,
     success: { status: 201, says: 'The account to sign in with', body: InvitationTaken },
     errors: [422, 429],
     calledWith: 'code',

@@ -1,6 +1,6 @@
 import { placementEtag } from '../../shared/etags'
 import { PageQuery } from '../../shared/api/catalog'
-import { DeskAnswer, DeskRequest } from '../../shared/api/desk'
+import { DeskResponse, DeskRequest } from '../../shared/api/desk'
 import { GatewayItem, GroupItem } from '../../shared/api/gateways'
 import {
   ChangeRequest,
@@ -195,7 +195,7 @@ export const placementOperations: Operation[] = [
     tag: 'Requests',
     summary: 'Send a request through a gateway and explain its way',
     body: DeskRequest,
-    success: { status: 200, says: 'The answer and every step to it', body: DeskAnswer },
+    success: { status: 200, says: 'The answer and every step to it', body: DeskResponse },
     errors: [403, 404, 502],
     handle: ({ body }, context) => ok(sendRequest(context, body)),
   }),

@@ -1,6 +1,6 @@
 import { request } from 'undici'
 import type { Step } from '../../core/routing/explain'
-import type { DeskAnswer, DeskRequest } from '../../shared/api/desk'
+import type { DeskResponse, DeskRequest } from '../../shared/api/desk'
 import type { Context } from './context'
 import { notFound } from './failure'
 import { gatewayDown, readLogEntry } from './gateway-client'
@@ -11,7 +11,7 @@ import { findPlacement, membersOf } from './apply'
 const mostBytes = 1_000_000
 
 /** Sends a request through a placement's gateway and tells what became of it, step by step. */
-export async function sendRequest(context: Context, asked: DeskRequest): Promise<DeskAnswer> {
+export async function sendRequest(context: Context, asked: DeskRequest): Promise<DeskResponse> {
   requirePermission(context.actor, 'send')
   const placement = await findPlacement(context.db, asked.placement)
   const members = await membersOf(context.db, [placement.group])

@@ -3,7 +3,7 @@ import { and, asc, desc, eq, gt, isNotNull, isNull, sql } from 'drizzle-orm'
 import { isTeam } from './teams'
 import type {
   Invitation,
-  InvitationAnswer,
+  PasswordChoice,
   MemberItem,
   NewPassword,
   PersonChange,
@@ -235,7 +235,7 @@ export async function invite(context: Context, name: string): Promise<Invitation
 export async function acceptInvitation(
   services: Services,
   code: string,
-  { password }: InvitationAnswer,
+  { password }: PasswordChoice,
 ): Promise<{ name: string }> {
   const { db, now } = services
   const passwordHash = await hashPassword(password)

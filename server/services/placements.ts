@@ -13,7 +13,7 @@ import type {
   PlacementRequest,
   SoapRoute,
   SpecBody,
-  TreatmentCounts,
+  TreatmentTally,
 } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
@@ -143,7 +143,7 @@ export async function readPlacement(
 export const soapRoutes = ({ operations }: Pick<DefinitionSummary, 'operations'>): SoapRoute[] =>
   operations.flatMap(({ method, path, soap }) => (soap ? [{ method, path, ...soap }] : []))
 
-function countTreatments({ routes }: PlacementSpec): TreatmentCounts {
+function countTreatments({ routes }: PlacementSpec): TreatmentTally {
   const counts = { route: 0, mock: 0, withheld: 0, undecided: 0 }
   for (const { treatment } of routes) counts[treatment.kind]++
   return counts

@@ -81,7 +81,7 @@ export class StepItem {
   text!: string
 }
 
-export class DeskAnswer {
+export class DeskResponse {
   @whole({ says: 'The status code.', example: 200 })
   status!: number
 
@@ -100,6 +100,6 @@ export class DeskAnswer {
   @many(() => StepItem, { says: 'The request’s way through the gateway.' })
   steps!: StepItem[]
 
-  @text({ says: 'What the answer means, in words.', example: 'The backend answered.', max: 4000 })
+  @text({ says: 'What the response means, in words.', example: 'The backend answered.', max: 4000 })
   verdict!: string
 }

@@ -3,6 +3,7 @@ import { Transform, Type } from 'class-transformer'
 import {
   ArrayMaxSize,
   ArrayUnique,
+  Equals,
   IsArray,
   IsBoolean,
   IsDefined,
@@ -130,8 +131,15 @@ export function whole({
   ])
 }
 
-export function flag({ example = false, ...common }: Common & { example?: boolean }) {
-  return field(described(common, { type: 'boolean' }, example), [IsBoolean()])
+/** A truth value; with `only`, that one and no other. */
+export function flag({
+  only,
+  example = only ?? false,
+  ...common
+}: Common & { example?: boolean; only?: boolean }) {
+  const schema = { type: 'boolean', ...(only !== undefined && { const: only }) }
+  const holds = only === undefined ? [] : [Equals(only)]
+  return field(described(common, schema, example), [IsBoolean(), ...holds])
 }
 
 export function choice(

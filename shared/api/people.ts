@@ -113,7 +113,7 @@ const newPassword = {
   secret: true,
 }
 
-export class InvitationAnswer {
+export class PasswordChoice {
   @text(newPassword)
   password!: string
 }

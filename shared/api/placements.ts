@@ -122,6 +122,7 @@ class KeyNeed {
 }
 
 export class KeyAskedFor extends KeyNeed {
+  @flag({ says: 'A key is asked for.', only: true })
   declare required: true
 
   @text({
@@ -136,6 +137,7 @@ export class KeyAskedFor extends KeyNeed {
 }
 
 export class NoKeyAskedFor extends KeyNeed {
+  @flag({ says: 'No key is asked for.', only: false })
   declare required: false
 
   @text({ says: 'Why none is asked for.', example: 'Open data', optional: true })
@@ -254,7 +256,7 @@ export class DifferenceItem {
   on?: string
 }
 
-export class TreatmentCounts {
+export class TreatmentTally {
   @whole({ says: 'Routed to a backend.', example: 9 })
   route!: number
 
@@ -302,8 +304,8 @@ export class PlacementItem {
   @text({ says: 'The base path outside.', example: '/supply/v2' })
   basePath!: string
 
-  @one(() => TreatmentCounts, { says: 'How many operations are served in which way.' })
-  routes!: TreatmentCounts
+  @one(() => TreatmentTally, { says: 'How many operations are served in which way.' })
+  routes!: TreatmentTally
 
   @text({
     says: 'The header that carries a key; absent where none is asked for.',

@@ -24,7 +24,7 @@ import type {
   Saved,
 } from '../api/catalog'
 import type { CheckItem, CheckQuery, ReportQuery } from '../api/checks'
-import type { DeskAnswer, DeskRequest } from '../api/desk'
+import type { DeskRequest, DeskResponse } from '../api/desk'
 import type { GatewayItem, GroupItem } from '../api/gateways'
 import type { ImpactItem, ImpactPlace, ImpactQuery, ImpactStart } from '../api/impact'
 import type {
@@ -39,10 +39,10 @@ import type {
 } from '../api/ledger'
 import type {
   Invitation,
-  InvitationAnswer,
   InvitationTaken,
   MemberItem,
   NewPassword,
+  PasswordChoice,
   Person,
   PersonChange,
   PersonStart,
@@ -263,7 +263,7 @@ export const routes = {
 export interface Calls {
   acceptBatch: Call<'batch', undefined, BatchAcceptance, Batch>
   acceptIntake: Call<'intake', undefined, Acceptance, Saved>
-  acceptInvitation: Call<never, undefined, InvitationAnswer, InvitationTaken>
+  acceptInvitation: Call<never, undefined, PasswordChoice, InvitationTaken>
   acceptProposal: Call<'proposal', undefined, ProposalDecision, ProposalOutcome>
   addPerson: Call<never, undefined, PersonStart, Invitation>
   approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
@@ -363,7 +363,7 @@ export interface Calls {
   requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
-  sendRequest: Call<never, undefined, DeskRequest, DeskAnswer>
+  sendRequest: Call<never, undefined, DeskRequest, DeskResponse>
   skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
   stopImpact: Call<'impact', undefined, undefined, undefined>
   testGateway: Call<never, undefined, GatewayChange, GatewayTest>

@@ -108,8 +108,8 @@ test('finds by words, corrects mistyped ones, and opens where it matched', async
 test('operations are read with their schemas opening level by level', async ({ page }) => {
   await signIn(page, 'wren', '/apis/lab-sampling/operations')
   await page.getByPlaceholder('Filter operations').fill('register')
-  await page.getByRole('button', { name: 'POST /registerSample' }).click()
-  await expect(page.getByRole('heading', { name: 'POST /registerSample' })).toBeVisible()
+  await page.getByRole('button', { name: 'SOAP Laboratory · registerSample' }).click()
+  await expect(page.getByRole('heading', { name: 'SOAP Laboratory · registerSample' })).toBeVisible()
   await expect(page.getByText(/document, literal, action/).first()).toBeVisible()
   await expect(page.getByText('headers credential').first()).toBeVisible()
   await page.getByRole('button', { name: 'Open sample' }).click()

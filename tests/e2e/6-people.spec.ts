@@ -65,7 +65,7 @@ test('keeps an API confidential: there for its team and who is named, not there 
   await choose('team and governance')
   await expect(page.getByText('confidential', { exact: true })).toBeVisible()
   await page.getByText('and people named').click()
-  await page.getByRole('option', { name: 'Wren Sadler' }).click()
+  await page.getByRole('listbox').getByRole('option', { name: 'Wren Sadler' }).click()
   await page.keyboard.press('Escape')
   await expect(page.locator('.besides')).toContainText('Wren Sadler')
 

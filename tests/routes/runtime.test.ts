@@ -1,6 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DeskAnswer } from '../../shared/api/desk'
+import type { DeskResponse } from '../../shared/api/desk'
 import type { Verification } from '../../shared/api/ledger'
 import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
@@ -43,7 +43,7 @@ const place = (spec: SpecBody) =>
     { api: 'supply-interruptions', version: '2.4.0', group: 'edge', spec },
   )
 const send = (path: string, more: object = {}) =>
-  oskar.call<DeskAnswer>('POST', '/requests', { placement: id, method: 'GET', path, ...more })
+  oskar.call<DeskResponse>('POST', '/requests', { placement: id, method: 'GET', path, ...more })
 const configuration = async () =>
   (
     await fetch(`${world.adminUrl}/configuration`, {
@@ -246,9 +246,9 @@ describe('drift', () => {
       { where: '* /supply/v2/secret', ledger: 'withheld' },
     ])
     expect((await oskar.call('POST', `/placements/${id}/keep`)).status).toBe(409)
-    expect((await oskar.call<PlacementDetail>('POST', `/placements/${id}/put-back`)).body.mark).toBe(
-      'in-step',
-    )
+    expect(
+      (await oskar.call<PlacementDetail>('POST', `/placements/${id}/put-back`)).body.mark,
+    ).toBe('in-step')
   })
 
   it('keeps the last picture and says so when the gateway cannot be read', async () => {

@@ -18,8 +18,10 @@ import {
 import { grantTo, roleOf } from '../../server/db/grants'
 import { directExaminer } from '../../server/jobs/examiner'
 import { RolloutRunner } from '../../server/jobs/rollouts'
+import { listenOn } from '../../server/db/listen'
+import { eventsHandler, type Listen } from '../../server/http/events'
 import { apiHandler } from '../../server/http/router'
-import { signInWaysAnswer, signOnReturn, signOnStart } from '../../server/http/sign-on'
+import { signInWaysHandler, signOnReturn, signOnStart } from '../../server/http/sign-on'
 import { operations } from '../../server/operations'
 import { actAs, type Context, type Services } from '../../server/services/context'
 import { workBatch } from '../../server/services/batches'
@@ -248,10 +250,17 @@ export async function makeWorld({
   const runner = new RolloutRunner(services, 100)
   const serving = { services, sessionSecret: services.secret }
   const ready = () => Promise.resolve(serving)
+  const listeners = new Set<(topic: string) => void>()
+  const hear: Listen = (heard) => {
+    if (listeners.size === 0) listenOn(url, (topic) => listeners.forEach((tell) => tell(topic)))
+    listeners.add(heard)
+    return () => listeners.delete(heard)
+  }
   const ways = createRouter()
-    .get('/sign-on/ways', signInWaysAnswer(ready))
+    .get('/sign-on/ways', signInWaysHandler(ready))
     .get('/sign-on/start', signOnStart(ready))
     .get('/sign-on/return', signOnReturn(ready))
+    .get('/api/v1/events', eventsHandler(ready, hear))
   const app = createApp().use(ways).use(apiHandler(operations, serving))
   const api = http.createServer(toNodeListener(app))
   await listen(api, apiPort)

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { del, get, set as keep } from 'idb-keyval'
 import {
   addRule,
   changeRule,
@@ -35,7 +34,7 @@ async function load() {
     draft.value = (await answer.json()) as RulebookDraft
     etag.value = stateOf(answer)
     saved.value = draft.value.text
-    const kept = await get<Kept>(keptKey())
+    const kept = await local.kept()
     restored.value = kept && kept.text !== saved.value ? kept : undefined
     if (restored.value) etag.value = restored.value.etag
     text.value = restored.value?.text ?? saved.value
@@ -223,24 +222,17 @@ interface Kept {
   etag: string
   at: string
 }
-const keptKey = () => `rulebook:${slug.value}`
+const local = useLocalDraft<Kept>(() => `rulebook:${slug.value}`)
 const restored = ref<Kept>()
-let keeping: ReturnType<typeof setTimeout> | undefined
-watch(text, () => {
-  clearTimeout(keeping)
-  keeping = setTimeout(() => void store(), 300)
-})
+const unsaved = (): Kept | undefined =>
+  dirty.value ? { text: text.value, etag: etag.value, at: new Date().toISOString() } : undefined
+watch(text, () => draft.value && local.keepSoon(unsaved))
 async function store() {
-  clearTimeout(keeping)
-  if (dirty.value) {
-    const at = new Date().toISOString()
-    await keep(keptKey(), { text: text.value, etag: etag.value, at } satisfies Kept)
-  } else if (draft.value) await del(keptKey())
+  if (draft.value) await local.keep(unsaved)
 }
 onBeforeRouteLeave(store)
 async function discard() {
-  clearTimeout(keeping)
-  await del(keptKey())
+  await local.forget()
   saving.refusal.value = undefined
   await load()
 }

@@ -171,7 +171,7 @@ export const requestBodyShape = shape<Body>('requestBody', 'What a request carri
 export const isError = (status: string) => /^[45]/.test(status) || status === 'default'
 export const isSuccess = (status: string) => status.startsWith('2')
 
-export const responseShape = shape<Response>('response', 'An answer of an operation.', {
+export const responseShape = shape<Response>('response', 'A response of an operation.', {
   status: text('Its status, such as 200, 4XX or default.', ({ status }) => status),
   isError: truth('Whether it says that something failed.', ({ status }) => isError(status)),
   isSuccess: truth('Whether it says that it worked.', ({ status }) => isSuccess(status)),

@@ -124,6 +124,10 @@ export const soapBindingShape = shape<SoapBinding>(
   'soapBinding',
   'How an operation travels as SOAP.',
   {
+    portType: text(
+      'The port type, or interface, the operation is one of.',
+      ({ portType }) => portType,
+    ),
     name: text('The name of the binding.', ({ binding }) => binding),
     version: text('The version of SOAP: 1.1 or 1.2.', ({ version }) => version),
     style: text('document or rpc.', ({ style }) => style),

@@ -1,4 +1,4 @@
-import { signInWaysAnswer } from '../../http/sign-on'
+import { signInWaysHandler } from '../../http/sign-on'
 import { serving } from '../../utils/serving'
 
-export default signInWaysAnswer(serving)
+export default signInWaysHandler(serving)

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
 import type { EstatePart } from '~~/core/rules/estate'
 import type { ApiFacts, Edition, Finding, Fix } from '~~/core/rules/model'
 import { formatNames } from '~~/core/contract/model'
@@ -226,8 +227,7 @@ const measure = () => {
     offset.value = bench.value.getBoundingClientRect().top - margin.getBoundingClientRect().top
   tick.value++
 }
-onMounted(() => window.addEventListener('resize', measure))
-onUnmounted(() => window.removeEventListener('resize', measure))
+useEventListener(window, 'resize', measure)
 watch([summary, saved, saveRefusal, restored], () => nextTick(measure))
 const go = (at: number) => editor.value?.goTo(at)
 const syntaxOf = (name: string, content: string): Syntax =>

@@ -1,0 +1,354 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { placementEtag } from '../../shared/etags'
+import { routes } from '../../shared/client/table'
+import { bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
+
+/** One of each role; two owners, of which one speaks for the team that is touched. */
+const people = {
+  governance: 'imara',
+  owner: 'tomas',
+  elsewhere: 'nadia',
+  operator: 'oskar',
+  reviewer: 'ruth',
+  reader: 'wren',
+  administrator: 'ada',
+} as const
+type Who = keyof typeof people
+const everybody = Object.keys(people) as Who[]
+
+let world: World
+let visitors: Record<Who, Visitor>
+let stranger: Visitor
+/** What there is to act on. */
+const there = {
+  placement: '',
+  live: '',
+  promotion: 0,
+  key: '',
+  rule: 'contact-email',
+  teams: [] as string[],
+}
+
+beforeAll(async () => {
+  world = await makeWorld()
+  const signedIn = await Promise.all(everybody.map((who) => world.visitor(people[who])))
+  visitors = Object.fromEntries(everybody.map((who, i) => [who, signedIn[i]!])) as typeof visitors
+  stranger = new Visitor(world.base)
+  const { owner, operator } = visitors
+  await bringIn(owner, definition('supply-interruptions/2.4.0.yaml'))
+  const { spec, group } = await owner.api.getPlacementDraft({ api: 'supply-interruptions' })
+  const placed = await owner.api.createPlacement(
+    {},
+    {
+      api: 'supply-interruptions',
+      version: '2.4.0',
+      group,
+      spec: {
+        ...spec,
+        routes: spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } })),
+      },
+    },
+  )
+  there.placement = String(placed.id)
+  const asked = await owner.api.requestPromotion(
+    {},
+    { api: 'supply-interruptions', version: '2.4.0', from: 'Trial', note: '' },
+  )
+  there.promotion = asked.id
+  const { items } = await operator.api.listFindings({ api: 'supply-interruptions', limit: 1 })
+  there.key = items[0]!.key
+  there.rule = items[0]!.rule
+  there.teams = (await operator.api.getShell()).teams
+})
+afterAll(() => world.close())
+
+const governance: Who[] = ['governance']
+const editors: Who[] = ['governance', 'owner']
+const placers: Who[] = ['governance', 'owner', 'operator']
+const resolvers: Who[] = ['governance', 'operator']
+const reviewers: Who[] = ['governance', 'reviewer']
+const triagers: Who[] = ['governance', 'owner', 'reviewer']
+const administrators: Who[] = ['administrator']
+const findings = () => [{ api: 'supply-interruptions', key: there.key }]
+
+const stage = { name: 'Twice', schemes: [], backendHosts: [], networks: [] }
+
+interface Attempt {
+  may: Who[]
+  path?: () => Record<string, string | number>
+  query?: string
+  body?: () => unknown
+  headers?: () => Record<string, string>
+}
+
+const api = () => ({ api: 'supply-interruptions' })
+const placement = () => ({ placement: there.placement })
+const promotion = () => ({ promotion: there.promotion })
+const house = () => ({ rulebook: 'house' })
+const ifMatch = () => ({ 'if-match': placementEtag({ generation: 1 }) })
+
+/**
+ * Who may do what changes something. What only touches whoever does it (their password, their tokens, their session) is
+ * everybody's; reading is open to all who have signed in, apart from what administrators keep.
+ */
+const attempts: Record<string, Attempt> = {
+  updateApi: { may: editors, path: api, body: () => ({ labels: ['tried'] }) },
+  saveRevision: {
+    may: editors,
+    path: api,
+    body: () => definition('supply-interruptions/2.5.0.yaml'),
+    headers: () => ({ 'if-match': '"0"' }),
+  },
+  createBaseline: { may: triagers, path: api },
+  updateFindings: { may: triagers, body: () => ({ findings: findings(), comment: 'Seen' }) },
+  createWaiver: {
+    may: triagers,
+    body: () => ({
+      rule: there.rule,
+      api: 'supply-interruptions',
+      reason: 'Not before the next release',
+      until: new Date(Date.now() + 9 * 86_400_000).toISOString().slice(0, 10),
+    }),
+  },
+  createPlacement: {
+    may: placers,
+    body: () => ({
+      api: 'supply-interruptions',
+      version: '9.9.9',
+      group: 'edge',
+      spec: {
+        host: 'trial.api.brackenmere.example',
+        basePath: '/x',
+        prefix: { kind: 'keep' },
+        backends: [],
+        routes: [],
+        key: { required: false, reason: 'Tried' },
+      },
+    }),
+  },
+  updatePlacement: {
+    may: placers,
+    path: placement,
+    body: () => ({
+      host: 'trial.api.brackenmere.example',
+      basePath: '/x',
+      prefix: { kind: 'keep' },
+      backends: [],
+      routes: [],
+      key: { required: false, reason: '' },
+    }),
+    headers: ifMatch,
+  },
+  issueKey: { may: placers, path: placement, body: () => ({ name: 'Alder Homes' }) },
+  withdrawKey: { may: placers, path: () => ({ ...placement(), key: 'Nobody' }) },
+  putLedgerBack: { may: resolvers, path: placement },
+  keepRunning: { may: resolvers, path: placement },
+  changeByHand: { may: resolvers, path: placement, body: () => ({ kind: 'limit' }) },
+  sendRequest: {
+    may: ['governance', 'owner', 'elsewhere', 'operator', 'reviewer'],
+    body: () => ({ placement: there.placement, method: 'GET', path: '/' }),
+  },
+  requestPromotion: {
+    may: placers,
+    body: () => ({ api: 'supply-interruptions', version: '2.4.0', from: 'Trial', note: '' }),
+  },
+  approvePromotion: {
+    may: reviewers,
+    path: promotion,
+    body: () => ({ note: '', digest: 'x' }),
+  },
+  promoteVersion: { may: resolvers, path: promotion },
+  skipApproval: {
+    may: governance,
+    path: promotion,
+    body: () => ({ reason: 'Nobody else is awake tonight', digest: 'x' }),
+  },
+  readGateway: {
+    may: ['governance', 'owner', 'elsewhere', 'operator', 'reviewer'],
+    path: () => ({ gateway: 'north-edge' }),
+  },
+  createRulebook: { may: governance, body: () => ({ team: 'Field' }) },
+  replaceRulebookDraft: {
+    may: governance,
+    path: house,
+    body: () => ({ text: 'rulebook: 1' }),
+    headers: () => ({ 'if-match': '"0"' }),
+  },
+  publishEdition: {
+    may: governance,
+    path: house,
+    body: () => ({ note: 'Tried by a test of roles' }),
+  },
+  updateRulebook: { may: governance, path: house, body: () => ({ shown: false }) },
+  createProposals: {
+    may: governance,
+    path: () => ({ rule: there.rule }),
+    body: () => ({ fix: 0, note: '' }),
+  },
+  createImpact: {
+    may: ['governance', 'owner', 'elsewhere', 'reviewer'],
+    path: house,
+    body: () => ({}),
+  },
+  createIntakeFromAddress: {
+    may: ['governance', 'owner', 'elsewhere'],
+    body: () => ({ url: 'http://127.0.0.1:1/' }),
+  },
+  createBatchFromAddresses: {
+    may: ['governance', 'owner', 'elsewhere'],
+    body: () => ({ urls: ['http://127.0.0.1:1/'] }),
+  },
+  addPerson: {
+    may: administrators,
+    body: () => ({ name: 'xe', displayName: 'Xe', role: 'owner' }),
+  },
+  changePerson: {
+    may: administrators,
+    path: () => ({ person: 'wren' }),
+    body: () => ({ role: 'owner' }),
+  },
+  invitePerson: { may: administrators, path: () => ({ person: 'nobody-at-all' }) },
+  updateOrganisation: {
+    may: administrators,
+    body: () => ({ organisation: 'Brackenmere Water', teams: there.teams }),
+  },
+  updateStages: { may: administrators, body: () => ({ stages: [stage, stage] }) },
+  updateHost: {
+    may: administrators,
+    path: () => ({ host: 'x.example' }),
+    body: () => ({ stage: 'Nowhere', audiences: ['private'] }),
+  },
+  removeHost: { may: administrators, path: () => ({ host: 'not-there.example' }) },
+  updateGatewayGroup: {
+    may: administrators,
+    path: () => ({ group: 'Not A Name' }),
+    body: () => ({ serves: 'Nothing', audiences: ['private'] }),
+  },
+  updateGateway: {
+    may: administrators,
+    path: () => ({ gateway: 'Not A Name' }),
+    body: () => ({
+      group: 'edge',
+      serves: 'x',
+      dataUrl: 'http://127.0.0.1:1',
+      adminUrl: 'http://127.0.0.1:1',
+    }),
+  },
+  removeGateway: { may: administrators, path: () => ({ gateway: 'not-there' }) },
+  removePlacement: { may: placers, path: () => ({ placement: there.placement }) },
+}
+
+/** Read by administrators only. */
+const kept = new Set(['listPeople', 'getSettings'])
+/** What everybody may do, for it touches only themselves; and what needs no session at all. */
+const own = new Set([
+  'changePassword',
+  'createToken',
+  'deleteToken',
+  'endSession',
+  'deleteSession',
+  'searchComments',
+  'verifyLedger',
+])
+
+const filled = (path: string, values: Record<string, string | number> = {}) =>
+  path.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(values[name] ?? 'x'))
+
+describe('an operation that changes something', () => {
+  it('is in the matrix, or is known to be everybody’s', () => {
+    const table = Object.entries(routes).filter(([, [method]]) => method !== 'GET')
+    const missing = table
+      .map(([name]) => name)
+      .filter((name) => !(name in attempts) && !own.has(name) && !elsewhere.has(name))
+    expect(missing).toEqual([])
+    for (const name of Object.keys(attempts)) expect(Object.keys(routes)).toContain(name)
+  })
+
+  it.each(Object.keys(attempts))('%s is refused to every other role, by name', async (name) => {
+    const { may, path, body, headers } = attempts[name]!
+    const [method, template] = routes[name as keyof typeof routes]
+    const address = filled(template, path?.())
+    for (const who of everybody.filter((one) => !may.includes(one))) {
+      const { status, body: said } = await visitors[who].call<{ detail: string }>(
+        method,
+        address,
+        body?.(),
+        headers?.(),
+      )
+      expect([who, status], `${who}: ${said?.detail}`).toEqual([who, 403])
+      expect(said.detail).toMatch(/takes the role .*\. You are signed in as/)
+    }
+    expect((await stranger.call(method, address, body?.(), headers?.())).status).toBe(401)
+  })
+
+  it.each(Object.keys(attempts))('%s is not refused to those whose role it takes', async (name) => {
+    const { may, path, body, headers } = attempts[name]!
+    const [method, template] = routes[name as keyof typeof routes]
+    for (const who of may) {
+      const { status } = await visitors[who].call(
+        method,
+        filled(template, path?.()),
+        body?.(),
+        headers?.(),
+      )
+      expect([who, status === 403 || status === 401 || status >= 500]).toEqual([who, false])
+    }
+  })
+})
+
+/** Decided upon by whoever began them, and tried where they are tested. */
+const elsewhere = new Set([
+  'acceptBatch',
+  'acceptIntake',
+  'acceptInvitation',
+  'acceptProposal',
+  'approveWaiver',
+  'cancelBatch',
+  'cancelRollout',
+  'confirmOverride',
+  'convertRevision',
+  'createBatch',
+  'createCheck',
+  'createIntake',
+  'createIntakeReferences',
+  'createSession',
+  'createSetup',
+  'requestChange',
+  'stopImpact',
+  'testGateway',
+  'testSignOn',
+  'updateSignIn',
+  'updateRetention',
+  'updatePublicAddress',
+  'withdrawProposal',
+  'withdrawPromotion',
+  'withdrawWaiver',
+])
+
+describe('reading', () => {
+  const lists = Object.entries(routes).filter(
+    ([, [method, path]]) => method === 'GET' && !path.includes('{'),
+  )
+
+  it.each(lists.map(([name]) => name))(
+    '%s is open to all who have signed in, unless administrators keep it',
+    async (name) => {
+      const [, path] = routes[name as keyof typeof routes]
+      for (const who of everybody) {
+        const { status } = await visitors[who].call('GET', path)
+        expect([who, status === 403]).toEqual([who, kept.has(name) && who !== 'administrator'])
+        expect(status).toBeLessThan(500)
+      }
+    },
+  )
+
+  it('asks strangers to sign in', async () => {
+    const answered: string[] = []
+    for (const [name, [method, path]] of Object.entries(routes)) {
+      if (method !== 'GET' || path.includes('{')) continue
+      const { status } = await stranger.call('GET', path)
+      if (status !== 401) answered.push(name)
+    }
+    expect(answered).toEqual([])
+  })
+})
