@@ -338,6 +338,8 @@ export const revisions = pgTable(
     edition: integer().notNull(),
     /** The day of the check, since rules begin to bind on a day; null where it has to be checked again. */
     checkedOn: day('checked_on'),
+    /** What other APIs held under its names when it was checked; null where that is not known. */
+    estateDigest: text('estate_digest'),
     savedAt: moment('saved_at').notNull(),
     savedById: person('saved_by_id').notNull(),
   },

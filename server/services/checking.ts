@@ -10,7 +10,7 @@ import type { FindingStatus } from '../../shared/words'
 import type { Services } from './context'
 import { Failure } from './failure'
 import { filesOf, loadFiles } from './files'
-import { dayOf, knownAround } from './known'
+import { dayOf, estateDigest, knownAround } from './known'
 import { currentEdition } from './rulebooks'
 import { sideBySide } from './side-by-side'
 
@@ -95,6 +95,7 @@ export async function recheck(
         faults: examination.faults,
         edition: edition.number,
         checkedOn: dayOf(now),
+        estateDigest: estateDigest(known.estate),
       })
       .where(eq(revisions.id, row.id))
     await settle(tx, api.id, now)

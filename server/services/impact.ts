@@ -21,7 +21,7 @@ import {
   type JudgedPlace,
   rulebooks,
 } from '../db/schema'
-import { dayOf, knownAround } from './known'
+import { dayOf, estateDigest, knownAround } from './known'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'
@@ -300,13 +300,18 @@ async function compared(
  */
 async function foundAlready(
   { db, now }: Services,
-  { revision }: Target,
+  { api, revision }: Target,
   edition: Edition,
   rules: Rule[],
 ): Promise<{ rules: ReadonlySet<string>; places: Difference[] }> {
   const isFresh = revision.edition === edition.number && revision.checkedOn === dayOf(now())
+  const isSame =
+    isFresh && asksForEstate(rules)
+      ? revision.estateDigest ===
+        estateDigest((await knownAround(db, { rules }, api, revision, now())).estate)
+      : true
   const levels = new Map(
-    rules.filter((rule) => !asksForEstate([rule])).map(({ id, level }) => [id, level]),
+    rules.filter((rule) => isSame || !asksForEstate([rule])).map(({ id, level }) => [id, level]),
   )
   if (!isFresh || levels.size === 0) return { rules: new Set(), places: [] }
   const rows = await db
@@ -338,7 +343,10 @@ async function judged(
   const places = new Map<string, JudgedPlace[]>()
   if (edition.rules.length === 0) return { places, reused: 0 }
   const { facts, estate } = await knownAround(db, edition, api, revision, now())
-  const digests = new Map(edition.rules.map((rule) => [rule.id, digestOf(rule, edition, facts)]))
+  const around = estateDigest(estate)
+  const digests = new Map(
+    edition.rules.map((rule) => [rule.id, digestOf(rule, edition, facts, around)]),
+  )
   const known = await db
     .select()
     .from(judgements)
@@ -349,10 +357,7 @@ async function judged(
       ),
     )
   const byDigest = new Map(known.map((row) => [row.digest, row.places]))
-  // What other APIs hold changes without a sign here, so such rules are always worked out anew.
-  const fresh = edition.rules.filter(
-    (rule) => asksForEstate([rule]) || !byDigest.has(digests.get(rule.id)!),
-  )
+  const fresh = edition.rules.filter((rule) => !byDigest.has(digests.get(rule.id)!))
   for (const rule of edition.rules) {
     if (!fresh.includes(rule)) places.set(rule.id, byDigest.get(digests.get(rule.id)!)!)
   }
@@ -381,13 +386,14 @@ async function judged(
   return { places, reused: edition.rules.length - fresh.length }
 }
 
-const digestOf = (rule: Rule, { domain, words }: Edition, facts: ApiFacts) =>
+const digestOf = (rule: Rule, { domain, words }: Edition, facts: ApiFacts, estate: string) =>
   sha256(
     Buffer.from(
       JSON.stringify([
         [rule.about, rule.formats, rule.where, rule.expect, rule.message, rule.part],
         [rule.level, rule.binds, domain, words],
         facts,
+        asksForEstate([rule]) ? estate : '',
       ]),
     ),
   )

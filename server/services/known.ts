@@ -7,6 +7,7 @@ import type { ApiRow } from '../db/names'
 import { apis, estateNames, parts, placements, revisions } from '../db/schema'
 import type { FileSet } from '../jobs/analysis'
 import type { Services } from './context'
+import { sha256 } from './files'
 
 type RevisionRow = typeof revisions.$inferSelect
 
@@ -74,6 +75,22 @@ export async function knownAround(
   ])
   return { facts, estate }
 }
+
+/** What of other APIs a check has seen is known by, whatever their order. */
+export const estateDigest = (estate: EstatePart[]): string =>
+  sha256(
+    Buffer.from(
+      JSON.stringify(
+        estate
+          .map(({ api, basePaths, schemas }) => [
+            api,
+            [...basePaths].sort(),
+            schemas.map((pair) => pair.join(' ')).sort(),
+          ])
+          .sort(([a], [b]) => String(a).localeCompare(String(b))),
+      ),
+    ),
+  )
 
 /** Everything that is known around files that are not kept yet: they are read for their names first. */
 export async function knownAroundFiles(

@@ -109,7 +109,9 @@ test('operations are read with their schemas opening level by level', async ({ p
   await signIn(page, 'wren', '/apis/lab-sampling/operations')
   await page.getByPlaceholder('Filter operations').fill('register')
   await page.getByRole('button', { name: 'SOAP Laboratory · registerSample' }).click()
-  await expect(page.getByRole('heading', { name: 'SOAP Laboratory · registerSample' })).toBeVisible()
+  await expect(
+    page.getByRole('heading', { name: 'SOAP Laboratory · registerSample' }),
+  ).toBeVisible()
   await expect(page.getByText(/document, literal, action/).first()).toBeVisible()
   await expect(page.getByText('headers credential').first()).toBeVisible()
   await page.getByRole('button', { name: 'Open sample' }).click()

@@ -411,4 +411,5 @@ ALTER TABLE "versions" ADD CONSTRAINT "versions_api_id_apis_id_fk" FOREIGN KEY (
 ALTER TABLE "versions" ADD CONSTRAINT "versions_revision_id_revisions_id_fk" FOREIGN KEY ("revision_id") REFERENCES "public"."revisions"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "waivers" ADD CONSTRAINT "waivers_api_id_apis_id_fk" FOREIGN KEY ("api_id") REFERENCES "public"."apis"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "waivers" ADD CONSTRAINT "waivers_asked_by_id_people_id_fk" FOREIGN KEY ("asked_by_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE "waivers" ADD CONSTRAINT "waivers_decided_by_id_people_id_fk" FOREIGN KEY ("decided_by_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;
+ALTER TABLE "waivers" ADD CONSTRAINT "waivers_decided_by_id_people_id_fk" FOREIGN KEY ("decided_by_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "revisions" ADD COLUMN "estate_digest" text;
