@@ -122,3 +122,96 @@ describe('elm-ledger convert', () => {
     },
   )
 })
+
+describe('elm-ledger compare', () => {
+  const older = 'demo/definitions/meter-readings/3.9.2.yaml'
+  const newer = 'demo/definitions/meter-readings/4.0.0.yaml'
+  interface Told {
+    effect: string
+    direction: string
+    operation: string
+    subject: string
+    message: string
+    before: { file: string; line: number; column: number } | null
+    after: { file: string; line: number; column: number } | null
+    witness: object | null
+  }
+
+  it('says what breaks, where in both texts, with a witness', () => {
+    const { status, stdout } = run('compare', older, newer, '--format', 'json')
+    expect(status).toBe(0)
+    const changes = JSON.parse(stdout) as Told[]
+    const gone = changes.find(({ message }) => message === 'Is gone')!
+    expect(gone).toMatchObject({
+      effect: 'breaking',
+      direction: 'both',
+      operation: 'GET /meters/{meterId}/estimates/next',
+      before: { file: older },
+      after: null,
+    })
+    for (const { effect, witness } of changes) expect(effect === 'breaking').toBe(witness !== null)
+    const order = changes.map(({ effect }) => ['breaking', 'risky', 'safe'].indexOf(effect))
+    expect(order).toEqual([...order].sort())
+  })
+
+  it.each<[string[], number]>([
+    [[older, newer], 0],
+    [[older, newer, '--fail-on', 'breaking'], 1],
+    [[older, newer, '--fail-on', 'risky'], 1],
+    [[older, older, '--fail-on', 'risky'], 0],
+    [[older], 2],
+    [[older, 'nowhere.yaml'], 2],
+    [[older, newer, '--format', 'prose'], 2],
+    [[older, newer, '--fail-on', 'safe'], 2],
+    [[older, 'package-lock.json'], 3],
+  ])('%j ends with %i', (args, status) => {
+    expect(run('compare', ...args).status).toBe(status)
+  })
+
+  it('compares any format with any other', () => {
+    const { stdout, status } = run(
+      'compare',
+      'demo/definitions/tanker-dispatch/0.9.4.raml',
+      newer,
+      '--format',
+      'json',
+    )
+    expect(status).toBe(0)
+    expect((JSON.parse(stdout) as Told[]).length).toBeGreaterThan(20)
+  })
+
+  it('writes a changelog, and reports that other programs read', () => {
+    const markdown = run('compare', older, newer, '--format', 'markdown').stdout
+    expect(markdown).toMatch(
+      /^# From .*\n\nThe version number that fits is 4\.0\.0\.\n\n## Breaking\n/,
+    )
+    const sarif = JSON.parse(run('compare', older, newer, '--format', 'sarif').stdout) as {
+      version: string
+      runs: { results: { level: string }[] }[]
+    }
+    expect(sarif.version).toBe('2.1.0')
+    expect(sarif.runs[0]!.results.map(({ level }) => level)).toContain('error')
+    const junit = run('compare', older, newer, '--format', 'junit').stdout
+    expect(junit).toMatch(/<testsuites>\n <testsuite [^>]*failures="[1-9]\d*"/)
+    expect(junit.match(/<failure /g)!.length).toBe(Number(/failures="(\d+)"/.exec(junit)![1]))
+  })
+
+  it('lets nothing of a definition into the words of a report as markup', () => {
+    const hostile = join(folder, 'hostile.yaml')
+    const name = '"><script>alert(1)</script>&\\u0001`*_['
+    const text = (inside: string) =>
+      `openapi: 3.1.0\ninfo: { title: x, version: "1" }\npaths:\n  /a:\n    get:\n      parameters: [${inside}]\n      responses: { "200": { description: x } }\n`
+    writeFileSync(
+      hostile,
+      text(
+        `{ name: "${name.replaceAll('"', '\\"')}", in: query, required: true, schema: { type: string } }`,
+      ),
+    )
+    const plain = join(folder, 'plain.yaml')
+    writeFileSync(plain, text(''))
+    const junit = run('compare', plain, hostile, '--format', 'junit').stdout
+    expect(junit).not.toContain('<script>')
+    const markdown = run('compare', plain, hostile, '--format', 'markdown').stdout
+    expect(markdown).not.toMatch(/^- .*[^\\]<script>/m)
+  })
+})

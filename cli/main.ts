@@ -1,6 +1,7 @@
 #!/usr/bin/env node
 import { Command, CommanderError } from 'commander'
 import { JsonList } from '../core/report/list'
+import { addCompare } from './compare'
 import { addConvert } from './convert'
 import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
@@ -45,6 +46,7 @@ program
   .option('--json', 'print a JSON array instead of lines')
   .addHelpText('after', '\nExit status: 0 all readable, 1 some have errors, 2 wrong use.')
   .action(runInspect)
+addCompare(program)
 addConvert(program)
 addLint(program)
 addRules(program)

@@ -4,7 +4,8 @@ import {
   readArchive,
   type ArchiveContent,
 } from '../../core/archive/read'
-import { compareContracts, type Change } from '../../core/compare/contracts'
+import { compareContracts } from '../../core/compare/contracts'
+import type { Change } from '../../core/compare/model'
 import { examine, type Examination } from '../../core/definition'
 import {
   bundle,

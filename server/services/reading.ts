@@ -1,5 +1,6 @@
 import { zipSync } from 'fflate'
 import { and, eq } from 'drizzle-orm'
+import { messageOf, subjectOf } from '../../core/compare/words'
 import type { SchemaObject } from '../../core/contract/model'
 import type {
   ChangeItem,
@@ -85,7 +86,7 @@ function archiveName(name: string, position: number): string {
   return inside ? name : `beside/${position}-${last.replace(/[^\w.-]+/g, '-')}`
 }
 
-/** What changed between two revisions, in words. */
+/** What changed between two revisions, and what that does to those who call. */
 export async function changesBetween(
   { db, examiner }: Services,
   slug: string,
@@ -101,5 +102,13 @@ export async function changesBetween(
     await loadFiles(db, await filesOf(db, before.id)),
     await loadFiles(db, await filesOf(db, after.id)),
   )
-  return changes.map(({ kind, subject, words }) => ({ kind, subject, words }))
+  return changes.map((change) => ({
+    effect: change.effect,
+    direction: change.direction,
+    kind: change.kind,
+    operation: change.operation,
+    subject: subjectOf(change),
+    message: messageOf(change),
+    ...(change.witness && { witness: change.witness }),
+  }))
 }

@@ -1,3 +1,4 @@
+import { effects, type Direction, type Effect, type Witness } from '../../core/compare/model'
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, text, texts, whole } from './fields'
 import { PageQuery } from './catalog'
@@ -94,14 +95,32 @@ export class ChangesQuery extends PageQuery {
 }
 
 export class ChangeItem {
+  @choice(effects, {
+    says: 'What it does to callers: breaking where a witness shows it, risky where it cannot be decided.',
+  })
+  effect!: Effect
+
+  @choice(['request', 'response', 'both', 'none'], { says: 'Which way of a message it is about.' })
+  direction!: Direction
+
   @choice(['added', 'removed', 'changed'], { says: 'What happened.' })
   kind!: 'added' | 'removed' | 'changed'
+
+  @text({ says: 'The operation; empty where it is in none.', example: 'GET /notices', max: 2000 })
+  operation!: string
 
   @text({ says: 'What it is about.', example: 'GET /notices', max: 2000 })
   subject!: string
 
-  @text({ says: 'The change in words.', example: 'query parameter "since" is new', max: 2000 })
-  words!: string
+  @text({ says: 'The change in words.', example: 'Query parameter since is new', max: 4000 })
+  message!: string
+
+  @anything({
+    says: 'A request that was taken and is not any more, or a response that is given and was not.',
+    example: { request: { method: 'GET', path: '/notices' } },
+    optional: true,
+  })
+  witness?: Witness
 }
 
 export class SearchQuery extends PageQuery {

@@ -121,12 +121,15 @@ test('operations are read with their schemas opening level by level', async ({ p
   await expectAccessible(page)
 })
 
-test('versions say what changed in words', async ({ page }) => {
+test('versions say what changed, and what it breaks', async ({ page }) => {
   await signIn(page, 'wren', '/apis/lab-sampling/versions')
-  await expect(page.getByText('property "parent" is new')).toBeVisible()
-  await page.getByRole('button', { name: '1 changed' }).click()
-  await expect(page.getByText('version is "1.8.0", was "1.6.0"')).toBeVisible()
-  await expect(page.getByText('property "parent" is new')).toHaveCount(0)
+  await expect(page.getByText('Request body: sample.parent is new')).toBeVisible()
+  await expect(page.getByText('Version is "1.8.0", was "1.6.0"')).toBeVisible()
+  await page.getByRole('button', { name: '0 breaking' }).click()
+  await expect(page.getByText('Request body: sample.parent is new')).toHaveCount(0)
+  await page.getByRole('button', { name: '0 breaking' }).click()
+  await page.getByRole('button', { name: /^\d safe$/ }).click()
+  await expect(page.getByText('Request body: sample.parent is new')).toBeVisible()
   await expectAccessible(page)
 })
 

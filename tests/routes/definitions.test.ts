@@ -219,9 +219,12 @@ describe('a revision of many files', () => {
       '/apis/lab-sampling/revisions/2/changes',
     )
     expect(body.items).toContainEqual({
+      effect: 'safe',
+      direction: 'none',
       kind: 'added',
+      operation: 'POST /attachReport',
       subject: 'POST /attachReport',
-      words: 'is new',
+      message: 'Is new',
     })
     expect(
       (await imara.call<{ items: ChangeItem[] }>('GET', '/apis/lab-sampling/revisions/1/changes'))

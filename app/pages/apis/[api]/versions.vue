@@ -46,19 +46,19 @@ watch(
   },
   { immediate: true },
 )
-const kinds = ['added', 'changed', 'removed'] as const
+const kinds = ['breaking', 'risky', 'safe'] as const
 const counts = computed(() =>
   Object.fromEntries(
     kinds.map((kind) => [
       kind,
-      (changes.value ?? []).filter((change) => change.kind === kind).length,
+      (changes.value ?? []).filter((change) => change.effect === kind).length,
     ]),
   ),
 )
 const groups = computed(() => {
   const bySubject = new Map<string, ChangeItem[]>()
   for (const change of changes.value ?? []) {
-    if (filters.value.kind && change.kind !== filters.value.kind) continue
+    if (filters.value.kind && change.effect !== filters.value.kind) continue
     bySubject.set(change.subject, [...(bySubject.get(change.subject) ?? []), change])
   }
   return [...bySubject]
@@ -165,8 +165,13 @@ const signs = { added: '+', changed: '~', removed: '−' }
           <div v-for="[subject, list] in groups" :key="subject" class="subject">
             <code>{{ subject }}</code>
             <ul>
-              <li v-for="(change, i) in list" :key="i" :class="change.kind">
-                <i :aria-label="change.kind">{{ signs[change.kind] }}</i> {{ change.words }}
+              <li v-for="(change, i) in list" :key="i" :class="[change.kind, change.effect]">
+                <i :aria-label="change.kind">{{ signs[change.kind] }}</i> {{ change.message }}
+                <b v-if="change.effect !== 'safe'" class="effect">{{ change.effect }}</b>
+                <details v-if="change.witness" class="witness">
+                  <summary>{{ 'request' in change.witness ? 'a request' : 'a response' }}</summary>
+                  <pre>{{ JSON.stringify(change.witness, null, 1) }}</pre>
+                </details>
               </li>
             </ul>
           </div>
@@ -212,6 +217,27 @@ li i {
   display: inline-block;
   width: 12px;
   text-indent: 0;
+}
+.effect {
+  font: 650 10.5px var(--mono);
+  color: var(--ochre);
+  margin-left: 4px;
+}
+.breaking .effect {
+  color: var(--copper);
+}
+.witness {
+  text-indent: 0;
+}
+.witness pre {
+  font: 11px/1.5 var(--mono);
+  background: var(--page);
+  border: 1px solid var(--rule);
+  border-radius: 5px;
+  padding: 4px 8px;
+  margin: 2px 0 4px;
+  overflow: auto;
+  max-height: 220px;
 }
 .added i {
   color: var(--elm);

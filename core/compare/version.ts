@@ -1,0 +1,48 @@
+import semver from 'semver'
+import type { Change } from './model'
+
+/** How far a version number has to rise for what changed (Semantic Versioning 2.0.0). */
+export type Rise = 'major' | 'minor' | 'patch' | 'none'
+
+/** The rise that changes ask for: what breaks is a major version, what is new a minor one. */
+export function riseFor(changes: Change[]): Rise {
+  const real = changes.filter(
+    ({ part, keyword }) => !(part === 'definition' && keyword === 'version'),
+  )
+  if (real.some(({ effect }) => effect === 'breaking')) return 'major'
+  if (
+    real.some(
+      ({ direction, kind, part }) =>
+        direction !== 'none' || (kind === 'added' && part === 'operation'),
+    )
+  )
+    return 'minor'
+  return real.length > 0 ? 'patch' : 'none'
+}
+
+const order: Rise[] = ['none', 'patch', 'minor', 'major']
+
+/**
+ * The version number that fits after one, and whether the number that was given says enough. Before 1.0.0 a minor version
+ * may break. Undefined where the numbers are no semantic versions.
+ */
+export function fittingVersion(
+  before: string,
+  after: string,
+  changes: Change[],
+): { fits: string; isEnough: boolean } | undefined {
+  const [old, now] = [semver.coerce(before), semver.coerce(after)]
+  if (!old || !now) return undefined
+  const asked = riseFor(changes)
+  const rise = old.major === 0 && asked === 'major' ? 'minor' : asked
+  const fits = rise === 'none' ? old.version : semver.inc(old.version, rise)!
+  const given: Rise =
+    now.compare(old) <= 0
+      ? 'none'
+      : now.major > old.major
+        ? 'major'
+        : now.minor > old.minor
+          ? 'minor'
+          : 'patch'
+  return { fits, isEnough: order.indexOf(given) >= order.indexOf(rise) }
+}
