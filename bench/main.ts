@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { fork } from 'node:child_process'
 import autocannon from 'autocannon'
 import { compilePlacement, writeResources } from '../core/routing/resources'
+import { compare } from './compare'
 import { formats } from './formats'
 import { impact } from './impact'
 import { lines } from './measure'
@@ -83,6 +84,7 @@ async function proxies(): Promise<void> {
 /** Each part is measured in a process of its own, so that none pays for what another has left behind. */
 const parts: Record<string, () => void | Promise<void>> = {
   formats,
+  compare,
   rules,
   search: searching,
   register,

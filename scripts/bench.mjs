@@ -12,7 +12,17 @@ const asked = process.argv.slice(2)
 const parts =
   asked.length > 0
     ? asked
-    : ['formats', 'rules', 'search', 'register', 'impact', 'gateway', 'rollouts', 'pages']
+    : [
+        'formats',
+        'compare',
+        'rules',
+        'search',
+        'register',
+        'impact',
+        'gateway',
+        'rollouts',
+        'pages',
+      ]
 
 await run(async () => {
   await step('Packages', () => ensurePackages(root))

@@ -64,6 +64,13 @@ interface Told {
 /** Steps that looking for witnesses may take in one comparison. */
 const mostLooking = 1_000_000
 
+/** What a change of values comes to. */
+interface Judged {
+  effect: Effect
+  witness?: Witness
+  undecided?: string
+}
+
 const nowhere: Here = { operation: '', turned: false, method: '', path: '' }
 const safe = { effect: 'safe', direction: 'none' } as const
 
@@ -71,6 +78,7 @@ class Comparison {
   private readonly changes: Change[] = []
   private readonly schemas: SchemaComparison
   private readonly looking = { left: mostLooking }
+  private readonly worded = new Set<object>()
 
   constructor(
     private readonly before: Contract,
@@ -619,18 +627,22 @@ class Comparison {
   ): void {
     const direction = here.turned ? turned(way) : way
     for (const change of this.schemas.compare(was, is)) {
-      if (seen.has(change.id)) continue
-      seen.add(change.id)
-      const same = JSON.stringify([change.path, change.keyword, change.was, change.is])
-      if (seen.has(same)) continue
-      seen.add(same)
       const { kind, path, keyword } = change
-      const judged = this.judged(change, way, was, is, witnessed)
       const isWords =
         !change.narrows &&
         !change.widens &&
         change.undecided === undefined &&
         keyword !== 'property'
+      // Other words of a shared schema are said where it is met first.
+      const told = isWords ? this.worded : seen
+      if (told.has(change.id)) continue
+      told.add(change.id)
+      const same = JSON.stringify([path, keyword, change.was, change.is])
+      if (seen.has(same)) continue
+      seen.add(same)
+      const judged = isWords
+        ? ({ effect: 'safe' } as Judged)
+        : this.judged(change, way, was, is, witnessed)
       this.changes.push({
         effect: judged.effect,
         direction: isWords ? 'none' : direction,
@@ -657,7 +669,7 @@ class Comparison {
     was: Schema | undefined,
     is: Schema | undefined,
     witnessed: (value: unknown) => Witness,
-  ): { effect: Effect; witness?: Witness; undecided?: string } {
+  ): Judged {
     const { narrows, widens, undecided } = change
     const hurts = way === 'request' ? narrows : widens
     if (!hurts && undecided === undefined) return { effect: 'safe' }

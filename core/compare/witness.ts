@@ -20,6 +20,9 @@ export interface LookingBudget {
   left: number
 }
 
+/** Steps that one change may take of it. */
+const mostForOne = 20_000
+
 class Exhausted extends Error {}
 
 function spend(budget: LookingBudget, steps = 1): void {
@@ -37,11 +40,15 @@ export function witnessOf(
   to: Side,
   budget: LookingBudget,
 ): { value: unknown } | 'too much work' | undefined {
+  const own = { left: Math.min(mostForOne, budget.left) }
+  const given = own.left
   try {
-    return found(change, from, to, budget)
+    return found(change, from, to, own)
   } catch (error) {
     if (error instanceof Exhausted) return 'too much work'
     throw error
+  } finally {
+    budget.left -= given - Math.max(0, own.left)
   }
 }
 
