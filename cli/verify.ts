@@ -6,6 +6,7 @@ import { ChainVerifier, type Entry, type Withheld } from '../core/ledger/chain'
 import { HeadChecker } from '../core/ledger/heads'
 import { entryLeaf, headText, type SignedHead } from '../core/ledger/merkle'
 import { WrongUse } from './files'
+import { errorText } from '../core/text/values'
 
 interface Verdict {
   entries: number
@@ -21,7 +22,7 @@ function keyFrom(file: string): KeyObject {
     const key = createPublicKey(readFileSync(file))
     if (key.asymmetricKeyType === 'ed25519') return key
   } catch (error) {
-    throw new WrongUse(`${file} is not a key that can be read: ${(error as Error).message}`)
+    throw new WrongUse(`${file} is not a key that can be read: ${errorText(error)}`)
   }
   throw new WrongUse(`${file} is not an Ed25519 key.`)
 }

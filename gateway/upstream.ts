@@ -5,6 +5,7 @@ import { PassThrough } from 'node:stream'
 import { Agent, type Dispatcher } from 'undici'
 import { whyForbidden } from '../core/routing/backend-address'
 import { returnedHeaders, type Framing } from './framing'
+import { errorText } from '../core/text/values'
 
 /** Resolves a name, and refuses it where it leads to an address that no request may be sent to. */
 const guardedLookup: LookupFunction = (host, options, done) =>
@@ -110,7 +111,7 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
         try {
           response.writeHead(status, [...returnedHeaders(rawOf(controller)), ...sending.own])
         } catch (error) {
-          return fail(`headers that no response may have (${(error as Error).message})`)
+          return fail(`headers that no response may have (${errorText(error)})`)
         }
         settled({ kind: 'response', status })
       },

@@ -10,8 +10,7 @@ const { filters, chips } = defineProps<{
 }>()
 const emit = defineEmits<{ set: [changes: Partial<Record<K, string>>]; clear: [] }>()
 
-const change = (name: K, value: string) =>
-  emit('set', { [name]: value } as Partial<Record<K, string>>)
+const change = (name: K, value: string) => emit('set', entry(name, value))
 </script>
 
 <template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { errorText } from '~~/core/text/values'
 import {
   draftFaults,
   pathParameters,
@@ -65,7 +66,7 @@ watch(method, (now) => {
 function draftOf({ from, example, schema }: Shape): BodyDraft | undefined {
   if (from === 'schema' && schema !== '') return { kind: 'schema', name: schema }
   if (from !== 'example' || example.trim() === '') return undefined
-  return { kind: 'example', value: JSON.parse(example) as unknown }
+  return { kind: 'example', value: JSON.parse(example) }
 }
 function exampleFault({ from, example }: Shape): string {
   if (from !== 'example' || example.trim() === '') return ''
@@ -73,7 +74,7 @@ function exampleFault({ from, example }: Shape): string {
     JSON.parse(example)
     return ''
   } catch (error) {
-    return `The example is not JSON: ${(error as Error).message}`
+    return `The example is not JSON: ${errorText(error)}`
   }
 }
 const exampleFaults = computed(() => ({

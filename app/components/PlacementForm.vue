@@ -167,7 +167,7 @@ const windows = [
       <div class="line">
         <label class="toggle"><ToggleSwitch v-model="keyRequired" /> API key required</label>
         <label v-if="spec.key.required" class="field"
-          ><span>in the header</span
+          ><span>Header of the key</span
           ><InputText v-model="spec.key.header" class="mono" placeholder="X-Api-Key"
         /></label>
         <label v-else class="field host"
@@ -188,15 +188,15 @@ const windows = [
         >
         <template v-if="spec.limit">
           <label class="field time"
-            ><span>to</span
+            ><span>Most requests</span
             ><InputNumber
               v-model="spec.limit.requests"
               :min="1"
               :max="1000000"
-              aria-label="Requests"
+              aria-label="Most requests"
           /></label>
           <label class="field"
-            ><span>requests in</span><Choice v-model="spec.limit.seconds" :options="windows"
+            ><span>In</span><Choice v-model="spec.limit.seconds" :options="windows"
           /></label>
           <span class="soft per"
             >for each {{ spec.key.required ? 'key' : 'caller’s address' }}</span

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Config, Data, Layout, PlotlyHTMLElement } from 'plotly.js'
+import type { Config, Data, Layout } from 'plotly.js'
 
 /** A chart; its library comes when the first chart is shown. */
 const props = defineProps<{
@@ -17,9 +17,9 @@ async function draw() {
   plotly ??= (await import('plotly.js-cartesian-dist-min')).default
   if (!host.value) return
   const isNew = !host.value.classList.contains('js-plotly-plot')
-  await plotly.react(host.value, props.data, props.layout, props.config)
+  const drawn = await plotly.react(host.value, props.data, props.layout, props.config)
   if (isNew) {
-    ;(host.value as unknown as PlotlyHTMLElement).on('plotly_click', ({ points }) => {
+    drawn.on('plotly_click', ({ points }) => {
       const [point] = points
       if (point) emit('open', { x: point.x, y: point.y })
     })

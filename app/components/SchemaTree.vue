@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { Schema, SchemaObject } from '~~/core/contract/model'
+import type { Schema } from '~~/core/contract/model'
 import { joined } from '~~/core/contract/schemas'
 import { textOf } from '~~/core/text/values'
 
@@ -16,14 +16,15 @@ const opened = ref(props.open ?? false)
 const target = shallowRef<Schema>()
 const refusal = ref<Refusal>()
 
-const reference = computed(() => typeof props.schema === 'object' && '$ref' in props.schema)
+const reference = computed(() =>
+  typeof props.schema === 'object' && '$ref' in props.schema ? props.schema : undefined,
+)
 /** What a reference leads to is not known before it is opened; what stands beside it is. */
 const shown = computed<Schema>(
-  () =>
-    target.value ?? (reference.value ? joined(props.schema as SchemaObject, true) : props.schema),
+  () => target.value ?? (reference.value ? joined(reference.value, true) : props.schema),
 )
 const children = computed(() => childrenOf(shown.value))
-const opens = computed(() => reference.value || children.value.length > 0)
+const opens = computed(() => reference.value !== undefined || children.value.length > 0)
 /** What it says of itself; one that allows everything or nothing says no more. */
 const said = computed(() => (typeof shown.value === 'object' ? shown.value : {}))
 const facts = computed(() => constraintsOf(said.value))

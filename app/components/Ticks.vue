@@ -7,7 +7,7 @@ const { options, chosen } = defineProps<{
 const emit = defineEmits<{ change: [chosen: T[]] }>()
 
 function tick(option: T, event: Event) {
-  const { checked } = event.target as HTMLInputElement
+  const { checked } = inputOf(event)
   emit(
     'change',
     options.filter((name) => (name === option ? checked : chosen?.includes(name))),

@@ -2,7 +2,7 @@
 import type { FindingItem } from '~~/shared/api/rules'
 
 /** Asks for an exception for findings, as narrow as they are or wider. */
-const props = defineProps<{ findings: FindingItem[] }>()
+const props = defineProps<{ findings: readonly FindingItem[] }>()
 const emit = defineEmits<{ close: []; asked: [says: string] }>()
 
 type Reach = 'place' | 'operation' | 'api' | 'rule'

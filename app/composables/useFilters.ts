@@ -4,13 +4,7 @@ import { watchDebounced } from '@vueuse/core'
 export function useFilters<K extends string>(names: readonly K[]) {
   const route = useRoute()
   const router = useRouter()
-  const filters = computed(
-    () =>
-      Object.fromEntries(names.map((name) => [name, String(route.query[name] ?? '')])) as Record<
-        K,
-        string
-      >,
-  )
+  const filters = computed(() => recordOf(names, (name) => String(route.query[name] ?? '')))
 
   function set(changes: Partial<Record<K, string>>) {
     const query = { ...route.query, ...changes }
@@ -20,14 +14,14 @@ export function useFilters<K extends string>(names: readonly K[]) {
 
   /** Sets a filter, or clears it where it has this value already. */
   const toggle = (name: K, value: string) =>
-    set({ [name]: filters.value[name] === value ? '' : value } as Partial<Record<K, string>>)
-  const clear = () => set(Object.fromEntries(names.map((name) => [name, ''])) as Record<K, string>)
+    set(entry(name, filters.value[name] === value ? '' : value))
+  const clear = () => set(recordOf(names, () => ''))
   const any = computed(() => names.some((name) => filters.value[name] !== ''))
 
   /** A filter for typing into: what is typed stands at once, and reaches the address a moment later. */
   function typed(name: K) {
     const text = ref(filters.value[name])
-    watchDebounced(text, (value) => void set({ [name]: value } as Partial<Record<K, string>>), {
+    watchDebounced(text, (value) => void set(entry(name, value)), {
       debounce: 150,
     })
     watch(

@@ -7,7 +7,8 @@ interface Keys {
   open: () => void
 }
 
-const isTyping = (target: EventTarget | null) =>
+/** Whether what is typed goes into a field. */
+export const isTyping = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   (target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
 

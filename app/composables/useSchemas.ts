@@ -1,4 +1,4 @@
-import type { Schema, SchemaObject } from '~~/core/contract/model'
+import type { Schema } from '~~/core/contract/model'
 import { joined, referencedName } from '~~/core/contract/schemas'
 
 type Resolve = (schema: Schema) => Promise<Schema>
@@ -13,7 +13,7 @@ export function provideSchemas(slug: () => string, revision: () => number): void
     let known = loaded.get(key)
     if (!known) {
       const place = { api: slug(), revision: revision(), schema: name }
-      known = api.getSchema(place).then(({ detail }) => detail as Schema)
+      known = api.getSchema(place).then(({ detail }) => detail)
       loaded.set(key, known)
     }
     return known
@@ -23,11 +23,11 @@ export function provideSchemas(slug: () => string, revision: () => number): void
     schema: Schema,
     before: ReadonlySet<string> = new Set(),
   ): Promise<Schema> => {
-    const reference = typeof schema === 'object' ? schema['$ref'] : undefined
-    const name = typeof reference === 'string' ? referencedName(reference) : undefined
+    if (typeof schema !== 'object' || typeof schema['$ref'] !== 'string') return schema
+    const name = referencedName(schema['$ref'])
     if (name === undefined || before.has(name)) return schema
     const target = await resolve(await load(name), new Set([...before, name]))
-    return joined(schema as SchemaObject, target)
+    return joined(schema, target)
   }
   provide(key, (schema) => resolve(schema))
 }

@@ -62,8 +62,7 @@ watch(
   () => (menu.value = false),
 )
 function onKey(event: KeyboardEvent) {
-  const target = event.target as HTMLElement
-  if (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return
+  if (isTyping(event.target)) return
   if (event.key === '/') {
     event.preventDefault()
     search.value?.focus()

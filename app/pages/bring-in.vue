@@ -1,21 +1,14 @@
 <script setup lang="ts">
 import { largestArchive } from '~~/core/archive/limits'
-import { newDefinition } from '~~/core/edit/new-definition'
 import { limits } from '~~/core/text/limits'
 import type { Intake, IntakeSummary } from '~~/shared/api/catalog'
-import { audiences, type Audience } from '~~/shared/words'
 
 const session = useSession()
 const route = useRoute()
 const pasted = ref('')
-const address = ref('')
 const intake = ref<Intake & { summary?: IntakeSummary }>()
-const team = ref(session.person?.team ?? '')
-const audience = ref<Audience>()
 const { busy, refusal, act } = useAct()
-const accepting = useAct()
 const draft = useLocalDraft<string>(() => 'draft:bring-in', 100)
-const agreed = ref(false)
 
 onMounted(async () => {
   const kept = await draft.kept()
@@ -43,63 +36,41 @@ const started = async (work: () => Promise<Intake>) => {
 }
 const sendText = (text: string | Blob, file: string) =>
   started(() => api.createIntake({ file }, text))
-const addresses = computed(() => address.value.split(/\s+/).filter((line) => line !== ''))
-async function fromAddress() {
-  const urls = addresses.value
-  if (urls.length > 1) {
-    const made = await act(() => api.createBatchFromAddresses({}, { urls, agreed: agreed.value }))
-    if (made) await navigateTo(`/batches/${made.id}`)
-    return
-  }
-  const [url = ''] = urls
-  await started(() => api.createIntakeFromAddress({}, { url, agreed: agreed.value }))
+async function fromAddresses(urls: string[], agreed: boolean) {
+  const [url = '', ...others] = urls
+  if (others.length === 0) return started(() => api.createIntakeFromAddress({}, { url, agreed }))
+  const made = await act(() => api.createBatchFromAddresses({}, { urls, agreed }))
+  if (made) await navigateTo(`/batches/${made.id}`)
 }
 const agreeToFetch = () =>
   act(async () => {
     intake.value = await api.createIntakeReferences({ intake: intake.value!.id })
   })
 
-const fresh = reactive({
-  title: '',
-  version: '0.1.0',
-  description: '',
-  contactName: '',
-  contactEmail: '',
-  server: '',
-})
-const startNew = () => sendText(newDefinition(fresh), `${fresh.title.trim()}.yaml`)
-
-const over = ref(false)
 const packing = ref('')
-const tooLarge = (name: string, size: number, most: number) =>
-  new Refusal({
+/** Refuses what is too large before anything of it is sent. */
+function fits(name: string, size: number, most: number): boolean {
+  if (size <= most) return true
+  refusal.value = new Refusal({
     title: 'Too large',
     detail: `${name} has ${(size / 1024 / 1024).toFixed(1)} MB; up to ${most / 1024 / 1024} MB are taken. Nothing was sent.`,
   })
-
-async function takeDrop(transfer: DataTransfer | null) {
-  over.value = false
-  if (transfer) await takeFiles(await droppedFiles(transfer))
+  return false
 }
 
 /** One text is read by itself; an archive, or several files, become a batch. */
 async function takeFiles(files: NamedFile[]) {
-  const [first] = files
+  const [first, ...others] = files
   if (!first) return
-  if (files.length === 1) {
+  if (others.length === 0) {
     const { file } = first
     const isArchive = /\.(zip|tar|tgz|tar\.gz)$/i.test(file.name)
-    const most = isArchive ? largestArchive : limits.bytes
-    if (file.size > most) refusal.value = tooLarge(file.name, file.size, most)
-    else if (isArchive) await sendArchive(file, file.name)
-    else await sendText(file, file.name)
+    if (!fits(file.name, file.size, isArchive ? largestArchive : limits.bytes)) return
+    await (isArchive ? sendArchive(file, file.name) : sendText(file, file.name))
     return
   }
   const size = files.reduce((sum, { file }) => sum + file.size, 0)
-  if (size > largestArchive) {
-    refusal.value = tooLarge(`What you dropped`, size, largestArchive)
-    return
-  }
+  if (!fits('What you dropped', size, largestArchive)) return
   packing.value = `Packing ${files.length} files`
   const packed: Record<string, Uint8Array<ArrayBuffer>> = {}
   for (const { name, file } of files) packed[name] = new Uint8Array(await file.arrayBuffer())
@@ -113,33 +84,20 @@ async function sendArchive(archive: Blob, file: string) {
   if (made) await navigateTo(`/batches/${made.id}`)
 }
 
-const twin = computed(() => intake.value?.twins[0])
-const joins = computed(() => twin.value && twin.value.same !== 'content')
-const fixed = computed(() => twin.value?.same === 'version' && twin.value.fixed)
-
-async function accept() {
-  const body = joins.value
-    ? { api: twin.value!.api }
-    : { team: team.value, audience: audience.value }
-  const saved = await accepting.act(() => api.acceptIntake({ intake: intake.value!.id }, body))
-  if (!saved) return
+async function accepted(slug: string) {
   await draft.forget()
-  await navigateTo(`/apis/${saved.api}/source`)
+  await navigateTo(`/apis/${slug}/source`)
 }
 
 async function back() {
-  if (
-    intake.value?.state === 'unreadable' &&
-    intake.value.bytes > 0 &&
-    intake.value.bytes < 1_000_000
-  ) {
-    pasted.value = await api.getIntakeText({ intake: intake.value.id })
+  const left = intake.value
+  if (left?.state === 'unreadable' && left.bytes > 0 && left.bytes < 1_000_000) {
+    pasted.value = await api.getIntakeText({ intake: left.id })
   }
   // The address first: whoever reloads at once is to find the text, not what was read of it.
   await navigateTo({ query: {} }, { replace: true })
   intake.value = undefined
   refusal.value = undefined
-  accepting.refusal.value = undefined
 }
 </script>
 
@@ -154,59 +112,8 @@ async function back() {
     <Trouble :refusal="refusal" />
     <p v-if="packing" class="soft" role="status">{{ packing }} …</p>
     <div v-if="!intake" class="ways">
-      <div
-        class="drop"
-        :class="{ over }"
-        @dragover.prevent="over = true"
-        @dragleave="over = false"
-        @drop.prevent="takeDrop($event.dataTransfer)"
-      >
-        <p>Drop a file, a folder or an archive here</p>
-        <label class="ghost"
-          >or choose files<input
-            type="file"
-            class="sr"
-            multiple
-            accept=".yaml,.yml,.json,.raml,.wsdl,.wadl,.xsd,.xml,.txt,.zip,.tar,.tgz,.gz"
-            @change="
-              takeFiles(
-                [...(($event.target as HTMLInputElement).files ?? [])].map((file) => ({
-                  name: file.name,
-                  file,
-                })),
-              )
-            "
-        /></label>
-        <label class="ghost"
-          >or a folder<input
-            type="file"
-            class="sr"
-            webkitdirectory
-            @change="takeFiles(chosenFolder(($event.target as HTMLInputElement).files!))"
-        /></label>
-      </div>
-      <form @submit.prevent="fromAddress()">
-        <label class="field"
-          ><span>From addresses</span
-          ><Textarea
-            v-model="address"
-            class="mono"
-            rows="3"
-            spellcheck="false"
-            placeholder="https://"
-            aria-label="From addresses"
-          /><small
-            >One in each line. The server fetches them with what they refer to on the same host:
-            http or https, public addresses only.</small
-          ></label
-        >
-        <label class="agree"
-          ><input v-model="agreed" type="checkbox" /> and what they refer to on other hosts</label
-        >
-        <button class="ghost" :disabled="busy || !addresses.length">
-          {{ addresses.length > 1 ? `Fetch ${addresses.length}` : 'Fetch it' }}
-        </button>
-      </form>
+      <DropZone folders @files="takeFiles" />
+      <IntakeAddresses :busy="busy" @fetch="fromAddresses" />
       <form class="paste" @submit.prevent="sendText(pasted, 'pasted text')">
         <label class="field"
           ><span>Or paste the text</span
@@ -222,29 +129,7 @@ async function back() {
       </form>
       <details class="paste">
         <summary>Or begin a new one</summary>
-        <form class="fresh" @submit.prevent="startNew()">
-          <label class="field"><span>Title</span><InputText v-model="fresh.title" /></label>
-          <label class="field"
-            ><span>Version</span><InputText v-model="fresh.version" class="mono"
-          /></label>
-          <label class="field wide"
-            ><span>What it is for</span><InputText v-model="fresh.description"
-          /></label>
-          <label class="field"><span>Contact</span><InputText v-model="fresh.contactName" /></label>
-          <label class="field"
-            ><span>Contact’s e-mail</span><InputText v-model="fresh.contactEmail" type="email"
-          /></label>
-          <label class="field wide"
-            ><span>Address</span
-            ><InputText v-model="fresh.server" class="mono" placeholder="https://"
-          /></label>
-          <button class="ghost" :disabled="busy || !fresh.title.trim() || !fresh.version.trim()">
-            Write it
-          </button>
-          <p class="soft small wide">
-            It begins as OpenAPI 3.1 without operations; add them under Source.
-          </p>
-        </form>
+        <IntakeNewDefinition :busy="busy" @written="sendText" />
       </details>
     </div>
     <div v-else-if="working" class="progress" role="status">
@@ -256,142 +141,20 @@ async function back() {
         can leave this page and come back; the address keeps your place.
       </p>
     </div>
-    <div v-else-if="intake.state === 'unreadable'">
-      <div class="trouble" role="alert">
-        <b>{{ intake.source }} is not a readable definition.</b>
-        {{ count(intake.diagnostics.length, 'problem') }}. The text is kept; fix it here or at its
-        source.
-      </div>
-      <table class="ruled problems">
-        <thead>
-          <tr>
-            <th>Place</th>
-            <th>Problem</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(problem, i) in intake.diagnostics" :key="i">
-            <td class="mono place">{{ problem.file }}:{{ problem.line }}:{{ problem.column }}</td>
-            <td>
-              {{ problem.message }}
-              <pre v-if="problem.excerpt" tabindex="0">{{ problem.excerpt }}</pre>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <p><button class="ghost" @click="back()">Go back to the text</button></p>
-    </div>
+    <IntakeUnreadable v-else-if="intake.state === 'unreadable'" :intake="intake" @back="back()" />
     <div v-else-if="intake.state === 'accepted'" class="good">
       This text has been brought in. <NuxtLink class="plain" to="/">See the register</NuxtLink> or
       <button class="plain" @click="back()">bring in another</button>.
     </div>
-    <form v-else-if="intake.summary" class="found" @submit.prevent="accept()">
-      <dl>
-        <dt>Title</dt>
-        <dd>
-          <b>{{ intake.summary.title }}</b>
-        </dd>
-        <dt>Version</dt>
-        <dd class="mono">
-          {{ intake.summary.version }} <span class="fmt">{{ intake.summary.format }}</span>
-        </dd>
-        <dt>Holds</dt>
-        <dd>
-          {{ count(intake.summary.operations, 'operation') }},
-          {{ count(intake.summary.schemas, 'schema') }}
-        </dd>
-        <dt>About</dt>
-        <dd>{{ intake.summary.description || 'no description' }}</dd>
-        <dt>Contact</dt>
-        <dd>{{ intake.summary.contact || 'none given' }}</dd>
-        <dt>Servers</dt>
-        <dd class="mono">{{ intake.summary.servers.join(', ') || 'none named' }}</dd>
-        <dt>Tags</dt>
-        <dd>{{ intake.summary.tags.join(' · ') || 'none' }}</dd>
-        <template v-if="intake.files.length > 1">
-          <dt>Files</dt>
-          <dd class="mono">{{ intake.files.join(', ') }}</dd>
-        </template>
-      </dl>
-      <div v-if="intake.remote.length" class="good" role="status">
-        It refers to {{ count(intake.remote.length, 'file') }} on other hosts, which nobody has
-        asked:
-        <code v-for="url in intake.remote.slice(0, 6)" :key="url" class="block">{{ url }}</code>
-        <button type="button" class="ghost" :disabled="busy" @click="agreeToFetch()">
-          Fetch them too
-        </button>
-      </div>
-      <p v-if="intake.diagnostics.length" class="trouble" role="status">
-        It departs from its specification in
-        {{ count(intake.diagnostics.length, 'place') }}; it can be brought in all the same and fixed
-        there.
-      </p>
-      <p v-for="(problem, i) in intake.diagnostics.slice(0, 5)" :key="i" class="soft small mono">
-        {{ problem.file }}:{{ problem.line }}:{{ problem.column }} {{ problem.message }}
-      </p>
-      <div v-if="twin?.same === 'content'" class="trouble" role="status">
-        The same text is
-        <NuxtLink
-          class="plain"
-          :to="{ path: `/apis/${twin.api}/source`, query: { revision: twin.revision } }"
-          >revision {{ twin.revision }} of {{ twin.title }}</NuxtLink
-        >
-        already. There is nothing to add.
-      </div>
-      <template v-else>
-        <div v-if="twin" class="good" role="status">
-          The register has
-          <NuxtLink class="plain" :to="`/apis/${twin.api}`">{{ twin.title }}</NuxtLink><template
-            v-if="twin.same === 'version'"
-          >
-            with a version {{ intake.summary.version }}, revision {{ twin.revision }}</template
-          >.
-          <template v-if="fixed">
-            That version is placed, so its text is fixed: raise <code>info.version</code> and bring
-            it in again.</template
-          >
-          <template v-else> This becomes its next revision.</template>
-        </div>
-        <template v-else>
-          <label class="field"
-            ><span>Owning team</span
-            ><Choice
-              v-model="team"
-              :options="session.shell?.teams ?? []"
-              placeholder="Choose"
-              aria-label="Owning team"
-          /></label>
-          <label class="field"
-            ><span>Audience</span
-            ><Choice
-              v-model="audience"
-              :options="audiences"
-              placeholder="Choose"
-              aria-label="Audience"
-            /><small>Private: company only. Partner: by agreement. Public: everybody.</small></label
-          >
-        </template>
-        <Trouble :refusal="accepting.refusal.value" />
-        <div class="bar">
-          <button
-            class="fill"
-            :disabled="accepting.busy.value || fixed || (!twin && (!team || !audience))"
-          >
-            {{
-              accepting.busy.value
-                ? 'Entering …'
-                : twin
-                  ? `Add to ${twin.title}`
-                  : 'Enter into the register'
-            }}
-          </button>
-          <button type="button" class="ghost" @click="back()">Choose another text</button>
-        </div>
-      </template>
-      <button v-if="twin?.same === 'content'" type="button" class="ghost" @click="back()">
-        Choose another text
-      </button>
-    </form>
+    <IntakeFound
+      v-else-if="intake.summary"
+      :intake="intake"
+      :summary="intake.summary"
+      :busy="busy"
+      @fetch="agreeToFetch()"
+      @accepted="accepted"
+      @back="back()"
+    />
     <template #margin>
       <h2>What happens</h2>
       <ol class="steps">
@@ -420,24 +183,6 @@ async function back() {
 .paste {
   grid-column: 1 / -1;
 }
-.drop {
-  border: 1.5px dashed var(--line);
-  border-radius: 8px;
-  background: var(--paper);
-  padding: 18px;
-  text-align: center;
-}
-.drop.over {
-  border-color: var(--elm);
-  background: var(--elm-wash);
-}
-.drop:focus-within {
-  outline: 2px solid var(--elm);
-}
-.drop p {
-  margin: 0 0 8px;
-  font-weight: 600;
-}
 .progress {
   max-width: 620px;
 }
@@ -453,59 +198,9 @@ async function back() {
     background-position: -200% 0;
   }
 }
-.problems pre {
-  font: 11.5px/1.5 var(--mono);
-  color: var(--soft);
-  margin: 4px 0 2px;
-  overflow-x: auto;
-}
-.problems {
-  max-width: 900px;
-}
-.place {
-  white-space: nowrap;
-}
-.found {
-  max-width: 680px;
-}
-.found dl {
-  display: grid;
-  grid-template-columns: 80px 1fr;
-  gap: 5px 12px;
-  margin: 0 0 14px;
-}
-.found dt {
-  color: var(--soft);
-}
-.found dd {
-  margin: 0;
-  overflow-wrap: anywhere;
-}
-.drop .ghost {
-  margin: 0 4px;
-}
-.agree {
-  display: block;
-  margin: 0 0 8px;
-}
-.fresh {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 4px 18px;
-  margin-top: 8px;
-}
-.fresh .wide {
-  grid-column: 1 / -1;
-}
-.fresh .ghost {
-  justify-self: start;
-}
 summary {
   cursor: pointer;
   font-weight: 600;
-}
-.block {
-  display: block;
 }
 .steps {
   padding-left: 18px;

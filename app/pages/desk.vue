@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import type { Operation } from '~~/core/contract/model'
 import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/routing/placement'
 import type { DeskResponse } from '~~/shared/api/desk'
@@ -66,7 +65,7 @@ const { data: described } = useLoad(
     const { operations: known } = await api.getRevision(place)
     const position = known.findIndex((item) => nameOf(item) === operation.value)
     if (position === -1) return
-    return (await api.getOperation({ ...place, operation: position })).detail as Operation
+    return (await api.getOperation({ ...place, operation: position })).detail
   },
   ['placement'],
   () => `${placement.value?.id} ${placement.value?.revision} ${operation.value}`,
@@ -175,17 +174,23 @@ const command = computed(
           ><span>Method</span><InputText v-model="method" class="mono" aria-label="Method"
         /></label>
         <label class="field grow"
-          ><span>Path and query, outside</span
-          ><InputText v-model="path" class="mono" aria-label="Path" :invalid="!!open" /><small
-            v-if="open"
+          ><span>Path and query</span
+          ><InputText
+            v-model="path"
+            class="mono"
+            aria-label="Path and query"
+            :invalid="!!open"
+          /><small v-if="open"
             >Put a value in place of <code>{{ open }}</code></small
           ></label
         >
         <label class="field"
-          ><span>{{
-            placement.keyHeader ? `Key, in ${placement.keyHeader}` : 'Key (none is asked for)'
-          }}</span
-          ><InputText v-model="key" class="mono" autocomplete="off" aria-label="Key"
+          ><span>Key</span
+          ><InputText
+            v-model="key"
+            class="mono"
+            autocomplete="off"
+            :placeholder="placement.keyHeader ? `in ${placement.keyHeader}` : 'none is asked for'"
         /></label>
       </div>
       <label v-if="body || !['GET', 'DELETE', 'HEAD'].includes(method)" class="field"

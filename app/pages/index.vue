@@ -72,12 +72,6 @@ function select(index: number) {
   const row = shown.value[index]
   if (row) void set({ api: row.api })
 }
-const scroller = ref<{ scrollInView?: (index: number, to: string) => void }>()
-watch(selected, (index) => {
-  const row = document.querySelector(`[data-row="${index}"]`)
-  if (row) row.scrollIntoView({ block: 'nearest' })
-  else scroller.value?.scrollInView?.(index, 'to-start')
-})
 
 const chips = computed(() => [
   { name: 'team' as const, label: 'Team', options: options((row) => row.team) },
@@ -153,27 +147,18 @@ const chips = computed(() => [
         <p>No API fits these filters.</p>
         <button class="ghost" @click="clear()">Show all {{ rows.length }}</button>
       </div>
-      <VirtualScroller
-        v-else
-        ref="scroller"
-        :items="shown"
-        :item-size="45"
-        class="rows"
-        :pt="{ root: { role: 'list', 'aria-label': 'APIs' } }"
-      >
-        <template #item="{ item, options: place }">
+      <RowList v-else :items="shown" :size="45" :selected="selected" label="APIs">
+        <template #default="{ item, index, on }">
           <div
-            :data-row="place.index"
             class="grid row"
-            role="listitem"
-            :class="{ on: place.index === selected }"
+            :class="{ on }"
             :style="{ '--stages': stages.length }"
-            @click="select(place.index)"
+            @click="select(index)"
             @dblclick="navigateTo(`/apis/${item.api}/source`)"
           >
             <div class="name">
               <span class="title"
-                ><NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = place.index"
+                ><NuxtLink :to="`/apis/${item.api}/source`" @focus="selected = index"
                   ><b>{{ item.title }}</b></NuxtLink
                 ><span class="fmt">{{ item.format }}</span></span
               >
@@ -206,7 +191,7 @@ const chips = computed(() => [
             </template>
           </div>
         </template>
-      </VirtualScroller>
+      </RowList>
     </template>
     <template #margin>
       <RegisterMargin v-if="current" :key="current.api" :row="current" />
@@ -232,10 +217,6 @@ const chips = computed(() => [
 .head span:nth-child(2) {
   font-size: 10.5px;
   white-space: nowrap;
-}
-.rows {
-  flex: 1;
-  min-height: 180px;
 }
 .row {
   height: 45px;

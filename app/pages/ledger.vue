@@ -130,21 +130,13 @@ const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
         placeholder="API"
         aria-label="Only about this API"
         class="short"
-        @change="set({ api: ($event.target as HTMLInputElement).value })"
+        @change="set({ api: textOf($event) })"
       />
       <label class="day"
-        >Since
-        <input
-          type="date"
-          :value="filters.since"
-          @change="set({ since: ($event.target as HTMLInputElement).value })"
+        >Since <input type="date" :value="filters.since" @change="set({ since: textOf($event) })"
       /></label>
       <label class="day"
-        >until
-        <input
-          type="date"
-          :value="filters.until"
-          @change="set({ until: ($event.target as HTMLInputElement).value })"
+        >until <input type="date" :value="filters.until" @change="set({ until: textOf($event) })"
       /></label>
       <a class="ghost end" :href="fileOf" download>Download</a>
       <button class="fill" :disabled="verifying.busy.value" @click="verify()">

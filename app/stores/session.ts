@@ -36,5 +36,9 @@ export const useSession = defineStore('session', () => {
     shell.value = undefined
   }
 
-  return { person, shell, load, refresh, signIn, signOut }
+  /** Somebody as others know them; whoever is not there any more by the name they signed in with. */
+  const nameOf = (name: string | undefined) =>
+    shell.value?.people.find((one) => one.name === name)?.displayName ?? name
+
+  return { person, shell, nameOf, load, refresh, signIn, signOut }
 })

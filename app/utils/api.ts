@@ -1,5 +1,6 @@
 import type { Fault, Problem } from '~~/shared/api/problem'
 import { clientOver } from '~~/shared/client/client'
+import { errorText } from '~~/core/text/values'
 
 /** A refusal by the API, in the server's own words. */
 export class Refusal extends Error {
@@ -46,4 +47,4 @@ export const stateOf = (response: Response): string => response.headers.get('eta
 export const asRefusal = (error: unknown): Refusal =>
   error instanceof Refusal
     ? error
-    : new Refusal({ title: 'It did not work', detail: String((error as Error).message ?? error) })
+    : new Refusal({ title: 'It did not work', detail: errorText(error) })

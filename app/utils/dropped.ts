@@ -38,6 +38,9 @@ async function collect(entry: FileSystemEntry, above: string, found: NamedFile[]
   }
 }
 
-/** Files of a chosen folder by the names they have in it. */
-export const chosenFolder = (files: FileList): NamedFile[] =>
-  [...files].map((file) => ({ name: file.webkitRelativePath || file.name, file }))
+/** Files that were chosen in a field, by the names they have in the folder chosen with them. */
+export const chosenFiles = (files: Iterable<File> | null): NamedFile[] =>
+  [...(files ?? [])].map((file) => ({
+    name: file.webkitRelativePath || file.name,
+    file,
+  }))

@@ -1,6 +1,10 @@
 import { count } from './words'
 import type { Schema, SchemaObject } from '~~/core/contract/model'
-import { referencedName, typesOf } from '~~/core/contract/schemas'
+import { isSchema, referencedName, typesOf } from '~~/core/contract/schemas'
+import { isObject, namesOf } from '~~/core/text/values'
+
+const partOf = (written: unknown) => (isSchema(written) ? written : undefined)
+const membersOf = (written: unknown) => (isObject(written) ? Object.entries(written) : [])
 
 /** A schema's type as a reader says it: `string (date-time)`, `list of Notice`, `Notice or null`. */
 export function typeWords(schema: Schema | undefined): string {
@@ -10,9 +14,7 @@ export function typeWords(schema: Schema | undefined): string {
   if (typeof reference === 'string') return referencedName(reference) ?? reference
   const format = typeof schema['format'] === 'string' ? ` (${schema['format']})` : ''
   const words = typesOf(schema).map((type) =>
-    type === 'array'
-      ? `list of ${typeWords(schema['items'] as Schema | undefined)}`
-      : type + format,
+    type === 'array' ? `list of ${typeWords(partOf(schema['items']))}` : type + format,
   )
   if (words.length > 0) return words.join(' or ')
   for (const keyword of ['anyOf', 'oneOf']) {
@@ -70,13 +72,10 @@ export interface SchemaChild {
 /** What opens below a schema: its properties, its items, the parts it is made of. */
 export function childrenOf(schema: Schema): SchemaChild[] {
   if (typeof schema !== 'object') return []
-  const required = new Set(
-    Array.isArray(schema['required']) ? (schema['required'] as unknown[]) : [],
-  )
+  const required = new Set(namesOf(schema['required']))
   const children: SchemaChild[] = []
   const add = (key: string, label: string, child: unknown, needed = false) => {
-    if (typeof child === 'object' && child !== null)
-      children.push({ key, label, schema: child as Schema, required: needed })
+    if (isObject(child)) children.push({ key, label, schema: child, required: needed })
   }
   for (const [keyword, word] of [
     ['allOf', 'with'],
@@ -86,10 +85,10 @@ export function childrenOf(schema: Schema): SchemaChild[] {
     const parts = schema[keyword]
     if (Array.isArray(parts)) parts.forEach((part, i) => add(`${keyword}${i}`, word, part))
   }
-  for (const [name, child] of Object.entries((schema['properties'] ?? {}) as object)) {
+  for (const [name, child] of membersOf(schema['properties'])) {
     add(`p ${name}`, name, child, required.has(name))
   }
-  for (const [name, child] of Object.entries((schema['patternProperties'] ?? {}) as object)) {
+  for (const [name, child] of membersOf(schema['patternProperties'])) {
     add(`r ${name}`, `names like ${name}`, child)
   }
   add('additional', 'any other name', schema['additionalProperties'])

@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { api, asRefusal, Refusal } from './api'
-import { chosenFolder, droppedFiles } from './dropped'
+import { chosenFiles, droppedFiles } from './dropped'
 import {
   clipped,
   kindWord,
@@ -159,6 +159,6 @@ describe('files that are dropped', () => {
     const files = [new File([''], 'a.yaml')]
     const list = await droppedFiles({ items: [], files } as never)
     expect(list.map(({ name }) => name)).toEqual(['a.yaml'])
-    expect(chosenFolder(files as never)[0]!.name).toBe('a.yaml')
+    expect(chosenFiles(files)[0]!.name).toBe('a.yaml')
   })
 })

@@ -2,7 +2,7 @@ import { format as formats } from '@cfworker/json-schema'
 import { matches } from '../text/pattern'
 import { isObject } from '../text/values'
 import type { Contract, Schema, SchemaObject } from './model'
-import { referencedName, schemasByName, wholeSchema } from './schemas'
+import { isSchema, referencedName, schemasByName, wholeSchema } from './schemas'
 
 /** What is asked while a value is looked at; one value is looked at at a time. */
 export const looking = {
@@ -95,9 +95,6 @@ const forParts = [
 
 const schemasIn = (written: unknown): Schema[] =>
   Array.isArray(written) ? written.filter(isSchema) : []
-
-const isSchema = (written: unknown): written is Schema =>
-  isObject(written) || typeof written === 'boolean'
 
 /**
  * The schemas of a contract as the validator takes them: known keywords of the right kind alone, patterns that end, and

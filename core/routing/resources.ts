@@ -14,6 +14,7 @@ import {
 } from './placement'
 import type { KeyPolicy, Route, RouteTarget } from './routes'
 import { fromPattern, toPattern, whyNoTemplate } from './template'
+import { errorText } from '../text/values'
 
 /** A Kubernetes-shaped resource: Gateway API kinds, and our policy kinds attached to them. */
 export interface Resource {
@@ -155,9 +156,7 @@ export function readResources(text: string): Resource[] {
   try {
     documents = yaml.loadAll(text, undefined, { schema: yaml.CORE_SCHEMA })
   } catch (error) {
-    throw new ConfigurationError(
-      `The configuration is not readable YAML: ${(error as Error).message}`,
-    )
+    throw new ConfigurationError(`The configuration is not readable YAML: ${errorText(error)}`)
   }
   return documents.flatMap((document, index) => {
     if (document === null || document === undefined) return []

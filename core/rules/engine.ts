@@ -17,6 +17,7 @@ import {
 import { layouts } from '../formats/layout'
 import { pointerTo } from '../text/pointer'
 import { compileTemplate, type Template } from './template'
+import { errorText } from '../text/values'
 
 /** A rule that could not be applied: one of its expressions is not readable, failed on a subject, or takes too long. */
 export interface RuleFault {
@@ -87,7 +88,7 @@ function prepare(rules: Rule[]): Prepared {
       try {
         known = prepareRule(rule)
       } catch (error) {
-        known = { rule: rule.id, message: (error as Error).message }
+        known = { rule: rule.id, message: errorText(error) }
       }
       if (prepared.size > 2000) prepared.clear()
       prepared.set(key, known)

@@ -1,6 +1,7 @@
 import type { RE2JS } from 're2js'
 import { compilePattern, longestPattern } from '../text/pattern'
 import { ConditionError, spend, type Meter } from './meter'
+import { errorText } from '../text/values'
 
 interface Pattern {
   compiled: RE2JS
@@ -19,7 +20,7 @@ function patternOf(source: string): Pattern {
   try {
     compiled = compilePattern(source)
   } catch (error) {
-    throw new ConditionError(`The pattern "${source}" cannot be read: ${(error as Error).message}`)
+    throw new ConditionError(`The pattern "${source}" cannot be read: ${errorText(error)}`)
   }
   if (patterns.size > 500) patterns.clear()
   const pattern = { compiled, known: new Map<string, boolean>() }

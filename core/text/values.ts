@@ -12,6 +12,10 @@ export const table = <T>(entries: Record<string, T> = {}): Record<string, T> =>
 /** The empty list that parts share, so that a large definition is not full of them. */
 export const none = Object.freeze([]) as unknown as never[]
 
+/** What an error says of itself, whatever was thrown. */
+export const errorText = (error: unknown): string =>
+  error instanceof Error ? error.message : String(error)
+
 /** A text, or a number taken for one. */
 export const textOf = (value: unknown): string | undefined =>
   typeof value === 'string' ? value : typeof value === 'number' ? String(value) : undefined

@@ -2,6 +2,7 @@ import { setResponseHeader, setResponseStatus, type H3Event } from 'h3'
 import type { Problem } from '../../shared/api/problem'
 import { typeOf } from '../../shared/api/problem-types'
 import { Failure } from '../services/failure'
+import { errorText } from '../../core/text/values'
 
 /**
  * Trouble of the store by its code (PostgreSQL classes 08 and 53, 57P0x, deadlocks, waits that took too long; socket
@@ -17,7 +18,7 @@ function codesOf(error: unknown): string[] {
 
 const isAway = (error: unknown) =>
   codesOf(error).some((code) => away.test(code)) ||
-  /terminat|timeout exceeded when trying to connect/i.test((error as Error).message)
+  /terminat|timeout exceeded when trying to connect/i.test(errorText(error))
 
 /** Any error as problem details (RFC 9457); what nobody foresaw is logged and said without its innards. */
 export function problemOf(error: unknown): Failure {

@@ -21,6 +21,7 @@ import { compressed } from './compressed'
 import { problemOf, sendProblem } from './problems'
 import { forgetSession, keepKnown, keepSession, originOf, placeOf, sessionOf } from './session'
 import { accept, queryOf, requirePlain } from './validate'
+import { errorText } from '../../core/text/values'
 
 /** What a request is served with. */
 export interface Serving {
@@ -219,7 +220,7 @@ function parse(bytes: Uint8Array): unknown {
   try {
     return JSON.parse(new TextDecoder('utf-8', { fatal: true }).decode(bytes))
   } catch (error) {
-    throw new Failure(400, 'Bad request', `The body is not JSON: ${(error as Error).message}.`)
+    throw new Failure(400, 'Bad request', `The body is not JSON: ${errorText(error)}.`)
   }
 }
 

@@ -4,6 +4,7 @@ import { Piscina } from 'piscina'
 import type { Examiner } from '../services/context'
 import { Failure } from '../services/failure'
 import { analyse, type Task } from './analysis'
+import { errorText } from '../../core/text/values'
 
 const longestMs = 120_000
 
@@ -40,7 +41,7 @@ export function threadedExaminer(
       throw new Failure(
         500,
         'The text could not be worked on',
-        `That is a fault of Elm Ledger, not of the text, and nothing is lost: ${(error as Error).message}. Tell whoever runs it.`,
+        `That is a fault of Elm Ledger, not of the text, and nothing is lost: ${errorText(error)}. Tell whoever runs it.`,
       )
     }
   }

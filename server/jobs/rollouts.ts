@@ -1,5 +1,6 @@
 import type { Services } from '../services/context'
 import { unfinished, workRollout } from '../services/rollout-work'
+import { errorText } from '../../core/text/values'
 
 /** How long a rollout that waits for a gateway is left alone, in milliseconds. */
 const patienceMs = 2000
@@ -25,7 +26,7 @@ export class RolloutRunner {
     try {
       ids = await unfinished(this.services)
     } catch (error) {
-      console.warn('rollouts:', (error as Error).message)
+      console.warn('rollouts:', errorText(error))
       return this.later()
     }
     for (const id of ids) {

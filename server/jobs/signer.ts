@@ -1,5 +1,6 @@
 import type { Database } from '../db/database'
 import { signNow, tellWitness, type HeadStore } from '../services/heads'
+import { errorText } from '../../core/text/values'
 
 /** Entries that come close together are signed together; in milliseconds. */
 const gathersMs = 500
@@ -25,7 +26,7 @@ export class Signer {
     try {
       await signNow(this.db, this.store, new Date())
     } catch (error) {
-      console.error('The head of the ledger was not signed:', (error as Error).message)
+      console.error('The head of the ledger was not signed:', errorText(error))
       return
     }
     await tellWitness(this.store).catch((error: Error) =>

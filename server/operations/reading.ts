@@ -3,14 +3,21 @@ import {
   ChangesQuery,
   ConversionRequest,
   Converted,
-  PartReading,
+  OperationReading,
+  SchemaReading,
   SearchPage,
   SearchQuery,
 } from '../../shared/api/reading'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
 import { pageFrom } from '../services/paging'
-import { archiveRevision, changesBetween, convertRevision, readPart } from '../services/reading'
+import {
+  archiveRevision,
+  changesBetween,
+  convertRevision,
+  readOperation,
+  readSchema,
+} from '../services/reading'
 import { search } from '../services/search'
 
 export const readingOperations: Operation[] = [
@@ -33,10 +40,10 @@ export const readingOperations: Operation[] = [
     path: '/apis/{api}/revisions/{revision}/operations/{operation}',
     tag: 'Definitions',
     summary: 'Read one operation of a revision by its place in the list, from 0',
-    success: { status: 200, says: 'The operation', body: PartReading },
+    success: { status: 200, says: 'The operation', body: OperationReading },
     handle: ({ params }, { db }) =>
       ok(
-        readPart(
+        readOperation(
           db,
           params['api']!,
           numberIn(params, 'revision'),
@@ -51,10 +58,10 @@ export const readingOperations: Operation[] = [
     path: '/apis/{api}/revisions/{revision}/webhooks/{webhook}',
     tag: 'Definitions',
     summary: 'Read one webhook of a revision by its place in the list, from 0',
-    success: { status: 200, says: 'The webhook', body: PartReading },
+    success: { status: 200, says: 'The webhook', body: OperationReading },
     handle: ({ params }, { db }) =>
       ok(
-        readPart(
+        readOperation(
           db,
           params['api']!,
           numberIn(params, 'revision'),
@@ -69,9 +76,9 @@ export const readingOperations: Operation[] = [
     path: '/apis/{api}/revisions/{revision}/schemas/{schema}',
     tag: 'Definitions',
     summary: 'Read one named schema of a revision',
-    success: { status: 200, says: 'The schema in JSON Schema 2020-12', body: PartReading },
+    success: { status: 200, says: 'The schema in JSON Schema 2020-12', body: SchemaReading },
     handle: ({ params }, { db }) =>
-      ok(readPart(db, params['api']!, numberIn(params, 'revision'), 'schema', params['schema']!)),
+      ok(readSchema(db, params['api']!, numberIn(params, 'revision'), params['schema']!)),
   }),
   operation<ConversionRequest>({
     id: 'convertRevision',

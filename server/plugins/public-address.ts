@@ -2,6 +2,7 @@ import { usePublicAddress } from '../http/security'
 import { settingsOf } from '../services/settings'
 import { listenForChanges } from '../utils/changes'
 import { serving } from '../utils/serving'
+import { errorText } from '../../core/text/values'
 
 /** The public address is a setting: it is read at the start and whenever the settings change. */
 export default async () => {
@@ -10,7 +11,7 @@ export default async () => {
       const { services } = await serving()
       usePublicAddress((await settingsOf(services.db))?.publicAddress ?? '')
     } catch (error) {
-      console.warn('The public address was not read:', (error as Error).message)
+      console.warn('The public address was not read:', errorText(error))
     }
   }
   listenForChanges((topic) => {

@@ -7,6 +7,7 @@ import { gatewayDown, readLogEntry } from './gateway-client'
 import { findGateway } from './gateways'
 import { requirePermission } from './permissions'
 import { findPlacement, membersOf } from './apply'
+import { errorText } from '../../core/text/values'
 
 const mostBytes = 1_000_000
 
@@ -38,7 +39,7 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
   } catch (error) {
     throw gatewayDown(
       { name: gateway.name, adminUrl: gateway.dataUrl },
-      `gave no answer (${(error as Error).message})`,
+      `gave no answer (${errorText(error)})`,
     )
   }
   const { text, cut } = await bounded(answer.body)

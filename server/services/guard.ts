@@ -3,6 +3,7 @@ import ipaddr from 'ipaddr.js'
 import { Agent, request } from 'undici'
 import { limits } from '../../core/text/limits'
 import { Failure } from './failure'
+import { errorText } from '../../core/text/values'
 
 const timeoutMs = 15_000
 const mostRedirects = 5
@@ -75,7 +76,7 @@ export async function guardedFetch(
       if (error instanceof Failure) throw error
       const why = deadline.aborted
         ? `gave no whole answer within ${timeoutMs / 1000} s`
-        : `could not be fetched: ${(error as Error).message}`
+        : `could not be fetched: ${errorText(error)}`
       throw refused(`${url.href} ${why}.`)
     } finally {
       void dispatcher.close()

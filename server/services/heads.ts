@@ -19,6 +19,7 @@ import { request } from 'undici'
 import { headText, isConsistent, type SignedHead, type TreeHead } from '../../core/ledger/merkle'
 import type { Database } from '../db/database'
 import { proveConsistency, treeHead } from './ledger'
+import { errorText } from '../../core/text/values'
 
 /** Where the ledger's heads are signed and kept, outside of the database. */
 export interface HeadStore {
@@ -138,6 +139,6 @@ export async function askWitness(
     const heads = (await answer.body.json()) as SignedHead[]
     return { heads: heads.filter((head) => isSigned(key, head)) }
   } catch (error) {
-    return { trouble: `it does not answer (${(error as Error).message})` }
+    return { trouble: `it does not answer (${errorText(error)})` }
   }
 }

@@ -1,12 +1,14 @@
 import { zipSync } from 'fflate'
 import { and, eq } from 'drizzle-orm'
 import { messageOf, subjectOf } from '../../core/compare/words'
-import type { SchemaObject } from '../../core/contract/model'
+import type { Operation, Schema } from '../../core/contract/model'
 import type {
   ChangeItem,
   ConversionRequest,
   Converted,
-  PartReading,
+  OperationReading,
+  PartPlace,
+  SchemaReading,
 } from '../../shared/api/reading'
 import type { Queries } from '../db/database'
 import { parts } from '../db/schema'
@@ -17,14 +19,37 @@ import { filesOf, loadFiles } from './files'
 
 type Kind = 'operation' | 'webhook' | 'schema'
 
-/** One operation or webhook by its place in the revision's list, or one schema by its name. */
-export async function readPart(
+/** One operation or webhook by its place in the revision's list. */
+export async function readOperation(
+  db: Queries,
+  slug: string,
+  number: number,
+  kind: 'operation' | 'webhook',
+  position: number,
+): Promise<OperationReading> {
+  const { detail, ...place } = await readPart(db, slug, number, kind, position)
+  return { ...place, detail: detail as Operation }
+}
+
+/** One schema by its name. */
+export async function readSchema(
+  db: Queries,
+  slug: string,
+  number: number,
+  name: string,
+): Promise<SchemaReading> {
+  const { detail, ...place } = await readPart(db, slug, number, 'schema', name)
+  return { ...place, detail: detail as Schema }
+}
+
+/** What was kept of a part is what the contract had, in its own shape. */
+async function readPart(
   db: Queries,
   slug: string,
   number: number,
   kind: Kind,
   which: number | string,
-): Promise<PartReading> {
+): Promise<PartPlace & { detail: unknown }> {
   const row = await findRevision(db, await findApi(db, slug), number)
   const [part] = await db
     .select()
@@ -45,7 +70,7 @@ export async function readPart(
     name: part.name,
     file: entry?.file ?? row.file,
     line: entry?.line ?? 1,
-    detail: part.detail as SchemaObject,
+    detail: part.detail,
   }
 }
 

@@ -1,4 +1,5 @@
 import { effects, type Direction, type Effect, type Witness } from '../../core/compare/model'
+import type { Operation, Schema } from '../../core/contract/model'
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, text, texts, whole } from './fields'
 import { PageQuery } from './catalog'
@@ -23,8 +24,8 @@ export class SaveQuery {
   file?: string
 }
 
-/** One part of a contract, in full. */
-export class PartReading {
+/** Where a part of a contract stands. */
+export class PartPlace {
   @text({ says: 'What it is called.', example: 'GET /notices/{noticeId}', max: 2000 })
   name!: string
 
@@ -33,12 +34,24 @@ export class PartReading {
 
   @whole({ says: 'The line it is written at.', example: 120 })
   line!: number
+}
 
+/** One operation of a contract, in full. */
+export class OperationReading extends PartPlace {
   @anything({
-    says: 'The part as the contract has it: parameters, bodies, responses; or the schema in JSON Schema 2020-12.',
+    says: 'The operation as the contract has it: parameters, bodies, responses.',
     example: { method: 'get', path: '/notices/{noticeId}', parameters: [] },
   })
-  detail!: unknown
+  detail!: Operation
+}
+
+/** One named schema of a contract, in full. */
+export class SchemaReading extends PartPlace {
+  @anything({
+    says: 'The schema in JSON Schema 2020-12.',
+    example: { type: 'object', properties: { id: { type: 'string' } } },
+  })
+  detail!: Schema
 }
 
 export class ConversionRequest {

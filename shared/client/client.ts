@@ -42,12 +42,19 @@ type Arguments<C extends AnyCall> = C['body'] extends undefined
     : [params: Params<C>, options?: Options]
   : [params: Params<C>, body: C['body'], options?: Options]
 
+/** A response whose JSON is known. */
+export interface Reply<T> extends Response {
+  json(): Promise<T>
+}
+
 /** Every operation as a function of its parameters (of path and query) and its body. */
 export type Client = {
   [Id in keyof Calls]: (...args: Arguments<Calls[Id]>) => Promise<Calls[Id]['response']>
 } & {
   /** The same, with the response as it came: for its headers or its bytes. */
-  raw: { [Id in keyof Calls]: (...args: Arguments<Calls[Id]>) => Promise<Response> }
+  raw: {
+    [Id in keyof Calls]: (...args: Arguments<Calls[Id]>) => Promise<Reply<Calls[Id]['response']>>
+  }
 }
 
 /** A request as it leaves the client; the path has its parameters and query in it. */

@@ -84,8 +84,9 @@ import type {
   ConversionRequest,
   Converted,
   FileQuery,
-  PartReading,
+  OperationReading,
   SaveQuery,
+  SchemaReading,
   SearchPage,
   SearchQuery,
 } from '../api/reading'
@@ -309,7 +310,7 @@ export interface Calls {
   getIntake: Call<'intake', undefined, undefined, Intake>
   getIntakeText: Call<'intake', undefined, undefined, string>
   getLedgerKey: Call<never, undefined, undefined, string>
-  getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, PartReading>
+  getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, OperationReading>
   getPlacement: Call<'placement', undefined, undefined, PlacementDetail>
   getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
@@ -319,12 +320,12 @@ export interface Calls {
   getRulebook: Call<never, RulebookQuery, undefined, Rulebook>
   getRulebookDraft: Call<'rulebook', undefined, undefined, RulebookDraft>
   getRulebookSchema: Call<never, undefined, undefined, string>
-  getSchema: Call<'api' | 'revision' | 'schema', undefined, undefined, PartReading>
+  getSchema: Call<'api' | 'revision' | 'schema', undefined, undefined, SchemaReading>
   getSelf: Call<never, undefined, undefined, Person>
   getSettings: Call<never, undefined, undefined, SettingsItem>
   getShell: Call<never, undefined, undefined, Shell>
   getSurroundings: Call<'api', undefined, undefined, SurroundingsItem>
-  getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, PartReading>
+  getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, OperationReading>
   invitePerson: Call<'person', undefined, undefined, Invitation>
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
   keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>

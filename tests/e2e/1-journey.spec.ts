@@ -244,15 +244,15 @@ test('7. tries it: 401, 200 from the mock, 404 and 429 in words', async ({ page 
   await expect(page.locator('.answer pre')).toContainText('chk-1')
   await expect(page.locator('.way')).toContainText('no backend was called')
   await expectAccessible(page)
-  await page.getByLabel('Path', { exact: true }).fill('/hydrant-checks/v1/cheks')
+  await page.getByLabel('Path and query', { exact: true }).fill('/hydrant-checks/v1/cheks')
   await send()
   await expect(page.locator('.status')).toHaveText('404')
   await expect(page.locator('.verdict')).toContainText(
     'The nearest route is GET /hydrant-checks/v1/checks',
   )
   await page.goto('/placements/hydrant-checks-trial-1')
-  await page.getByLabel('Requests', { exact: true }).fill('1')
-  await page.getByLabel('Requests', { exact: true }).blur()
+  await page.getByLabel('Most requests', { exact: true }).fill('1')
+  await page.getByLabel('Most requests', { exact: true }).blur()
   await page.getByRole('button', { name: 'Apply the change' }).click()
   await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
   await page.goto('/desk?placement=hydrant-checks-trial-1')

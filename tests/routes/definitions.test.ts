@@ -8,7 +8,13 @@ import { rebuildDerived } from '../../server/services/rebuild'
 import { workBatch } from '../../server/services/batches'
 import type { Batch, BatchItem } from '../../shared/api/batches'
 import type { RevisionDetail } from '../../shared/api/catalog'
-import type { ChangeItem, Converted, PartReading, SearchPage } from '../../shared/api/reading'
+import type {
+  ChangeItem,
+  Converted,
+  OperationReading,
+  SchemaReading,
+  SearchPage,
+} from '../../shared/api/reading'
 import { makeWorld, type Visitor, type World } from '../support/world'
 import { teamId } from '../../server/db/names'
 
@@ -233,7 +239,7 @@ describe('a revision of many files', () => {
   })
 
   it('gives its operations and schemas in full, in the author’s order', async () => {
-    const operation = await imara.call<PartReading>(
+    const operation = await imara.call<OperationReading>(
       'GET',
       '/apis/lab-sampling/revisions/2/operations/0',
     )
@@ -242,13 +248,17 @@ describe('a revision of many files', () => {
       file: 'new/lab-sampling.wsdl',
       detail: { soap: [{ version: '1.1' }, { version: '1.2' }] },
     })
-    const schema = await imara.call<PartReading>(
+    const schema = await imara.call<SchemaReading>(
       'GET',
       '/apis/lab-sampling/revisions/2/schemas/Sample',
     )
-    expect(
-      Object.keys((schema.body.detail as { properties: object }).properties).slice(0, 4),
-    ).toEqual(['id', 'point', 'kind', 'takenAt'])
+    const { detail } = schema.body
+    expect(typeof detail === 'object' && Object.keys(detail['properties']!).slice(0, 4)).toEqual([
+      'id',
+      'point',
+      'kind',
+      'takenAt',
+    ])
     expect((await imara.call('GET', '/apis/lab-sampling/revisions/2/schemas/None')).status).toBe(
       404,
     )

@@ -35,7 +35,7 @@ export class FakeEvents {
 
 const modules = import.meta.glob<Record<string, unknown>>([
   '../../app/composables/*.ts',
-  '../../app/utils/{api,words,rollouts,rules}.ts',
+  '../../app/utils/{api,words,rollouts,rules,records,fields}.ts',
   '../../app/stores/*.ts',
 ])
 

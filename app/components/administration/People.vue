@@ -86,11 +86,8 @@ async function end() {
               :disabled="busy"
               @change="
                 change(person.name, {
-                  role: ($event.target as HTMLSelectElement).value,
-                  ...teamOf(
-                    ($event.target as HTMLSelectElement).value,
-                    person.team ?? session.shell?.teams[0] ?? '',
-                  ),
+                  role: textOf($event),
+                  ...teamOf(textOf($event), person.team ?? session.shell?.teams[0] ?? ''),
                 })
               "
             >
@@ -103,7 +100,7 @@ async function end() {
               :value="person.team"
               :aria-label="`Team of ${person.displayName}`"
               :disabled="busy"
-              @change="change(person.name, { team: ($event.target as HTMLSelectElement).value })"
+              @change="change(person.name, { team: textOf($event) })"
             >
               <option v-for="team in session.shell?.teams ?? []" :key="team">{{ team }}</option>
             </select>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { levels } from '~~/core/rules/model'
-import type { CommentItem, FindingItem } from '~~/shared/api/rules'
+import type { FindingItem } from '~~/shared/api/rules'
 import { useSession } from '~/stores/session'
 
 const { filters, set, toggle, clear, any } = useFilters([
@@ -42,7 +42,6 @@ const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const inEstate = (level: 'must' | 'should' | 'may') =>
   (register.value?.items ?? []).reduce((sum, row) => sum + row.findings[level], 0)
 const { selected, current } = useRows(() => findings.value, { open: (row) => navigateTo(to(row)) })
-const ruleOf = computed(() => rulebook.value?.items.find(({ id }) => id === current.value?.rule))
 const to = (finding: FindingItem) => ({
   path: `/apis/${finding.api}/source`,
   query: { line: finding.line, ...(finding.file && { file: finding.file }) },
@@ -59,53 +58,13 @@ const all = computed({
   get: () => findings.value.length > 0 && picked.value.length === findings.value.length,
   set: (on) => (chosen.value = new Set(on ? findings.value.map(idOf) : [])),
 })
-const people = computed(() => session.shell?.people ?? [])
-const nameOf = (name: string | undefined) =>
-  people.value.find((person) => person.name === name)?.displayName ?? name
-
 const done = ref('')
-const triage = useAct()
-async function apply(change: { person?: string; comment?: string; accept?: boolean }) {
-  const list = picked.value.length > 0 ? picked.value : current.value ? [current.value] : []
-  const result = await triage.act(() =>
-    api.updateFindings(
-      {},
-      {
-        findings: list.map(({ api: slug, key }) => ({ api: slug, key })),
-        ...change,
-      },
-    ),
-  )
-  if (!result) return
-  const what =
-    change.person !== undefined
-      ? change.person
-        ? `given to ${nameOf(change.person)}`
-        : 'given to nobody'
-      : change.comment !== undefined
-        ? 'commented on'
-        : change.accept
-          ? 'accepted as they are'
-          : 'open again'
-  done.value = `${count(result.findings, 'finding')} ${what}.`
-  words.value = ''
+const waiving = ref<readonly FindingItem[]>()
+async function tell(says: string) {
+  waiving.value = undefined
+  done.value = says
   await load()
-  await readComments()
 }
-const words = ref('')
-const waiving = ref<FindingItem[]>()
-
-const comments = ref<CommentItem[]>([])
-async function readComments() {
-  comments.value = []
-  const about = current.value
-  if (!about?.comments) return
-  const page = await api
-    .searchComments({}, { api: about.api, key: about.key })
-    .catch(() => ({ items: [] }))
-  if (current.value === about) comments.value = page.items
-}
-watch(current, () => void readComments())
 
 const chips = computed(() => [
   {
@@ -139,7 +98,7 @@ const chips = computed(() => [
     label: 'Assignee',
     any: 'anybody',
     options: choicesIn(
-      people.value,
+      session.shell?.people ?? [],
       ({ name }) => name,
       ({ displayName }) => displayName,
     ),
@@ -183,39 +142,13 @@ const chips = computed(() => [
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
-    <div v-if="picked.length" class="bar acts" role="group" aria-label="What to do with them">
-      <b>{{ count(picked.length, 'finding') }}</b>
-      <label
-        >Give to
-        <select :value="''" @change="apply({ person: textOf($event) })">
-          <option value="" disabled>somebody …</option>
-          <option v-for="person in people" :key="person.name" :value="person.name">
-            {{ person.displayName }}
-          </option>
-        </select></label
-      >
-      <input
-        v-model="words"
-        class="p-inputtext comment"
-        placeholder="Comment on each"
-        aria-label="Comment on each"
-        @keydown.enter="words.trim() && apply({ comment: words.trim() })"
-      />
-      <button class="ghost" :disabled="!words.trim()" @click="apply({ comment: words.trim() })">
-        Comment
-      </button>
-      <button class="ghost" @click="waiving = picked">Ask for a waiver</button>
-      <button
-        v-if="picked.some(({ status: now }) => now === 'accepted')"
-        class="ghost"
-        @click="apply({ accept: false })"
-      >
-        Open again
-      </button>
-      <button v-else class="ghost" @click="apply({ accept: true })">Accept as they are</button>
-      <button class="plain" @click="chosen = new Set()">Choose none</button>
-    </div>
-    <Trouble :refusal="triage.refusal.value" />
+    <FindingsTriageBar
+      v-if="picked.length"
+      :findings="picked"
+      @done="tell"
+      @waive="waiving = picked"
+      @none="chosen = new Set()"
+    />
     <p v-if="done" class="good" role="status">{{ done }}</p>
     <div v-if="loaded && !findings.length" class="empty">
       <p>
@@ -225,7 +158,14 @@ const chips = computed(() => [
     <table v-else class="ruled">
       <thead>
         <tr>
-          <th class="tick"><input v-model="all" type="checkbox" aria-label="Choose all" /></th>
+          <th class="tick">
+            <input
+              v-model="all"
+              type="checkbox"
+              aria-label="Choose all"
+              :disabled="!findings.length"
+            />
+          </th>
           <th>Level</th>
           <th>Finding</th>
           <th>{{ filters.api ? 'Place' : 'API' }}</th>
@@ -269,54 +209,23 @@ const chips = computed(() => [
             <div class="soft small nowrap">line {{ finding.line }}</div>
           </td>
           <td class="small nowrap soft">{{ ago(finding.firstSeen) }}</td>
-          <td class="small">{{ nameOf(finding.person) }}</td>
+          <td class="small">{{ session.nameOf(finding.person) }}</td>
         </tr>
       </tbody>
     </table>
     <p v-if="cursor">
       <button class="ghost" :disabled="busy" @click="load(true)">More findings</button>
     </p>
-    <WaiverDialog
-      v-if="waiving"
-      :findings="waiving"
-      @close="waiving = undefined"
-      @asked="((waiving = undefined), (done = $event), void load())"
-    />
+    <WaiverDialog v-if="waiving" :findings="waiving" @close="waiving = undefined" @asked="tell" />
     <template #margin>
-      <template v-if="current">
-        <h2>{{ ruleOf?.title ?? 'Keep to the specification of the format' }}</h2>
-        <p class="soft">
-          <span class="level" :class="current.level">{{ current.level }}</span>
-          <code>{{ current.rule }}</code>
-        </p>
-        <p>{{ ruleOf?.reason }}</p>
-        <p v-if="ruleOf?.remedy">{{ ruleOf.remedy }}</p>
-        <p v-if="current.becomes" class="soft">
-          It advises until {{ current.since }}; then it is {{ current.becomes }}.
-        </p>
-        <p v-else-if="current.since" class="soft">It binds since {{ current.since }}.</p>
-        <h3>Where</h3>
-        <p>
-          <code class="at">{{ current.at || '/' }}</code><br />{{ current.title }}, line
-          {{ current.line }}, column {{ current.column }}; first seen {{ ago(current.firstSeen) }}
-        </p>
-        <div class="bar">
-          <NuxtLink class="ghost" :to="to(current)">Go to the line</NuxtLink>
-          <button class="ghost" @click="waiving = [current]">Ask for a waiver</button>
-          <button class="ghost" @click="set({ rule: current.rule })">
-            Everything of this rule
-          </button>
-        </div>
-        <h3>
-          Comments <small>{{ comments.length }}</small>
-        </h3>
-        <p v-if="!comments.length" class="soft">Nothing yet.</p>
-        <div v-for="comment in comments" :key="comment.at + comment.text" class="comment-of">
-          <b>{{ comment.by }}</b> <span class="soft">{{ moment(comment.at) }}</span><br />{{
-            comment.text
-          }}
-        </div>
-      </template>
+      <FindingsFindingMargin
+        v-if="current"
+        :finding="current"
+        :rulebook="rulebook"
+        :to="to(current)"
+        @waive="waiving = [current]"
+        @rule="set({ rule: $event })"
+      />
     </template>
   </Leaf>
 </template>
@@ -325,7 +234,6 @@ const chips = computed(() => [
 .tiny {
   font-size: 11px;
 }
-.at,
 .said,
 .where {
   overflow-wrap: anywhere;
@@ -335,22 +243,5 @@ const chips = computed(() => [
 }
 .tick {
   width: 26px;
-}
-.acts {
-  background: var(--faint);
-  border: 1px solid var(--rule);
-  border-radius: 6px;
-  padding: 6px 10px;
-  position: sticky;
-  top: -18px;
-  z-index: 2;
-}
-.comment {
-  width: 180px;
-}
-.comment-of {
-  padding: 5px 0;
-  border-bottom: 1px dotted var(--rule);
-  overflow-wrap: anywhere;
 }
 </style>

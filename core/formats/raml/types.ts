@@ -13,7 +13,7 @@ import type { Documents } from '../../text/documents'
 import { freeName } from '../../text/names'
 import { partsOf, resolveName, type Location } from '../../text/location'
 import { pointerTo, segmentsOf, valueAt } from '../../text/pointer'
-import { isObject, kindOf, type Node, table } from '../../text/values'
+import { errorText, isObject, kindOf, type Node, table } from '../../text/values'
 import { readXml } from '../../text/xml'
 import { fromOlderDraft, schemaTypes } from '../drafts'
 import { XsdReader } from '../xsd/read'
@@ -334,7 +334,7 @@ export class RamlTypes implements Origins {
     try {
       value = JSON.parse(text)
     } catch (error) {
-      this.problem(node, `The JSON schema cannot be read: ${(error as Error).message}`)
+      this.problem(node, `The JSON schema cannot be read: ${errorText(error)}`)
       return true
     }
     if (!isObject(value)) return true

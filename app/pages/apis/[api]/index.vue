@@ -114,10 +114,7 @@ const stages = computed(() =>
               @update:model-value="chooseLifecycle($event)"
             />
             <form v-if="deprecating || detail.sunset" class="day" @submit.prevent="deprecate()">
-              <label
-                >served until
-                <input v-model="sunset" type="date" aria-label="Served until" required
-              /></label>
+              <label>Served until <input v-model="sunset" type="date" required /></label>
               <button
                 v-if="deprecating || sunset !== detail.sunset"
                 class="ghost"

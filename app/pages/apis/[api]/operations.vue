@@ -1,8 +1,7 @@
 <script setup lang="ts">
 import { calledBy } from '~~/shared/operation-name'
-import type { Operation } from '~~/core/contract/model'
 import type { OperationItem, RevisionDetail } from '~~/shared/api/catalog'
-import type { PartReading } from '~~/shared/api/reading'
+import type { OperationReading, SchemaReading } from '~~/shared/api/reading'
 
 const slug = String(useRoute().params['api'])
 const { filters, set, typed, toggle } = useFilters(['q', 'tag', 'method', 'show'])
@@ -90,15 +89,23 @@ const choose = (row: Row, index: number) => {
   void set({ show: row.key })
 }
 
-const reading = shallowRef<PartReading>()
-const read = ({ kind, name, position }: Row, place: { api: string; revision: number }) =>
-  kind === 'schema'
-    ? api.getSchema({ ...place, schema: name })
-    : kind === 'webhook'
-      ? api.getWebhook({ ...place, webhook: position })
-      : api.getOperation({ ...place, operation: position })
+type Reading =
+  { operation: true; part: OperationReading } | { operation: false; part: SchemaReading }
+const reading = shallowRef<Reading>()
+async function read(
+  { kind, name, position }: Row,
+  place: { api: string; revision: number },
+): Promise<Reading> {
+  if (kind === 'schema')
+    return { operation: false, part: await api.getSchema({ ...place, schema: name }) }
+  const part =
+    kind === 'webhook'
+      ? await api.getWebhook({ ...place, webhook: position })
+      : await api.getOperation({ ...place, operation: position })
+  return { operation: true, part }
+}
 const readingOf = ref('')
-const part = useAct()
+const partRefusal = ref<Refusal>()
 watch(
   [current, revision],
   async ([row, about]) => {
@@ -109,19 +116,15 @@ watch(
       const found = await read(row, { api: slug, revision: about.revision })
       if (readingOf.value === wanted) reading.value = found
     } catch (error) {
-      part.refusal.value = asRefusal(error)
+      partRefusal.value = asRefusal(error)
     }
   },
   { immediate: true },
 )
-const operation = computed(() =>
-  reading.value && current.value?.kind !== 'schema'
-    ? (reading.value.detail as Operation)
-    : undefined,
-)
+const operation = computed(() => (reading.value?.operation ? reading.value.part.detail : undefined))
 const source = computed(() => ({
   path: `/apis/${slug}/source`,
-  query: { file: reading.value?.file, line: reading.value?.line },
+  query: { file: reading.value?.part.file, line: reading.value?.part.line },
 }))
 </script>
 
@@ -153,12 +156,16 @@ const source = computed(() => ({
         <span class="soft end">{{ shown.length }} of {{ rows.length }}</span>
       </div>
       <div class="two">
-        <VirtualScroller v-if="shown.length" :items="shown" :item-size="40" class="list">
-          <template #item="{ item, options }">
-            <button
-              :class="{ on: options.index === selected }"
-              @click="choose(item, options.index)"
-            >
+        <RowList
+          v-if="shown.length"
+          :items="shown"
+          :size="40"
+          :selected="selected"
+          label="Operations"
+          class="list"
+        >
+          <template #default="{ item, index, on }">
+            <button :class="{ on }" @click="choose(item, index)">
               <span class="method">{{ item.method ?? item.kind }}</span>
               <span class="what">
                 <code :class="{ gone: item.deprecated }">{{ item.name }}</code>
@@ -166,7 +173,7 @@ const source = computed(() => ({
               </span>
             </button>
           </template>
-        </VirtualScroller>
+        </RowList>
         <p v-else class="soft">
           Nothing by that name.
           <button class="plain" @click="set({ q: '', tag: '', method: '' })">Show all</button>
@@ -177,7 +184,7 @@ const source = computed(() => ({
           </h2>
           <p class="soft small">
             <NuxtLink class="plain" :to="source"
-              >{{ reading.file }}, line {{ reading.line }}</NuxtLink
+              >{{ reading.part.file }}, line {{ reading.part.line }}</NuxtLink
             >
             <template v-if="operation?.id">
               · <code>{{ operation.id }}</code></template
@@ -187,10 +194,10 @@ const source = computed(() => ({
             >
             <span v-if="operation?.deprecated" class="level SHOULD">deprecated</span>
           </p>
-          <OperationView v-if="operation" :operation="operation" />
-          <SchemaTree v-else :schema="reading.detail as never" open />
+          <OperationView v-if="reading.operation" :operation="reading.part.detail" />
+          <SchemaTree v-else :schema="reading.part.detail" open />
         </article>
-        <Trouble v-else :refusal="part.refusal.value" />
+        <Trouble v-else :refusal="partRefusal" />
       </div>
     </template>
     <p v-else-if="!refusal" class="soft">Reading …</p>
@@ -217,8 +224,6 @@ const source = computed(() => ({
   min-height: 0;
 }
 .list {
-  height: 100%;
-  overflow: auto;
   border-top: 1px solid var(--rule);
 }
 .list button {
