@@ -7,7 +7,8 @@ export type Effect = (typeof effects)[number]
 /** Which way of a message a change is about; none where it only says something else. */
 export type Direction = 'request' | 'response' | 'both' | 'none'
 
-export type ChangeKind = 'added' | 'removed' | 'changed'
+export const changeKinds = ['added', 'removed', 'changed', 'renamed', 'moved'] as const
+export type ChangeKind = (typeof changeKinds)[number]
 
 /** What of a contract changed. */
 export type Part =
@@ -20,6 +21,7 @@ export type Part =
   | 'header'
   | 'body'
   | 'response'
+  | 'link'
   | 'media type'
   | 'value'
   | 'credentials'
@@ -27,20 +29,29 @@ export type Part =
   | 'schema'
   | 'SOAP binding'
 
-/** A step into a value: a property's name, each item, any other member, or one of several choices. */
-export type Step = { property: string } | { item: true } | { other: true } | { choice: number }
+/** A step into a value: a property's name, each item or one of them, any other property, or one of several choices. */
+export type Step =
+  | { property: string }
+  | { item: true }
+  | { position: number }
+  | { other: true }
+  | { choice: number }
+
+export interface RequestWitness {
+  request: {
+    method: string
+    path: string
+    parameters?: Record<string, unknown>
+    body?: unknown
+  }
+}
+
+export interface ResponseWitness {
+  response: { status: string; headers?: Record<string, unknown>; body?: unknown }
+}
 
 /** A request that was taken, or a response that was given, in one version and is not in the other. */
-export type Witness =
-  | {
-      request: {
-        method: string
-        path: string
-        parameters?: Record<string, unknown>
-        body?: unknown
-      }
-    }
-  | { response: { status: string; headers?: Record<string, unknown>; body?: unknown } }
+export type Witness = RequestWitness | ResponseWitness
 
 /** One change between two contracts. Words are made of it last ({@link messageOf}). */
 export interface Change {
@@ -60,7 +71,8 @@ export interface Change {
   is?: unknown
   before?: Location
   after?: Location
-  witness?: Witness
+  /** What shows that it breaks. It is made when somebody asks: most changes of a large definition are never opened. */
+  witness?: () => Witness
   /** Why nothing surer can be said. */
   undecided?: string
 }

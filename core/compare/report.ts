@@ -37,7 +37,7 @@ export function reported(changes: Change[], before: Documents, after: Documents)
       message: messageOf(change),
       before: placed(change.before === undefined ? undefined : old.get(change.before)),
       after: placed(change.after === undefined ? undefined : now.get(change.after)),
-      witness: change.witness ?? null,
+      witness: change.witness?.() ?? null,
     }))
 }
 

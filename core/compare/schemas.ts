@@ -1,430 +1,628 @@
 import type { Contract, Schema, SchemaObject } from '../contract/model'
-import { resolveSchema, typesOf, wholeSchema } from '../contract/schemas'
-import { isObject, isSame } from '../text/values'
-import type { ChangeKind, Step } from './model'
+import type { Location } from '../text/location'
+import { isObject, isSame, namesOf } from '../text/values'
+import { areAlike } from './alike'
+import {
+  areApart,
+  compareKeywords,
+  keywordChange,
+  kindOf,
+  propertiesOf,
+  typeSet,
+  type KeywordChange,
+} from './keywords'
+import type { Step } from './model'
+import { below, Normals, type Normal, type Written } from './normal'
 
-/**
- * A change of a schema, taken as the set of values it allows: whether some that were allowed are not any more
- * (`narrows`), and whether some are that were not (`widens`). Where neither can be told, both may be.
- */
-export interface SchemaChange {
-  kind: ChangeKind
+export type Way = 'request' | 'response'
+
+/** A change of a schema, or of one property of it. */
+export interface SchemaChange extends KeywordChange {
+  pair: Pair
+  /** The property that it is about. */
+  step?: Step
+  before: Location
+  after: Location
+  /** The messages it is in, where it is in those of one way alone. */
+  only?: Way
+}
+
+/** A way from one pair of schemas to one inside of them. */
+export interface Edge {
+  from: Pair
+  to: Pair
+  /** Absent where both are asked of the same value. */
+  step?: Step
+  /** `readOnly` values are given alone, and `writeOnly` ones taken (OpenAPI 3.1, section 4.8.24.1 and JSON Schema 9.4). */
+  only?: Way
+  /** Whether a value that is taken inside may be one too many: more inside may be less outside (`oneOf`). */
+  mixed: boolean
+}
+
+/** Two schemas that are compared, each pair once: what differs in themselves, and the pairs inside of them. */
+export interface Pair {
+  before: Normal
+  after: Normal
+  changes: SchemaChange[]
+  edges: Edge[]
+  /** Of the edges, those that lead to changes; known when all pairs are looked at. */
+  loud: Edge[] | undefined
+  parents: Pair[]
+  /** Whether there is a change here or further in. */
+  isLoud: boolean
+}
+
+/** A change with the way to it from where it was asked. */
+export interface Found {
+  change: SchemaChange
   path: Step[]
-  keyword: string
-  was?: unknown
-  is?: unknown
-  narrows: boolean
-  widens: boolean
-  undecided?: string
-  /** The same for all places that the change is met at. */
-  readonly id: object
+  edges: Edge[]
+  only: Way | undefined
+  mixed: boolean
+  /** What it was found to do, by the way of the messages. */
+  verdicts: Partial<Record<Way, Verdict>>
 }
 
-/** Questions about one pair of contracts; more is said to be undecided. */
-const mostQuestions = 400_000
-const mostChanges = 2000
+/** What a change comes to for messages of one way. `value` makes a value that shows it. */
+export type Verdict =
+  | { effect: 'breaking'; value: () => unknown }
+  | { effect: 'risky'; undecided: string }
+  | { effect: 'safe' }
 
-const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : [])
-const namesOf = (value: unknown): string[] =>
-  Array.isArray(value) ? value.filter((name): name is string => typeof name === 'string') : []
-const membersOf = (value: unknown) => (isObject(value) ? (value as Record<string, Schema>) : {})
+/** Pairs of schemas of one comparison; more are said to be undecided. */
+const mostPairs = 400_000
+/** Changes that are told in one place, nearest first, and in all places together; more are said to be there. */
+const mostTold = { inOne: 2000, inAll: 60_000, least: 20 }
 
-const allTypes = ['null', 'boolean', 'integer', 'number', 'string', 'array', 'object']
+const everything: Schema = true
 
-/** Every type a schema allows; a number allows integers too. */
-function typeSet(schema: SchemaObject): Set<string> {
-  const named = typesOf(schema)
-  const set = new Set(named.length > 0 ? named : allTypes)
-  if (set.has('number')) set.add('integer')
-  return set
-}
-
-/** Keywords that only describe (JSON Schema 2020-12 validation, section 9). */
-const annotations = ['title', 'description', 'default', 'deprecated', 'example', 'examples']
-/** Keywords that are not looked into: where they differ, nothing sure is said. */
-const opaque = [
-  'not',
-  'if',
-  'then',
-  'else',
-  'contains',
-  'minContains',
-  'maxContains',
-  'propertyNames',
-  'patternProperties',
-  'dependentRequired',
-  'dependentSchemas',
-  'unevaluatedProperties',
-  'unevaluatedItems',
-  'discriminator',
-  'readOnly',
-  'writeOnly',
-  'contentEncoding',
-  'contentMediaType',
-]
-
-/** Bounds by the type they hold for: one that grows allows less, or more. */
-const bounds = [
-  { keyword: 'minLength', type: 'string', least: true },
-  { keyword: 'maxLength', type: 'string', least: false },
-  { keyword: 'minItems', type: 'array', least: true },
-  { keyword: 'maxItems', type: 'array', least: false },
-  { keyword: 'minProperties', type: 'object', least: true },
-  { keyword: 'maxProperties', type: 'object', least: false },
-] as const
-
-/** Compares schemas of two contracts. Pairs that were compared are remembered, and circles end. */
+/** Compares schemas of two contracts as sets of values. Pairs are known by identity, so circles end by themselves. */
 export class SchemaComparison {
-  private readonly known = new Map<Schema, Map<Schema, SchemaChange[]>>()
-  private questions = 0
+  private readonly old: Normals
+  private readonly now: Normals
+  private readonly pairs = new Map<Normal, Map<Normal, Pair>>()
+  private readonly waiting: Pair[] = []
+  private readonly told = new Map<Pair, Found[]>()
+  private size = 0
+  private readonly mostTold: number
 
-  constructor(
-    private readonly before: Contract,
-    private readonly after: Contract,
-  ) {}
-
-  compare(before: Schema | undefined, after: Schema | undefined): SchemaChange[] {
-    return this.pair(before ?? true, after ?? true)
+  constructor(before: Contract, after: Contract) {
+    const places = after.operations.length + after.webhooks.length
+    const share = Math.floor(mostTold.inAll / Math.max(1, places))
+    this.mostTold = Math.max(mostTold.least, Math.min(mostTold.inOne, share))
+    this.old = new Normals(before)
+    this.now = new Normals(after)
   }
 
-  private pair(before: Schema, after: Schema): SchemaChange[] {
-    const a = wholeSchema(this.before, before) ?? true
-    const b = wholeSchema(this.after, after) ?? true
-    // References are known by what they lead to, so that each pair of named schemas is compared once.
-    const [keyA, keyB] = [
-      resolveSchema(this.before, before) ?? a,
-      resolveSchema(this.after, after) ?? b,
-    ]
-    const isPlain = (schema: Schema, whole: Schema) =>
-      !isObject(schema) || Object.keys(schema).length === 1 || schema === whole
-    const isKept = isPlain(before, a) && isPlain(after, b)
-    const kept = isKept ? this.known.get(keyA)?.get(keyB) : undefined
-    if (kept) return kept
-    if (++this.questions > mostQuestions)
-      return [
-        change('changed', '', a, b, { undecided: 'the schemas are too large to be compared' }),
-      ]
-    const changes: SchemaChange[] = []
-    if (isKept) {
-      let row = this.known.get(keyA)
-      if (!row) this.known.set(keyA, (row = new Map<Schema, SchemaChange[]>()))
-      row.set(keyB, changes)
-    }
-    for (const found of this.whole(a, b)) {
-      if (changes.length >= mostChanges) break
-      changes.push(found)
-    }
-    return changes
+  /** What changed from one schema to another, each change once, by the shortest way to it. */
+  compare(
+    before: Partial<Written> & Pick<Written, 'at'>,
+    after: Partial<Written> & Pick<Written, 'at'>,
+  ): Found[] {
+    const root = this.pair(
+      { schema: before.schema ?? everything, at: before.at },
+      { schema: after.schema ?? everything, at: after.at },
+    )
+    this.explore()
+    let found = this.told.get(root)
+    if (!found) this.told.set(root, (found = this.collect(root)))
+    return found
   }
 
-  private *whole(a: Schema, b: Schema): Generator<SchemaChange> {
-    if (a === b) return
-    if (typeof a === 'boolean' && typeof b === 'boolean') {
-      yield change('changed', '', a, b, { narrows: a, widens: b })
-      return
-    }
-    if (a === false || b === false) {
-      yield change('changed', '', a, b, { narrows: b === false, widens: a === false })
-      return
-    }
-    const [old, now] = [a === true ? {} : a, b === true ? {} : b]
-    yield* this.types(old, now)
-    yield* this.values(old, now)
-    yield* this.numbers(old, now)
-    yield* this.sizes(old, now)
-    yield* this.texts(old, now)
-    yield* this.members(old, now)
-    yield* this.items(old, now)
-    yield* this.combined(old, now)
-    for (const keyword of annotations)
-      if (!isSame(old[keyword], now[keyword]))
-        yield change(kindOf(old[keyword], now[keyword]), keyword, old[keyword], now[keyword], {})
-    for (const keyword of opaque)
-      if (!isSame(old[keyword], now[keyword]))
-        yield change(kindOf(old[keyword], now[keyword]), keyword, old[keyword], now[keyword], {
-          undecided: `"${keyword}" is not compared as a set of values`,
-        })
+  /** Whether two schemas allow the same values, as far as can be told. */
+  isQuiet(before: Written, after: Written): boolean {
+    const pair = this.pair(before, after)
+    this.explore()
+    return !pair.isLoud
   }
 
-  private *types(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    const [a, b] = [typeSet(old), typeSet(now)]
-    const gone = [...a].some((type) => !b.has(type))
-    const come = [...b].some((type) => !a.has(type))
-    if (gone || come)
-      yield change('changed', 'type', typesOf(old), typesOf(now), { narrows: gone, widens: come })
-  }
-
-  private *values(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    const [a, b] = [allowed(old), allowed(now)]
-    if (a && b) {
-      for (const value of a)
-        if (!b.some((other) => isSame(other, value)))
-          yield change('removed', 'enum', value, undefined, { narrows: true })
-      for (const value of b)
-        if (!a.some((other) => isSame(other, value)))
-          yield change('added', 'enum', undefined, value, { widens: true })
-    } else if (a) yield change('removed', 'enum', a, undefined, { widens: true })
-    else if (b) yield change('added', 'enum', undefined, b, { narrows: true })
-  }
-
-  private *numbers(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    if (!typeSet(now).has('integer') || !typeSet(old).has('integer')) return
-    for (const [keyword, exclusive, sign] of [
-      ['minimum', 'exclusiveMinimum', 1],
-      ['maximum', 'exclusiveMaximum', -1],
-    ] as const) {
-      const [a, b] = [
-        boundOf(old, keyword, exclusive, sign),
-        boundOf(now, keyword, exclusive, sign),
-      ]
-      const order = a.at * sign - b.at * sign || Number(a.isOpen) - Number(b.isOpen)
-      if (order === 0) continue
-      const name = b.at === -sign * Infinity ? a.keyword : b.keyword
-      yield change(kindOf(old[name], now[name]), name, a.written, b.written, {
-        narrows: order < 0,
-        widens: order > 0,
-      })
-    }
-    const [a, b] = [old['multipleOf'], now['multipleOf']]
-    if (a === b) return
-    const divides = (x: unknown, y: unknown) =>
-      x === undefined || (typeof x === 'number' && typeof y === 'number' && Number.isInteger(y / x))
-    yield change(kindOf(a, b), 'multipleOf', a, b, {
-      narrows: !divides(b, a),
-      widens: !divides(a, b),
-    })
-  }
-
-  private *sizes(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    for (const { keyword, type, least } of bounds) {
-      if (!typeSet(old).has(type) || !typeSet(now).has(type)) continue
-      const none = least ? 0 : Infinity
-      const [a, b] = [old[keyword], now[keyword]].map((value) =>
-        typeof value === 'number' ? value : none,
-      ) as [number, number]
-      if (a === b) continue
-      const isNarrower = least ? b > a : b < a
-      yield change(kindOf(old[keyword], now[keyword]), keyword, old[keyword], now[keyword], {
-        narrows: isNarrower,
-        widens: !isNarrower,
-      })
-    }
-    if ((old['uniqueItems'] === true) !== (now['uniqueItems'] === true))
-      yield change(
-        'changed',
-        'uniqueItems',
-        old['uniqueItems'] === true,
-        now['uniqueItems'] === true,
-        { narrows: now['uniqueItems'] === true, widens: old['uniqueItems'] === true },
-      )
-  }
-
-  private *texts(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    if (!['string', 'integer'].some((type) => typeSet(old).has(type))) return
-    for (const keyword of ['pattern', 'format']) {
-      const [a, b] = [old[keyword], now[keyword]]
-      if (a === b) continue
-      if (a !== undefined && b !== undefined)
-        yield change('changed', keyword, a, b, {
-          undecided: `which texts one ${keyword} takes and the other does not is not worked out`,
-        })
-      else
-        yield change(kindOf(a, b), keyword, a, b, {
-          narrows: b !== undefined,
-          widens: a !== undefined,
-        })
-    }
-  }
-
-  private *members(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    if (!typeSet(old).has('object') || !typeSet(now).has('object')) return
-    const [a, b] = [membersOf(old['properties']), membersOf(now['properties'])]
-    const [needed, needs] = [new Set(namesOf(old['required'])), new Set(namesOf(now['required']))]
-    const [wasOpen, isOpen] = [
-      old['additionalProperties'] !== false,
-      now['additionalProperties'] !== false,
-    ]
-    for (const name of Object.keys(b)) {
-      if (Object.hasOwn(a, name)) yield* into({ property: name }, this.pair(a[name]!, b[name]!))
-      else
-        yield {
-          ...change('added', 'property', undefined, needs.has(name), { widens: !wasOpen }),
-          path: [{ property: name }],
-        }
-    }
-    for (const name of Object.keys(a)) {
-      if (Object.hasOwn(b, name)) continue
-      const says = isOpen
-        ? { undecided: 'what is sent under its name is described no longer' }
-        : { narrows: true }
-      yield {
-        ...change('removed', 'property', needed.has(name), undefined, says),
-        path: [{ property: name }],
+  private pair(before: Written, after: Written): Pair {
+    const [a, b] = [this.old.of(before), this.now.of(after)]
+    let row = this.pairs.get(a)
+    if (!row) this.pairs.set(a, (row = new Map<Normal, Pair>()))
+    let pair = row.get(b)
+    if (!pair) {
+      pair = {
+        before: a,
+        after: b,
+        changes: [],
+        edges: [],
+        loud: undefined,
+        parents: [],
+        isLoud: false,
       }
+      row.set(b, pair)
+      this.size++
+      this.waiting.push(pair)
     }
-    for (const name of needs)
-      if (!needed.has(name))
-        yield {
-          ...change('added', 'required', false, true, { narrows: true }),
-          path: [{ property: name }],
-        }
-    for (const name of needed)
-      if (!needs.has(name))
-        yield {
-          ...change('removed', 'required', true, false, { widens: true }),
-          path: [{ property: name }],
-        }
-    if (wasOpen !== isOpen)
-      yield change('changed', 'additionalProperties', wasOpen, isOpen, {
-        narrows: wasOpen,
-        widens: isOpen,
-      })
-    else if (wasOpen)
-      yield* into(
-        { other: true },
-        this.pair(
-          (old['additionalProperties'] as Schema | undefined) ?? true,
-          (now['additionalProperties'] as Schema | undefined) ?? true,
-        ),
-      )
+    return pair
   }
 
-  private *items(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    if (!typeSet(old).has('array') || !typeSet(now).has('array')) return
-    if (!isSame(old['prefixItems'], now['prefixItems']))
-      yield change('changed', 'prefixItems', old['prefixItems'], now['prefixItems'], {
-        undecided: 'items by position are not compared as sets of values',
-      })
-    if (old['items'] === undefined && now['items'] === undefined) return
-    yield* into(
-      { item: true },
-      this.pair(
-        (old['items'] as Schema | undefined) ?? true,
-        (now['items'] as Schema | undefined) ?? true,
-      ),
+  private explore(): void {
+    for (let pair = this.waiting.pop(); pair; pair = this.waiting.pop()) {
+      if (this.size > mostPairs)
+        this.tell(
+          pair,
+          keywordChange('changed', '', undefined, undefined, {
+            undecided: 'the schemas are too large to be compared',
+          }),
+        )
+      else this.look(pair)
+    }
+  }
+
+  private tell(pair: Pair, change: KeywordChange, more: Partial<SchemaChange> = {}): void {
+    const place = (normal: Normal) =>
+      change.keyword === '' || change.keyword === 'property'
+        ? normal.at
+        : below(normal.at, change.keyword)
+    pair.changes.push({
+      before: place(pair.before),
+      after: place(pair.after),
+      ...change,
+      ...more,
+      pair,
+    })
+    markLoud(pair)
+  }
+
+  private enter(
+    from: Pair,
+    step: Step | undefined,
+    before: Written,
+    after: Written,
+    more: Pick<Edge, 'only'> & { mixed?: boolean } = {},
+  ): void {
+    const to = this.pair(before, after)
+    from.edges.push({ from, to, mixed: false, ...(step && { step }), ...more })
+    to.parents.push(from)
+    if (to.isLoud) markLoud(from)
+  }
+
+  private look(pair: Pair): void {
+    const [a, b] = [pair.before.schema, pair.after.schema]
+    if (a === false || b === false) {
+      if (a !== b)
+        this.tell(
+          pair,
+          keywordChange('changed', '', a !== false, b !== false, {
+            narrows: b === false,
+            widens: a === false,
+          }),
+        )
+      return
+    }
+    for (const change of compareKeywords(a, b)) this.tell(pair, change)
+    for (const [keyword, way] of [
+      ['readOnly', 'request'],
+      ['writeOnly', 'response'],
+    ] as const)
+      if ((a[keyword] === true) !== (b[keyword] === true))
+        this.tell(
+          pair,
+          keywordChange('changed', keyword, a[keyword] === true, b[keyword] === true, {
+            undecided: 'whether it is still taken and given is for the service to say',
+          }),
+          { only: way },
+        )
+    if (typeSet(a).has('object') && typeSet(b).has('object')) this.members(pair, a, b)
+    if (typeSet(a).has('array') && typeSet(b).has('array')) this.items(pair, a, b)
+    this.parts(pair, a, b)
+    this.choices(pair, a, b)
+  }
+
+  private members(pair: Pair, a: SchemaObject, b: SchemaObject): void {
+    const [p, q] = [propertiesOf(a), propertiesOf(b)]
+    const [needed, needs] = [new Set(namesOf(a['required'])), new Set(namesOf(b['required']))]
+    const [wasOpen, isOpen] = [
+      a['additionalProperties'] !== false,
+      b['additionalProperties'] !== false,
+    ]
+    const placeOf = ({ at, elsewhere }: Normal, name: string) =>
+      elsewhere.get(name) ?? below(at, 'properties', name)
+    const placed = (name: string, old = name): Partial<SchemaChange> => ({
+      step: { property: name },
+      before: placeOf(pair.before, old),
+      after: placeOf(pair.after, name),
+    })
+    const written = (name: string, of: Record<string, Schema>, normal: Normal): Written => ({
+      schema: of[name]!,
+      at: placeOf(normal, name),
+    })
+    const gone = Object.keys(p).filter((name) => !Object.hasOwn(q, name))
+    const come = Object.keys(q).filter((name) => !Object.hasOwn(p, name))
+    const renamed = this.renamed(
+      gone.map((name) => ({ name, written: written(name, p, pair.before) })),
+      come.map((name) => ({ name, written: written(name, q, pair.after) })),
+    )
+    for (const name of Object.keys(q)) {
+      const former = Object.hasOwn(p, name) ? name : renamed.get(name)
+      const only = onlyWay(former === undefined ? undefined : p[former], q[name])
+      const way = only && { only }
+      if (former === undefined) {
+        this.tell(
+          pair,
+          keywordChange('added', 'property', undefined, needs.has(name), { widens: !wasOpen }),
+          { ...placed(name), ...way },
+        )
+        continue
+      }
+      if (former !== name)
+        this.tell(
+          pair,
+          keywordChange('renamed', 'property', former, name, {
+            narrows: needs.has(name) || !isOpen,
+            widens: needed.has(former) || !wasOpen,
+            ...(!needs.has(name) && {
+              undecided: `what is sent and looked for as "${former}" has no meaning any more`,
+            }),
+          }),
+          { ...placed(name, former), ...way },
+        )
+      else if (needs.has(name) !== needed.has(name))
+        this.tell(
+          pair,
+          keywordChange(
+            needs.has(name) ? 'added' : 'removed',
+            'required',
+            needed.has(name),
+            needs.has(name),
+            { narrows: needs.has(name), widens: needed.has(name) },
+          ),
+          { ...placed(name), ...way },
+        )
+      if (!isSameAtOnce(p[former]!, q[name]!))
+        this.enter(
+          pair,
+          { property: name },
+          written(former, p, pair.before),
+          written(name, q, pair.after),
+          former === name ? way : { ...way, mixed: true },
+        )
+    }
+    const former = new Set(renamed.values())
+    for (const name of gone) {
+      if (former.has(name)) continue
+      const only = onlyWay(p[name], undefined)
+      this.tell(
+        pair,
+        keywordChange('removed', 'property', needed.has(name), undefined, {
+          narrows: !isOpen,
+          ...(isOpen && { undecided: 'what is sent under its name is described no longer' }),
+        }),
+        { ...placed(name), ...(only && { only }) },
+      )
+    }
+    // Names that are asked for and not described, or were and are no longer.
+    for (const name of new Set([...needs, ...needed])) {
+      if (needs.has(name) === needed.has(name)) continue
+      if (Object.hasOwn(p, name) && Object.hasOwn(q, name)) continue
+      if (renamed.has(name) || former.has(name)) continue
+      const only = onlyWay(p[name], q[name])
+      this.tell(
+        pair,
+        keywordChange(
+          needs.has(name) ? 'added' : 'removed',
+          'required',
+          needed.has(name),
+          needs.has(name),
+          { narrows: needs.has(name), widens: needed.has(name) },
+        ),
+        { ...placed(name), ...(only && { only }) },
+      )
+    }
+    if (wasOpen !== isOpen)
+      this.tell(
+        pair,
+        keywordChange('changed', 'additionalProperties', wasOpen, isOpen, {
+          narrows: wasOpen,
+          widens: isOpen,
+        }),
+      )
+    else if (wasOpen) this.inside(pair, { other: true }, 'additionalProperties', a, b)
+  }
+
+  /** The former names of properties that are there under another: the same in all but the name, and that is alike. */
+  private renamed(gone: Named[], come: Named[]): Map<string, string> {
+    const found = new Map<string, string>()
+    // Many that came and went at once are another object.
+    if (gone.length === 0 || gone.length * come.length > 400) return found
+    const left = new Set(gone)
+    for (const { name, written } of come) {
+      const former = [...left].find(
+        (one) => areAlike(one.name, name) && this.isSameInside(one.written, written),
+      )
+      if (!former) continue
+      left.delete(former)
+      found.set(name, former.name)
+    }
+    return found
+  }
+
+  private isSameInside(before: Written, after: Written): boolean {
+    const [a, b] = [this.old.of(before).schema, this.now.of(after).schema]
+    if (a === false || b === false) return false
+    const types = (schema: SchemaObject) => [...typeSet(schema)].sort().join()
+    return (
+      types(a) === types(b) &&
+      isSame(a['enum'], b['enum']) &&
+      a['format'] === b['format'] &&
+      isSame(Object.keys(propertiesOf(a)).sort(), Object.keys(propertiesOf(b)).sort())
     )
   }
 
-  private *combined(old: SchemaObject, now: SchemaObject): Generator<SchemaChange> {
-    const [all, every] = [listOf(old['allOf']), listOf(now['allOf'])]
-    for (const { before, after } of this.matched(all, every)) {
-      if (before !== undefined && after !== undefined) yield* this.pair(before.schema, after.schema)
-      else if (after)
-        yield change('added', 'allOf', undefined, this.nameOf(after.schema), { narrows: true })
-      else
-        yield change('removed', 'allOf', this.nameOf(before!.schema), undefined, { widens: true })
+  /** A keyword whose value is one schema. */
+  private inside(pair: Pair, step: Step, keyword: string, a: SchemaObject, b: SchemaObject): void {
+    const [was, is] = [a[keyword], b[keyword]] as (Schema | undefined)[]
+    if (isSameAtOnce(was ?? everything, is ?? everything)) return
+    const written = (schema: SchemaObject, { at }: Normal): Written => ({
+      schema: (schema[keyword] as Schema | undefined) ?? everything,
+      at: below(at, keyword),
+    })
+    this.enter(pair, step, written(a, pair.before), written(b, pair.after))
+  }
+
+  private items(pair: Pair, a: SchemaObject, b: SchemaObject): void {
+    const [p, q] = [listOf(a['prefixItems']), listOf(b['prefixItems'])]
+    const length = Math.max(p.length, q.length)
+    for (let i = 0; i < length; i++) {
+      const written = (list: Schema[], rest: unknown, { at }: Normal): Written =>
+        i < list.length
+          ? { schema: list[i]!, at: below(at, 'prefixItems', String(i)) }
+          : { schema: (rest as Schema | undefined) ?? everything, at: below(at, 'items') }
+      this.enter(
+        pair,
+        { position: i },
+        written(p, a['items'], pair.before),
+        written(q, b['items'], pair.after),
+      )
     }
-    for (const keyword of ['anyOf', 'oneOf']) {
-      const [a, b] = [listOf(old[keyword]), listOf(now[keyword])]
-      if (a.length === 0 && b.length === 0) continue
-      if (a.length === 0 || b.length === 0) {
-        yield change(kindOf(a[0], b[0]), keyword, a.length, b.length, {
-          narrows: a.length === 0,
-          widens: b.length === 0,
-        })
+    this.inside(pair, { item: true }, 'items', a, b)
+  }
+
+  /** Parts that could not be made one with the rest. */
+  private parts(pair: Pair, a: SchemaObject, b: SchemaObject): void {
+    for (const { before, after } of this.matched(
+      chosen(a, 'allOf', pair.before),
+      chosen(b, 'allOf', pair.after),
+    )) {
+      if (before && after) this.enter(pair, undefined, before, after)
+      else if (after)
+        this.tell(
+          pair,
+          keywordChange('added', 'allOf', undefined, nameOf(after.schema), { narrows: true }),
+          { after: after.at },
+        )
+      else if (before)
+        this.tell(
+          pair,
+          keywordChange('removed', 'allOf', nameOf(before.schema), undefined, { widens: true }),
+          { before: before.at },
+        )
+    }
+  }
+
+  private choices(pair: Pair, a: SchemaObject, b: SchemaObject): void {
+    for (const keyword of ['anyOf', 'oneOf'] as const) {
+      const [p, q] = [chosen(a, keyword, pair.before), chosen(b, keyword, pair.after)]
+      if (p.length === 0 && q.length === 0) continue
+      if (p.length === 0 || q.length === 0) {
+        this.tell(
+          pair,
+          keywordChange(kindOf(p[0], q[0]), keyword, p.length, q.length, {
+            narrows: p.length === 0,
+            widens: q.length === 0,
+          }),
+        )
         continue
       }
-      for (const { before, after } of this.matched(a, b)) {
-        if (before !== undefined && after !== undefined)
-          yield* into({ choice: before.index }, this.pair(before.schema, after.schema))
+      // One that is taken twice is refused: more choices are more values only where they are apart.
+      const mixed = keyword === 'oneOf' && !(this.apart(this.old, p) && this.apart(this.now, q))
+      for (const { before, after } of this.matched(p, q)) {
+        if (before && after) this.enter(pair, { choice: before.index }, before, after, { mixed })
         else if (after)
-          yield {
-            ...change('added', keyword, undefined, this.nameOf(after.schema), { widens: true }),
-            path: [{ choice: after.index }],
-          }
-        else
-          yield {
-            ...change('removed', keyword, this.nameOf(before!.schema), undefined, {
-              narrows: true,
+          this.tell(
+            pair,
+            keywordChange('added', keyword, undefined, nameOf(after.schema), {
+              widens: true,
+              narrows: mixed,
             }),
-            path: [{ choice: before!.index }],
-          }
+            { step: { choice: after.index }, after: after.at },
+          )
+        else if (before)
+          this.tell(
+            pair,
+            keywordChange('removed', keyword, nameOf(before.schema), undefined, {
+              narrows: true,
+              widens: mixed,
+            }),
+            { step: { choice: before.index }, before: before.at },
+          )
       }
     }
   }
 
-  /** Parts that are the same by name, by content, or by their place among those that are left. */
-  private matched(before: Schema[], after: Schema[]) {
-    const left = after.map((schema, index) => ({ schema, index }))
-    const pairs: {
-      before?: { schema: Schema; index: number }
-      after?: { schema: Schema; index: number }
-    }[] = []
-    const take = (fits: (schema: Schema) => boolean) => {
-      const at = left.findIndex(({ schema }) => fits(schema))
+  /** Whether no value is taken by two of the choices. */
+  private apart(normals: Normals, choices: Choice[]): boolean {
+    if (choices.length > 40) return false
+    const schemas = choices.map((choice) => normals.of(choice).schema)
+    return schemas.every((one, i) =>
+      schemas
+        .slice(0, i)
+        .every((other) => one === false || other === false || areApart(one, other)),
+    )
+  }
+
+  /** Parts that are the same by name, by content, by what they take, or by their place among those that are left. */
+  private matched(before: Choice[], after: Choice[]): { before?: Choice; after?: Choice }[] {
+    const left = [...after]
+    const take = (fits: (choice: Choice) => boolean) => {
+      const at = left.findIndex(fits)
       return at === -1 ? undefined : left.splice(at, 1)[0]
     }
-    const unmatched: { schema: Schema; index: number }[] = []
-    before.forEach((schema, index) => {
-      const name = this.nameOf(schema)
+    const pairs: { before?: Choice; after?: Choice }[] = []
+    const unmatched = before.filter((one) => {
+      const name = nameOf(one.schema)
       const found = take(
-        (other) => (name !== '' && this.nameOf(other) === name) || isSame(other, schema),
+        (other) =>
+          (name !== '' && nameOf(other.schema) === name) || isSame(other.schema, one.schema),
       )
-      if (found) pairs.push({ before: { schema, index }, after: found })
-      else unmatched.push({ schema, index })
+      if (found) pairs.push({ before: one, after: found })
+      return !found
     })
+    const typesIn = (normals: Normals, one: Choice) => {
+      const { schema } = normals.of(one)
+      return schema === false ? '' : [...typeSet(schema)].sort().join()
+    }
     for (const one of unmatched) {
-      const found =
-        this.nameOf(one.schema) === '' ? take((other) => this.nameOf(other) === '') : undefined
+      const types = typesIn(this.old, one)
+      const isNamed = nameOf(one.schema) !== ''
+      const found = take(
+        (other) =>
+          (isNamed ? nameOf(other.schema) === '' : true) && typesIn(this.now, other) === types,
+      )
       pairs.push(found ? { before: one, after: found } : { before: one })
     }
-    return [...pairs, ...left.map((one) => ({ after: one }))] as {
-      before?: { schema: Schema; index: number }
-      after?: { schema: Schema; index: number }
-    }[]
+    return [...pairs, ...left.map((one) => ({ after: one }))]
   }
 
-  private nameOf(schema: Schema): string {
-    const reference = isObject(schema) ? schema['$ref'] : undefined
-    return typeof reference === 'string' ? reference.slice(reference.lastIndexOf('/') + 1) : ''
+  /** Everything loud that is reached from a pair: plain ways first, then those through choices. */
+  private collect(root: Pair): Found[] {
+    if (!root.isLoud) return []
+    const found: Found[] = []
+    const seen = new Map<Pair, Way | undefined>()
+    const start: Trail = {
+      pair: root,
+      above: undefined,
+      edge: undefined,
+      only: undefined,
+      mixed: false,
+    }
+    const plain: Trail[] = [start]
+    const through: Trail[] = []
+    for (let i = 0, k = 0; i < plain.length || k < through.length;) {
+      const trail = i < plain.length ? plain[i++]! : through[k++]!
+      const { pair, only } = trail
+      if (seen.has(pair) && (seen.get(pair) === undefined || seen.get(pair) === only)) continue
+      seen.set(pair, only)
+      if (pair.changes.length > 0) {
+        const edges = edgesOf(trail)
+        const path = pathOf(edges)
+        for (const change of pair.changes) {
+          if (found.length === this.mostTold) return [...found, unsaid(root, this.mostTold)]
+          found.push({
+            change,
+            edges,
+            path: change.step ? [...path, change.step] : path,
+            mixed: trail.mixed,
+            only: change.only ?? only,
+            verdicts: {},
+          })
+        }
+      }
+      for (const edge of loudEdges(pair)) {
+        const isPlain = edge.step !== undefined && !('choice' in edge.step)
+        ;(isPlain ? plain : through).push({
+          pair: edge.to,
+          above: trail,
+          edge,
+          mixed: trail.mixed || edge.mixed,
+          only: edge.only ?? only,
+        })
+      }
+    }
+    return found
   }
 }
 
-function change(
-  kind: ChangeKind,
-  keyword: string,
-  was: unknown,
-  is: unknown,
-  {
-    narrows = false,
-    widens = false,
-    undecided,
-  }: { narrows?: boolean; widens?: boolean; undecided?: string },
-): SchemaChange {
-  return {
-    kind,
-    path: [],
-    keyword,
-    ...(was !== undefined && { was }),
-    ...(is !== undefined && { is }),
-    narrows,
-    widens,
-    ...(undecided !== undefined && { undecided }),
-    id: {},
+function unsaid(root: Pair, most: number): Found {
+  const undecided = `more than ${most} changes are in here, and not all are told`
+  const change: SchemaChange = {
+    ...keywordChange('changed', '', undefined, undefined, { undecided }),
+    pair: root,
+    before: root.before.at,
+    after: root.after.at,
+  }
+  return { change, path: [], edges: [], only: undefined, mixed: false, verdicts: {} }
+}
+
+interface Named {
+  name: string
+  written: Written
+}
+
+interface Choice extends Written {
+  index: number
+}
+
+interface Trail {
+  pair: Pair
+  above: Trail | undefined
+  edge: Edge | undefined
+  only: Way | undefined
+  mixed: boolean
+}
+
+function edgesOf(trail: Trail): Edge[] {
+  const edges: Edge[] = []
+  for (let here: Trail | undefined = trail; here?.edge; here = here.above) edges.push(here.edge)
+  return edges.reverse()
+}
+
+function pathOf(edges: Edge[]): Step[] {
+  const path: Step[] = []
+  for (const { step } of edges) if (step) path.push(step)
+  return path
+}
+
+/** The ways on to changes, once all pairs are looked at. */
+const loudEdges = (pair: Pair): Edge[] => (pair.loud ??= pair.edges.filter(({ to }) => to.isLoud))
+
+/** What is further in is heard further out. */
+function markLoud(pair: Pair): void {
+  const waiting = [pair]
+  for (let next = waiting.pop(); next; next = waiting.pop()) {
+    if (next.isLoud) continue
+    next.isLoud = true
+    waiting.push(...next.parents)
   }
 }
 
-const kindOf = (was: unknown, is: unknown): ChangeKind =>
-  was === undefined ? 'added' : is === undefined ? 'removed' : 'changed'
-
-/** The same changes one step further in. */
-function* into(step: Step, changes: SchemaChange[]): Generator<SchemaChange> {
-  for (const one of changes) if (one.path.length < 30) yield { ...one, path: [step, ...one.path] }
+/** Whether two schemas are plainly the same: no references, nothing inside, and equal texts and numbers. */
+function isSameAtOnce(a: Schema, b: Schema): boolean {
+  if (a === b) return typeof a === 'boolean'
+  if (typeof a === 'boolean' || typeof b === 'boolean') return false
+  if ('$ref' in a) return false
+  for (const key in a) if (a[key] !== b[key] || typeof a[key] === 'object') return false
+  for (const key in b) if (!(key in a)) return false
+  return true
 }
 
-/** The values that a schema lists; undefined where it lists none. */
-function allowed(schema: SchemaObject): unknown[] | undefined {
-  if ('const' in schema) return [schema['const']]
-  return Array.isArray(schema['enum']) ? schema['enum'] : undefined
+const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : [])
+
+const chosen = (schema: SchemaObject, keyword: string, { at }: Normal): Choice[] =>
+  listOf(schema[keyword]).map((one, index) => ({
+    schema: one,
+    index,
+    at: below(at, keyword, String(index)),
+  }))
+
+function nameOf(schema: Schema): string {
+  const reference = isObject(schema) ? schema['$ref'] : undefined
+  return typeof reference === 'string' ? reference.slice(reference.lastIndexOf('/') + 1) : ''
 }
 
-function boundOf(schema: SchemaObject, keyword: string, exclusive: string, sign: 1 | -1) {
-  const [closed, open] = [schema[keyword], schema[exclusive]]
-  const none = { at: -sign * Infinity, isOpen: false, keyword, written: undefined as unknown }
-  const bound =
-    typeof closed === 'number'
-      ? { at: closed, isOpen: false, keyword, written: closed as unknown }
-      : none
-  if (typeof open !== 'number' || open * sign < bound.at * sign) return bound
-  return { at: open, isOpen: true, keyword: exclusive, written: open as unknown }
+/** The one way that a property travels, before and after. */
+function onlyWay(before: Schema | undefined, after: Schema | undefined): Way | undefined {
+  const wayOf = (schema: Schema | undefined): Way | undefined =>
+    !isObject(schema)
+      ? undefined
+      : schema['readOnly'] === true
+        ? 'response'
+        : schema['writeOnly'] === true
+          ? 'request'
+          : undefined
+  if (before === undefined) return wayOf(after)
+  if (after === undefined) return wayOf(before)
+  return wayOf(before) === wayOf(after) ? wayOf(after) : undefined
 }

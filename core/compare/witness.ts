@@ -1,154 +1,398 @@
 import { sampleValue } from '../contract/samples'
 import { invalidity } from '../contract/validate'
-import { typesOf, wholeSchema } from '../contract/schemas'
+import { typesOf } from '../contract/schemas'
 import type { Contract, Schema, SchemaObject } from '../contract/model'
+import { textsLike } from '../text/languages'
 import { isObject } from '../text/values'
+import { listedValues, propertiesOf, typeSet } from './keywords'
 import type { Step } from './model'
-import type { SchemaChange } from './schemas'
+import type { Normal } from './normal'
+import type { Edge, Found, Pair, SchemaChange, Verdict, Way } from './schemas'
 
-/** A schema of a contract that values are held against. */
-export interface Side {
-  contract: Contract
-  schema: Schema | undefined
-}
+/** A value that fits a schema, as short as it may be. */
+export const leanSample = (contract: Contract, schema: Schema | undefined): unknown =>
+  sampleValue(contract, schema, { isLean: true, textLike: (pattern) => textsLike(pattern, 1)[0] })
 
-/** How many values are tried for one change. */
+/** Values that are tried for one change, and steps that one search may take. */
 const mostTried = 24
-
-/** The work that is left for looking; each part of a value that is made or held against a schema takes some. */
-export interface LookingBudget {
-  left: number
-}
-
-/** Steps that one change may take of it. */
 const mostForOne = 20_000
+/** Steps that all searches of a comparison may take together. */
+const mostTogether = 3_000_000
 
 class Exhausted extends Error {}
 
-function spend(budget: LookingBudget, steps = 1): void {
-  budget.left -= steps
-  if (budget.left < 0) throw new Exhausted()
+/** A value that one side takes and the other does not. */
+interface Shown {
+  value: unknown
+}
+
+interface Side {
+  contract: Contract
+  normal: (pair: Pair) => Normal
 }
 
 /**
- * A value that one side allows and the other does not, made where a change is; undefined where none was found. What is
- * given has been checked by the validator.
+ * Looks for values that show changes. One is found where the change is, once for both ways, and carried outwards: through
+ * what asks nothing else of the value by reasoning alone, and through everything else by asking the validator.
  */
-export function witnessOf(
-  change: SchemaChange,
-  from: Side,
-  to: Side,
-  budget: LookingBudget,
-): { value: unknown } | 'too much work' | undefined {
-  const own = { left: Math.min(mostForOne, budget.left) }
-  const given = own.left
-  try {
-    return found(change, from, to, own)
-  } catch (error) {
-    if (error instanceof Exhausted) return 'too much work'
-    throw error
-  } finally {
-    budget.left -= given - Math.max(0, own.left)
+export class Witnesses {
+  private readonly shown = new Map<SchemaChange, Map<Way, Shown | 'too much' | undefined>>()
+  private readonly carried = new Map<Edge, Map<Way, boolean>>()
+  private readonly samples = new Map<Normal, { value: unknown; isValid: boolean }>()
+  private readonly old: Side
+  private readonly now: Side
+  private together = mostTogether
+  private left = 0
+
+  constructor(before: Contract, after: Contract) {
+    this.old = { contract: before, normal: ({ before: normal }) => normal }
+    this.now = { contract: after, normal: ({ after: normal }) => normal }
+  }
+
+  /** A change breaks only where a value shows it; where one should and none was found, it is risky. */
+  judge(found: Found, way: Way): Verdict {
+    const { change, mixed } = found
+    const { narrows, widens, undecided } = change
+    const hurts = (way === 'request' ? narrows : widens) || (mixed && (narrows || widens))
+    if (!hurts && undecided === undefined) return { effect: 'safe' }
+    // What was not looked into is said to be so. What is described no longer may still be sent, and nobody sends something
+    // else under its name.
+    const isOpen = change.keyword === '' || (change.keyword === 'property' && !hurts)
+    if (undecided !== undefined && isOpen) return { effect: 'risky', undecided }
+    const local = this.showing(change, way)
+    if (local === 'too much')
+      return {
+        effect: 'risky',
+        undecided: undecided ?? 'looking for a value that shows it took too long',
+      }
+    const value = local && this.outwards(found.edges, way, local)
+    if (value) return { effect: 'breaking', value }
+    if (undecided === undefined && local === undefined && this.isRuledOut(change, way))
+      return { effect: 'safe' }
+    return { effect: 'risky', undecided: undecided ?? 'no value was found that shows it' }
+  }
+
+  private sides(way: Way): [from: Side, to: Side] {
+    return way === 'request' ? [this.old, this.now] : [this.now, this.old]
+  }
+
+  /** Where a side lists its values, each was tried. */
+  private isRuledOut({ pair }: SchemaChange, way: Way): boolean {
+    const { schema } = this.sides(way)[0].normal(pair)
+    const listed = schema === false ? [] : listedValues(schema)
+    return listed !== undefined && listed.length <= mostTried
+  }
+
+  private within<T>(search: () => T): T | 'too much' {
+    const given = Math.min(mostForOne, this.together)
+    this.left = given
+    try {
+      return search()
+    } catch (error) {
+      if (error instanceof Exhausted) return 'too much'
+      throw error
+    } finally {
+      this.together -= given - Math.max(0, this.left)
+    }
+  }
+
+  private readonly spend = (steps = 1): void => {
+    this.left -= steps
+    if (this.left < 0) throw new Exhausted()
+  }
+
+  private isBetween(pair: Pair, way: Way, value: unknown): boolean {
+    const [from, to] = this.sides(way)
+    const takes = ({ contract, normal }: Side) =>
+      invalidity(contract, value, normal(pair).written, this.spend) === undefined
+    return takes(from) && !takes(to)
+  }
+
+  private showing(change: SchemaChange, way: Way): Shown | 'too much' | undefined {
+    let known = this.shown.get(change)
+    if (!known) this.shown.set(change, (known = new Map<Way, Shown | 'too much' | undefined>()))
+    if (!known.has(way))
+      known.set(
+        way,
+        this.within(() => this.search(change, way)),
+      )
+    return known.get(way)
+  }
+
+  private search(change: SchemaChange, way: Way): Shown | undefined {
+    let tried = 0
+    for (const value of this.candidates(change, way)) {
+      if (++tried > mostTried) return undefined
+      if (value === undefined || JSON.stringify(value) === undefined) continue
+      if (this.isBetween(change.pair, way, value)) return { value }
+    }
+    return undefined
+  }
+
+  /** Carries a value from where it shows a change to the outside; undefined where it does not show it there. */
+  private outwards(edges: Edge[], way: Way, { value }: Shown): (() => unknown) | undefined {
+    let [held, inside] = [value, edges.length]
+    for (let i = edges.length - 1; i >= 0; i--) {
+      const edge = edges[i]!
+      if (this.carries(edge, way)) continue
+      const whole = this.within(() => {
+        const made = this.plantedAlong(edges.slice(i, inside), way, held)
+        return made !== undefined && this.isBetween(edge.from, way, made) ? { made } : undefined
+      })
+      if (whole === 'too much' || whole === undefined) return undefined
+      ;[held, inside] = [whole.made, i]
+    }
+    return () => this.plantedAlong(edges.slice(0, inside), way, held)
+  }
+
+  private plantedAlong(edges: Edge[], way: Way, value: unknown): unknown {
+    return edges.reduceRight<unknown>((inner, edge) => this.planted(edge, way, inner), value)
+  }
+
+  /** Whether any value that shows a change inside shows it outside, because nothing else there asks about it. */
+  private carries(edge: Edge, way: Way): boolean {
+    let known = this.carried.get(edge)
+    if (!known) this.carried.set(edge, (known = new Map<Way, boolean>()))
+    let holds = known.get(way)
+    if (holds === undefined) {
+      const [from, to] = this.sides(way)
+      holds =
+        isPlain(from.normal(edge.from).schema, edge.step, 'accepts') &&
+        isPlain(to.normal(edge.from).schema, edge.step, 'refuses') &&
+        !edge.mixed &&
+        this.sampleOf(from, edge.from).isValid
+      known.set(way, holds)
+    }
+    return holds
+  }
+
+  private sampleOf({ contract, normal }: Side, pair: Pair): { value: unknown; isValid: boolean } {
+    const key = normal(pair)
+    let known = this.samples.get(key)
+    if (!known) {
+      const value = leanSample(contract, key.written)
+      const checked = this.within(
+        () => invalidity(contract, value, key.written, this.spend) === undefined,
+      )
+      this.samples.set(key, (known = { value, isValid: checked === true }))
+    }
+    return known
+  }
+
+  /** A sample of what is outside with a value in it. */
+  private planted({ from: pair, step }: Edge, way: Way, inner: unknown): unknown {
+    const [from] = this.sides(way)
+    if (step === undefined || 'choice' in step) return inner
+    const { value: sample } = this.sampleOf(from, pair)
+    if ('item' in step || 'position' in step) {
+      const { schema } = from.normal(pair)
+      const least = schema && typeof schema['minItems'] === 'number' ? schema['minItems'] : 1
+      if (least > 50) return undefined
+      const list = Array.isArray(sample) ? [...(sample as unknown[])] : []
+      if ('position' in step) {
+        while (list.length <= step.position) list.push(null)
+        list[step.position] = inner
+        return list
+      }
+      return Array.from({ length: Math.max(1, least) }, () => inner)
+    }
+    const object = isObject(sample) ? { ...sample } : {}
+    object['property' in step ? step.property : freeName(from.normal(pair).schema)] = inner
+    return object
+  }
+
+  /** Values that may make the difference. */
+  private *candidates(change: SchemaChange, way: Way): Generator {
+    const [from, to] = this.sides(way)
+    const { pair, keyword, step } = change
+    const [asked, other] = [from.normal(pair).schema, to.normal(pair).schema]
+    if (asked === false) return
+    const { value: sample } = this.sampleOf(from, pair)
+    const { value: counterpart } = this.sampleOf(to, pair)
+    if (step && 'property' in step) {
+      yield* this.objects(change, from, sample)
+      return
+    }
+    if (change.texts) yield* change.texts
+    const listed = listedValues(asked)
+    if (listed) yield* listed.slice(0, mostTried - 4)
+    yield* this.byKeyword(keyword, asked, other === false ? {} : other, from, sample)
+    yield sample
+    yield counterpart
+    yield* Object.values(byType)
+  }
+
+  /** Objects that show what became of a property: without it, with something else in its place, as they are. */
+  private *objects(
+    { step, keyword, kind, was, pair }: SchemaChange,
+    { contract, normal }: Side,
+    sample: unknown,
+  ) {
+    const name = step && 'property' in step ? step.property : ''
+    const former = kind === 'renamed' && typeof was === 'string' ? was : name
+    const { schema } = normal(pair)
+    const known = schema === false ? {} : propertiesOf(schema)
+    const object = { ...(isObject(sample) && sample) }
+    for (const one of [name, former])
+      if (!(one in object) && Object.hasOwn(known, one))
+        object[one] = leanSample(contract, known[one])
+    const without = Object.fromEntries(
+      Object.entries(object).filter(([key]) => key !== name && key !== former),
+    )
+    yield object
+    yield without
+    if (keyword === 'required') return
+    for (const value of ['text', 1, {}]) {
+      yield { ...without, [name]: value }
+      if (former !== name) yield { ...without, [former]: value }
+    }
+  }
+
+  private *byKeyword(
+    keyword: string,
+    asked: SchemaObject,
+    other: SchemaObject,
+    from: Side,
+    sample: unknown,
+  ): Generator {
+    switch (keyword) {
+      case 'type': {
+        const types = typesOf(asked)
+        for (const type of types.length > 0 ? types : Object.keys(byType))
+          yield* [
+            this.sampleOfType(asked, type, from),
+            byType[type],
+            ...(type === 'number' ? [0.5] : []),
+          ]
+        return
+      }
+      case 'enum':
+        yield* ['another value', 12_345]
+        return
+      case 'minimum':
+      case 'exclusiveMinimum':
+      case 'maximum':
+      case 'exclusiveMaximum': {
+        const names = ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum']
+        const ends = [other, asked].flatMap((schema) =>
+          names.flatMap((name) => numeric(schema[name])),
+        )
+        yield* ends.flatMap((end) => [end, end - 1, end + 1, end - 0.5, end + 0.5])
+        return
+      }
+      case 'multipleOf':
+        yield* [asked['multipleOf'] ?? 1, 1, 2, 3, 0.5, 7]
+        return
+      case 'minLength':
+      case 'maxLength':
+        for (const length of lengths([other, asked], 'minLength', 'maxLength', 10_000)) {
+          yield 'a'.repeat(length)
+          if (typeof asked['pattern'] === 'string')
+            yield* textsLike(asked['pattern'], 6).filter((text) => text.length === length)
+        }
+        yield ''
+        return
+      case 'minItems':
+      case 'maxItems':
+      case 'uniqueItems': {
+        const item = this.itemOf(asked, from)
+        yield [item, item]
+        for (const length of lengths([other, asked], 'minItems', 'maxItems', 1000))
+          yield Array.from({ length }, () => item)
+        return
+      }
+      case 'minProperties':
+      case 'maxProperties':
+        if (isObject(sample)) {
+          const known = Object.entries(propertiesOf(asked)).slice(0, 100)
+          const entries = Object.entries({
+            ...sample,
+            ...Object.fromEntries(
+              known.map(([name, schema]) => [name, leanSample(from.contract, schema)]),
+            ),
+          })
+          for (const length of lengths([other, asked], 'minProperties', 'maxProperties', 100))
+            yield Object.fromEntries(
+              Array.from({ length }, (_, i) => entries[i] ?? [`other${i}`, 'text']),
+            )
+        }
+        return
+      case 'additionalProperties':
+        if (isObject(sample))
+          yield* ['text', 1, {}].map((value) => ({ ...sample, [freeName(asked)]: value }))
+        return
+      case 'pattern':
+        if (typeof asked['pattern'] === 'string') yield* textsLike(asked['pattern'], 6)
+        yield* texts
+        return
+      case 'format':
+        yield* texts
+        return
+      case 'anyOf':
+      case 'oneOf':
+      case 'allOf':
+        for (const choice of choicesOf(asked).slice(0, 8)) yield leanSample(from.contract, choice)
+    }
+  }
+
+  private sampleOfType(asked: SchemaObject, type: string, from: Side): unknown {
+    return leanSample(from.contract, { ...asked, type })
+  }
+
+  private itemOf(asked: SchemaObject, { contract }: Side): unknown {
+    return leanSample(contract, asked['items'] as Schema | undefined) ?? 1
   }
 }
 
-function found(
-  change: SchemaChange,
-  from: Side,
-  to: Side,
-  budget: LookingBudget,
-): { value: unknown } | undefined {
-  const asked = leafOf(from, change.path)
-  const step = () => spend(budget)
-  let tried = 0
-  for (const leaf of candidates(change, asked, from, leafOf(to, change.path))) {
-    if (++tried > mostTried) return undefined
-    const value = planted(from, change.path, leaf, budget)
-    if (value === undefined || JSON.stringify(value) === undefined) continue
-    if (invalidity(from.contract, value, from.schema, step) !== undefined) continue
-    if (invalidity(to.contract, value, to.schema, step) !== undefined) return { value }
+/** Keywords that look at a whole value, whatever stands in it. */
+const looksAround = [
+  'allOf',
+  'anyOf',
+  'oneOf',
+  'not',
+  'if',
+  'enum',
+  'const',
+  'dependentSchemas',
+  'dependentRequired',
+  'unevaluatedProperties',
+  'unevaluatedItems',
+  'patternProperties',
+  'propertyNames',
+  'maxProperties',
+  'contains',
+  'uniqueItems',
+]
+
+/**
+ * Whether a schema takes a sample of it with another value at a step wherever it takes that value there (`accepts`), or
+ * refuses a value wherever it refuses what stands at a step (`refuses`).
+ */
+function isPlain(
+  schema: SchemaObject | false,
+  step: Step | undefined,
+  does: 'accepts' | 'refuses',
+): boolean {
+  if (schema === false || step === undefined || 'choice' in step || 'position' in step) return false
+  if (does === 'refuses') {
+    if ('property' in step) return Object.hasOwn(propertiesOf(schema), step.property)
+    return 'item' in step ? !('prefixItems' in schema) : !('patternProperties' in schema)
   }
-  return undefined
+  if (looksAround.some((keyword) => keyword in schema)) return false
+  const type = 'item' in step ? 'array' : 'object'
+  if (!typeSet(schema).has(type)) return false
+  if ('property' in step) return Object.hasOwn(propertiesOf(schema), step.property)
+  const most = schema['maxItems']
+  return 'other' in step || (!('prefixItems' in schema) && (typeof most !== 'number' || most > 0))
 }
 
-/** What stands at the end of a path in place of a value: another one, or nothing. */
-type Leaf = { value: unknown } | 'absent'
-
-function stepInto(contract: Contract, schema: Schema | undefined, step: Step): Schema | undefined {
-  const whole = wholeSchema(contract, schema)
-  if (!isObject(whole)) return undefined
-  if ('property' in step) return memberOf(contract, whole, step.property)
-  if ('item' in step) return whole['items'] as Schema | undefined
-  if ('other' in step) return whole['additionalProperties'] as Schema | undefined
-  return choicesOf(whole)[step.choice]
-}
-
-const choicesOf = (schema: SchemaObject): Schema[] =>
-  (Array.isArray(schema['oneOf'])
-    ? schema['oneOf']
-    : Array.isArray(schema['anyOf'])
-      ? schema['anyOf']
-      : []) as Schema[]
-
-/** A property's schema, which a part of the whole may declare. */
-function memberOf(contract: Contract, schema: SchemaObject, name: string): Schema | undefined {
-  const own =
-    isObject(schema['properties']) && Object.hasOwn(schema['properties'], name)
-      ? (schema['properties'][name] as Schema)
-      : undefined
-  if (own !== undefined || !Array.isArray(schema['allOf'])) return own
-  for (const part of schema['allOf'] as Schema[]) {
-    const whole = wholeSchema(contract, part)
-    const found = isObject(whole) ? memberOf(contract, whole, name) : undefined
-    if (found !== undefined) return found
+/** A name that a schema says nothing about. */
+function freeName(schema: SchemaObject | false): string {
+  const known = schema === false ? {} : propertiesOf(schema)
+  for (let i = 0; ; i++) {
+    const name = i === 0 ? 'other' : `other${i}`
+    if (!Object.hasOwn(known, name)) return name
   }
-  return undefined
-}
-
-const leafOf = ({ contract, schema }: Side, path: Step[]): SchemaObject => {
-  const end = path.reduce<Schema | undefined>(
-    (here, step) => stepInto(contract, here, step),
-    schema,
-  )
-  const whole = wholeSchema(contract, end)
-  return isObject(whole) ? whole : {}
-}
-
-/** Samples that were made, by contract and schema: the same ones are asked for at each change. */
-const samples = new WeakMap<Contract, Map<Schema, unknown>>()
-
-function sampleOf(contract: Contract, schema: Schema | undefined, budget: LookingBudget): unknown {
-  if (schema === undefined) return sampleValue(contract, schema)
-  let known = samples.get(contract)
-  if (!known) samples.set(contract, (known = new Map<Schema, unknown>()))
-  if (!known.has(schema)) {
-    const sample = sampleValue(contract, schema)
-    spend(budget, JSON.stringify(sample)?.length ?? 1)
-    known.set(schema, sample)
-  }
-  return known.get(schema)
-}
-
-/** A sample of a schema with something else at the end of a path. */
-function planted(
-  { contract, schema }: Side,
-  path: Step[],
-  leaf: Leaf,
-  budget: LookingBudget,
-): unknown {
-  const [step, ...rest] = path
-  if (!step) return leaf === 'absent' ? undefined : leaf.value
-  const inside = { contract, schema: stepInto(contract, schema, step) }
-  const inner = planted(inside, rest, leaf, budget)
-  if ('choice' in step) return inner
-  if ('item' in step) return [inner]
-  const sample = sampleOf(contract, schema, budget)
-  const object = isObject(sample) ? { ...sample } : {}
-  spend(budget, Object.keys(object).length)
-  const name = 'property' in step ? step.property : 'other'
-  if (rest.length === 0 && leaf === 'absent') Reflect.deleteProperty(object, name)
-  else object[name] = inner
-  return object
 }
 
 const byType: Record<string, unknown> = {
@@ -161,110 +405,28 @@ const byType: Record<string, unknown> = {
   object: {},
 }
 
-/** Values that may make the difference. */
-function* candidates(
-  change: SchemaChange,
-  asked: SchemaObject,
-  from: Side,
-  other: SchemaObject,
-): Generator<Leaf> {
-  const of = (...values: unknown[]): Leaf[] => values.map((value) => ({ value }))
-  const sample = sampleValue(from.contract, asked)
-  switch (change.keyword) {
-    case 'required':
-      yield 'absent'
-      return
-    case 'property':
-      yield* of(sample, 'text', 1, {})
-      return
-    case 'type': {
-      const types = typesOf(asked)
-      yield* of(...(types.length > 0 ? types : Object.keys(byType)).map((type) => byType[type]))
-      break
-    }
-    case 'enum': {
-      const values = [...lists(asked['enum']), ...('const' in asked ? [asked['const']] : [])]
-      yield* of(...values.slice(0, 12), 'another value', 12_345)
-      break
-    }
-    case 'minimum':
-    case 'exclusiveMinimum':
-    case 'maximum':
-    case 'exclusiveMaximum': {
-      const ends = [other, asked].flatMap((schema) =>
-        ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum'].flatMap((name) =>
-          typeof schema[name] === 'number' ? [schema[name]] : [],
-        ),
-      )
-      yield* of(...ends.flatMap((end) => [end, end - 1, end + 1, end - 0.5, end + 0.5]))
-      break
-    }
-    case 'multipleOf':
-      yield* of(asked['multipleOf'] ?? 1, 1, 2, 3, 0.5, 7)
-      break
-    case 'minLength':
-    case 'maxLength': {
-      const ends = [other, asked].flatMap((schema) =>
-        [schema['minLength'], schema['maxLength']].filter(
-          (end): end is number => typeof end === 'number' && end < 10_000,
-        ),
-      )
-      yield* of(
-        ...ends
-          .flatMap((end) => [end, end - 1, end + 1])
-          .filter((length) => length >= 0)
-          .map((length) => 'a'.repeat(length)),
-        '',
-      )
-      break
-    }
-    case 'minItems':
-    case 'maxItems':
-    case 'uniqueItems': {
-      const item = sampleValue(from.contract, asked['items'] as Schema | undefined) ?? 1
-      const ends = [other, asked].flatMap((schema) =>
-        [schema['minItems'], schema['maxItems']].filter(
-          (end): end is number => typeof end === 'number' && end < 1000,
-        ),
-      )
-      yield* of(
-        [item, item],
-        ...ends
-          .flatMap((end) => [end, end - 1, end + 1])
-          .filter((length) => length >= 0)
-          .map((length) => Array.from({ length }, () => item)),
-        [],
-      )
-      break
-    }
-    case 'additionalProperties':
-      if (isObject(sample)) yield* of({ ...sample, other: 'text' }, { ...sample, other: 1 })
-      break
-    case 'pattern':
-    case 'format':
-      yield* of(
-        'text',
-        '',
-        'A-1',
-        '0',
-        'https://brackenmere.example/',
-        '2026-01-01',
-        '2026-01-01T00:00:00Z',
-        '00000000-0000-4000-8000-000000000000',
-      )
-      break
-    case 'anyOf':
-    case 'oneOf':
-    case 'allOf':
-      yield* of(
-        ...choicesOf(asked)
-          .slice(0, 8)
-          .map((choice) => sampleValue(from.contract, choice)),
-        ...Object.values(byType),
-      )
-      break
-  }
-  yield* of(sample)
-}
+const texts = [
+  'text',
+  '',
+  'A-1',
+  '0',
+  'https://brackenmere.example/',
+  '2026-01-01',
+  '2026-01-01T00:00:00Z',
+  '00000000-0000-4000-8000-000000000000',
+]
 
-const lists = (value: unknown): unknown[] => (Array.isArray(value) ? value : [])
+const numeric = (value: unknown): number[] => (typeof value === 'number' ? [value] : [])
+
+/** Lengths at and beside the bounds of several schemas. */
+const lengths = (schemas: SchemaObject[], least: string, most: string, under: number): number[] =>
+  schemas
+    .flatMap((schema) => [...numeric(schema[least]), ...numeric(schema[most])])
+    .filter((end) => end < under)
+    .flatMap((end) => [end, end - 1, end + 1])
+    .filter((length) => length >= 0)
+
+const choicesOf = (schema: SchemaObject): Schema[] =>
+  ['oneOf', 'anyOf'].flatMap((keyword) =>
+    Array.isArray(schema[keyword]) ? (schema[keyword] as Schema[]) : [],
+  )

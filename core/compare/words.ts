@@ -14,9 +14,11 @@ const pathWords = (path: Step[]): string =>
         ? `.${step.property}`
         : 'item' in step
           ? '[]'
-          : 'other' in step
-            ? '.*'
-            : `(choice ${step.choice + 1})`,
+          : 'position' in step
+            ? `[${step.position}]`
+            : 'other' in step
+              ? '.*'
+              : `(choice ${step.choice + 1})`,
     )
     .join('')
     .replace(/^\./, '')
@@ -49,6 +51,8 @@ export function messageOf(change: Change): string {
   return `${capital(`${of}${happened()}`)}${why}`
 
   function happened(): string {
+    if (kind === 'renamed') return `was called ${show(was)}`
+    if (kind === 'moved') return `was ${part === 'operation' ? String(was) : show(was)}`
     if (keyword === '' && part === 'credentials')
       return `asks for ${securityWords(is)}, asked for ${securityWords(was)}`
     if (keyword === '' || keyword === 'property') {

@@ -56,42 +56,46 @@ const names: Copy = (written) =>
   Array.isArray(written) ? written.filter((name) => typeof name === 'string') : undefined
 
 /** Keywords that hold for a value by themselves (JSON Schema 2020-12 validation, section 6). */
-const plain: Record<string, Copy> = {
-  const: (written) => written,
-  enum: (written) => (Array.isArray(written) ? (written as unknown[]) : undefined),
-  multipleOf: (written) => (typeof written === 'number' && written > 0 ? written : undefined),
-  ...Object.fromEntries(
-    [
-      'minimum',
-      'maximum',
-      'exclusiveMinimum',
-      'exclusiveMaximum',
-      'minLength',
-      'maxLength',
-      'minItems',
-      'maxItems',
-      'minContains',
-      'maxContains',
-      'minProperties',
-      'maxProperties',
-    ].map((keyword) => [keyword, number]),
-  ),
-  dependentRequired: (written) =>
-    isObject(written)
-      ? Object.fromEntries(Object.entries(written).map(([name, list]) => [name, names(list) ?? []]))
-      : undefined,
-}
+const plain = new Map<string, Copy>(
+  Object.entries({
+    const: (written) => written,
+    enum: (written) => (Array.isArray(written) ? (written as unknown[]) : undefined),
+    multipleOf: (written) => (typeof written === 'number' && written > 0 ? written : undefined),
+    ...Object.fromEntries(
+      [
+        'minimum',
+        'maximum',
+        'exclusiveMinimum',
+        'exclusiveMaximum',
+        'minLength',
+        'maxLength',
+        'minItems',
+        'maxItems',
+        'minContains',
+        'maxContains',
+        'minProperties',
+        'maxProperties',
+      ].map((keyword) => [keyword, number]),
+    ),
+    dependentRequired: (written) =>
+      isObject(written)
+        ? Object.fromEntries(
+            Object.entries(written).map(([name, list]) => [name, names(list) ?? []]),
+          )
+        : undefined,
+  } satisfies Record<string, Copy>),
+)
 
 /** Keywords with a schema for the same value, and with one for parts of it (JSON Schema 2020-12 core, section 10). */
-const forTheSame = ['not', 'if', 'then', 'else']
-const forParts = [
+const forTheSame = new Set(['not', 'if', 'then', 'else'])
+const forParts = new Set([
   'items',
   'contains',
   'additionalProperties',
   'unevaluatedProperties',
   'unevaluatedItems',
   'propertyNames',
-]
+])
 
 const schemasIn = (written: unknown): Schema[] =>
   Array.isArray(written) ? written.filter(isSchema) : []
@@ -162,13 +166,14 @@ export class PreparedSchemas {
 
   private fill(made: SchemaObject, schema: SchemaObject, above: readonly SchemaObject[]): void {
     const same = (part: Schema) => this.same(part, above)
-    for (const [keyword, copy] of Object.entries(plain))
-      if (Object.hasOwn(schema, keyword)) made[keyword] = copy(schema[keyword])
-    for (const keyword of forTheSame)
-      if (isSchema(schema[keyword])) made[keyword] = same(schema[keyword])
-    for (const keyword of forParts)
-      if (isSchema(schema[keyword])) made[keyword] = this.part(schema[keyword])
+    for (const keyword of Object.keys(schema)) {
+      const [value, copy] = [schema[keyword], plain.get(keyword)]
+      if (copy) made[keyword] = copy(value)
+      else if (forTheSame.has(keyword) && isSchema(value)) made[keyword] = same(value)
+      else if (forParts.has(keyword) && isSchema(value)) made[keyword] = this.part(value)
+    }
     for (const keyword of ['allOf', 'anyOf', 'oneOf']) {
+      if (schema[keyword] === undefined) continue
       const parts = schemasIn(schema[keyword]).map(same)
       // Of one choice it can be said why it does not fit.
       const into = parts.length === 1 ? 'allOf' : keyword
@@ -224,12 +229,12 @@ export class PreparedSchemas {
   }
 }
 
-const mapped = (written: Record<string, unknown>, make: (schema: Schema) => Schema) =>
-  Object.fromEntries(
-    Object.entries(written).flatMap(([name, schema]) =>
-      isSchema(schema) ? [[name, make(schema)]] : [],
-    ),
-  )
+function mapped(written: Record<string, unknown>, make: (schema: Schema) => Schema) {
+  const made = Object.create(null) as Record<string, Schema>
+  for (const [name, schema] of Object.entries(written))
+    if (isSchema(schema)) made[name] = make(schema)
+  return made
+}
 
 const types = new Set(['null', 'boolean', 'integer', 'number', 'string', 'array', 'object'])
 

@@ -134,6 +134,6 @@ export async function changesBetween(
     operation: change.operation,
     subject: subjectOf(change),
     message: messageOf(change),
-    ...(change.witness && { witness: change.witness }),
+    ...(change.witness && { witness: change.witness() }),
   }))
 }

@@ -1,4 +1,11 @@
-import { effects, type Direction, type Effect, type Witness } from '../../core/compare/model'
+import {
+  changeKinds,
+  effects,
+  type ChangeKind,
+  type Direction,
+  type Effect,
+  type Witness,
+} from '../../core/compare/model'
 import type { Operation, Schema } from '../../core/contract/model'
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, text, texts, whole } from './fields'
@@ -116,8 +123,8 @@ export class ChangeItem {
   @choice(['request', 'response', 'both', 'none'], { says: 'Which way of a message it is about.' })
   direction!: Direction
 
-  @choice(['added', 'removed', 'changed'], { says: 'What happened.' })
-  kind!: 'added' | 'removed' | 'changed'
+  @choice(changeKinds, { says: 'What happened.' })
+  kind!: ChangeKind
 
   @text({ says: 'The operation; empty where it is in none.', example: 'GET /notices', max: 2000 })
   operation!: string

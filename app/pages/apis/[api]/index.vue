@@ -16,7 +16,10 @@ const change = (what: ApiChange) =>
 /** A deprecated API has a last day; it is asked for before the change is made. */
 const sunset = ref('')
 const deprecating = ref(false)
-watch(detail, (now) => (sunset.value = now?.sunset ?? ''))
+watch(
+  () => detail.value?.sunset,
+  (now) => (sunset.value = now ?? ''),
+)
 function chooseLifecycle(lifecycle: ApiChange['lifecycle']) {
   deprecating.value = lifecycle === 'deprecated' && !detail.value?.sunset
   if (!deprecating.value) void change({ lifecycle })
@@ -118,7 +121,7 @@ const stages = computed(() =>
               <button
                 v-if="deprecating || sunset !== detail.sunset"
                 class="ghost"
-                :disabled="!sunset"
+                :disabled="!sunset || busy"
               >
                 {{ deprecating ? 'Deprecate' : 'Change the day' }}
               </button>
