@@ -1,13 +1,14 @@
-import { statSync } from 'node:fs'
 import { Option, type Command } from 'commander'
 import { compareContracts } from '../core/compare/contracts'
 import {
   comparisonFormats,
+  detailed,
   reported,
   writeComparison,
   type ComparisonFormat,
 } from '../core/compare/report'
 import { fittingVersion } from '../core/compare/version'
+import { isFile } from './before'
 import { WrongUse } from './files'
 import { open, type Opened } from './open'
 import { version } from './version'
@@ -19,8 +20,7 @@ interface Options {
 
 /** Reads one of both definitions; what stops it goes to standard error. */
 function opened(file: string): Opened['reading'] {
-  if (!statSync(file, { throwIfNoEntry: false })?.isFile())
-    throw new WrongUse(`There is no file "${file}".`)
+  if (!isFile(file)) throw new WrongUse(`There is no file "${file}".`)
   const { diagnostics, reading } = open({ source: { file, named: true } })!
   for (const { severity, message, file: where, line, column } of diagnostics)
     if (severity === 'error') console.error(`${where}:${line}:${column} ${severity}: ${message}`)
@@ -34,7 +34,7 @@ function runCompare(before: string, after: string, { format, failOn }: Options):
     return
   }
   const found = compareContracts(old.contract, now.contract)
-  const changes = reported(found, old.documents, now.documents)
+  const changes = reported(detailed(found, old.documents, now.documents))
   const fits = fittingVersion(old.contract.version, now.contract.version, found)
   process.stdout.write(
     writeComparison(format, changes, { before, after, version, ...(fits && { fits }) }),

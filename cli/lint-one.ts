@@ -4,6 +4,7 @@ import { estatePart, namesIn, type EstatePart, type Names } from '../core/rules/
 import type { Estate } from '../core/rules/facts/fact'
 import type { Circumstances, Edition } from '../core/rules/model'
 import { asksForWords } from '../core/rules/spelling'
+import { beforeIn } from './before'
 import { dictionary } from './dictionary'
 import { open, type SourceTask } from './open'
 
@@ -12,6 +13,8 @@ export interface LintTask extends SourceTask {
   circumstances: Circumstances
   /** What the other definitions hold of what this one has. */
   estate?: Estate | undefined
+  /** The file of the version before. */
+  before?: string | undefined
 }
 
 /** What one definition adds to the estate, and what it looks for there. */
@@ -52,7 +55,11 @@ export function lint(task: LintTask): Report | undefined {
     reading.contract,
     task.edition,
     circumstances,
-    { ...known, diagnostics },
+    {
+      ...known,
+      before: task.before === undefined ? undefined : beforeIn(task.before),
+      diagnostics,
+    },
   )
   const { archive } = task.source
   const named = (name: string) => (archive === undefined ? name : `${archive}!${name}`)

@@ -7,6 +7,7 @@ import type { Estate } from '../core/rules/facts/fact'
 import { circumstancesOf, levels, type Edition, type Level } from '../core/rules/model'
 import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/rulebook'
 import { count } from '../core/text/counted'
+import { beforeIn, isFile } from './before'
 import { nameOf, tasksFor, WrongUse } from './files'
 import type { Named } from './lint-one'
 import { fixFile } from './fix'
@@ -19,6 +20,7 @@ import { version } from './version'
 
 interface Options extends ServerOptions {
   rulebook?: string
+  before?: string
   fix?: boolean
   level: string
   baseline?: string
@@ -82,11 +84,19 @@ async function* lintAll(
 ): AsyncGenerator<Report> {
   const circumstances = circumstancesFor(options)
   const tasks = tasksFor(paths)
+  const { before } = options
+  if (before !== undefined) requireOne(tasks, before)
   const around = await othersAround(tasks, edition)
   yield* runAll<Report, SourceTask>(tasks, (task) => ({
     do: 'lint',
-    task: { ...task, edition, circumstances, estate: around?.(nameOf(task.source)) },
+    task: { ...task, edition, circumstances, estate: around?.(nameOf(task.source)), before },
   }))
+}
+
+function requireOne(tasks: readonly SourceTask[], before: string): void {
+  if (tasks.length > 1) throw new WrongUse('--before goes with one definition.')
+  if (!isFile(before)) throw new WrongUse(`There is no file "${before}".`)
+  if (!beforeIn(before)) throw new WrongUse(`"${before}" is no definition that can be read.`)
 }
 
 interface Baseline {
@@ -185,6 +195,7 @@ export function addLint(program: Command): void {
         .choices(levels.map((level) => level.toLowerCase()))
         .default('may'),
     )
+    .option('--before <file>', 'the version before, for rules about what changed')
     .option('--baseline <file>', 'findings that are accepted already')
     .option('--write-baseline <file>', 'accept what is found now, and keep it in a file')
     .addOption(

@@ -172,12 +172,42 @@ describe('elm-ledger compare', () => {
     const { stdout, status } = run(
       'compare',
       'demo/definitions/tanker-dispatch/0.9.4.raml',
-      newer,
+      'demo/successors/tanker-dispatch-1.0.0.yaml',
       '--format',
       'json',
     )
     expect(status).toBe(0)
-    expect((JSON.parse(stdout) as Told[]).length).toBeGreaterThan(20)
+    const changes = JSON.parse(stdout) as Told[]
+    const said = changes.map(
+      ({ effect, operation, message }) => `${effect} ${operation}: ${message}`,
+    )
+    expect(said).toEqual(
+      expect.arrayContaining([
+        'breaking GET /jobs/{jobId}: Was GET /Jobs/{jobId}',
+        'breaking DELETE /tankers/{tankerId}: Is gone',
+        'breaking GET /depots: Asks for token, asked for basic',
+        'breaking PUT /tankers/{tankerId}: Response 200: state may be "in-repair"',
+        'breaking POST /tankers/{tankerId}/fill: Request body application/x-www-form-urlencoded is gone',
+      ]),
+    )
+    // What is only written in another language is no change.
+    expect(changes.filter(({ operation }) => operation === 'POST /jobs')).toHaveLength(3)
+  })
+
+  it('checks a definition against the version before it, where rules ask what changed', () => {
+    const findings = (...args: string[]) => {
+      const { stdout } = run('lint', newer, '--format', 'json', ...args)
+      return (JSON.parse(stdout) as { rule: string; message: string }[])
+        .filter(({ rule }) => ['version-fits', 'deprecate-before-removing'].includes(rule))
+        .map(({ message }) => message)
+    }
+    expect(findings()).toEqual([])
+    expect(findings('--before', older)).toEqual([
+      'GET /meters/{meterId}/estimates/next is gone since 3.9.2, where it was not deprecated; announce it first',
+    ])
+    expect(run('lint', newer, '--before', 'nowhere.yaml').status).toBe(2)
+    expect(run('lint', newer, '--before', 'package-lock.json').status).toBe(2)
+    expect(run('lint', newer, older, '--before', older).status).toBe(2)
   })
 
   it('writes a changelog, and reports that other programs read', () => {

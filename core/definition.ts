@@ -4,6 +4,7 @@ import { mockResponse, type MockResponse } from './contract/samples'
 import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
 import { searchEntries, type SearchEntry } from './contract/search'
 import { readDefinition } from './formats/read'
+import type { Before } from './rules/before'
 import { check, type CheckOptions, type Reach, type RuleFault } from './rules/engine'
 import { estatePart, type EstatePart } from './rules/estate'
 import { atVersion, type ApiFacts, type Edition, type Finding, type Level } from './rules/model'
@@ -108,13 +109,15 @@ export function countLevels(findings: Pick<Finding, 'level'>[]): LevelCounts {
 /** What is known from outside of a definition when it is checked. */
 export interface Known extends Pick<CheckOptions, 'estate' | 'isWord'> {
   facts: ApiFacts
+  /** The version before another one. */
+  before?: (version: string) => Before | undefined
 }
 
 /** Reads, summarises and checks one definition: everything that saving a revision needs to know. */
 export function examine(
   source: SourceText,
   edition: Edition,
-  { facts, ...known }: Known,
+  { facts, before, ...known }: Known,
   beside?: Beside,
   { derives = false } = {},
 ): Examination {
@@ -122,7 +125,11 @@ export function examine(
   if (!reading.readable) return reading
   const { contract, documents, diagnostics } = reading
   const circumstances = atVersion(facts, contract.version)
-  const checked = check(documents, contract, edition, circumstances, { ...known, diagnostics })
+  const checked = check(documents, contract, edition, circumstances, {
+    ...known,
+    before: before?.(contract.version),
+    diagnostics,
+  })
   const summary = summarise(documents, contract, diagnostics.length)
   const missing = [...documents.missing]
   const examination = { readable: true as const, summary, ...checked, diagnostics, missing }

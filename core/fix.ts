@@ -28,7 +28,8 @@ export function fixDefinition(
   {
     estate = emptyEstate,
     ...known
-  }: Pick<Surroundings, 'circumstances' | 'isWord'> & Partial<Pick<Surroundings, 'estate'>>,
+  }: Pick<Surroundings, 'circumstances' | 'isWord' | 'before'> &
+    Partial<Pick<Surroundings, 'estate'>>,
   { rule: id, fix, keys }: FixChoice,
 ): Fixed {
   const rule = edition.rules.find((candidate) => candidate.id === id)

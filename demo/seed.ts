@@ -142,6 +142,7 @@ export const idleQueue: Queue = {
   recheck: idle,
   measure: idle,
   check: idle,
+  compare: idle,
   plan: idle,
   rollOut: idle,
 }
@@ -327,7 +328,13 @@ export class DemoSeed {
     const main = (): Treatment => ({ kind: 'route', backend: 'main' })
     await this.placeTrial(api, '3.9.2', main)
     await this.throughAll(api, '3.9.2', 'Batches for the radio round')
-    await issueKey(this.as('oskar'), `${api}-live-1`, 'Fernhill Plumbing')
+    for (const client of [
+      'Alder Homes',
+      'County flood desk',
+      'Fernhill Plumbing',
+      'Tarn Institute',
+    ])
+      await issueKey(this.as('oskar'), `${api}-live-1`, client)
     await this.next(api, '4.0.0.yaml', 4)
     await this.placeTrial(api, '4.0.0', main)
   }

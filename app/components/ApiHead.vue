@@ -18,6 +18,7 @@ const leaves = computed(() => [
   { to: `/apis/${props.detail.api}/source`, label: 'Source' },
   { to: `/apis/${props.detail.api}/operations`, label: 'Operations' },
   { to: `/apis/${props.detail.api}/versions`, label: 'Versions' },
+  { to: `/apis/${props.detail.api}/compare`, label: 'Compare' },
   { to: `/apis/${props.detail.api}/placements`, label: 'Placements' },
 ])
 </script>

@@ -6,18 +6,23 @@ const props = defineProps<{
   label: string
   options: readonly Choice[]
   any?: string | undefined
+  /** Always one of its values: then it is no filter that is on or off. */
+  plain?: boolean
 }>()
 const value = defineModel<string>({ required: true })
-const all = computed(() => [{ value: '', label: props.any ?? 'any' }, ...props.options])
+const all = computed(() =>
+  props.plain ? props.options : [{ value: '', label: props.any ?? 'any' }, ...props.options],
+)
 </script>
 
 <template>
-  <label class="chip" :class="{ on: value }">
+  <label class="chip" :class="{ on: value && !plain }">
     {{ label }}
     <select v-model="value" :aria-label="label">
       <option v-for="option in all" :key="option.value" :value="option.value">
         {{ option.label }}
       </option>
+      <slot />
     </select>
   </label>
 </template>

@@ -11,7 +11,11 @@ const facts = computed(() => sample.facts ?? {})
 const elsewhere = computed(() => sample.elsewhere ?? [])
 const opened = ref(false)
 const isOpen = computed(
-  () => opened.value || Object.keys(facts.value).length > 0 || elsewhere.value.length > 0,
+  () =>
+    opened.value ||
+    Object.keys(facts.value).length > 0 ||
+    elsewhere.value.length > 0 ||
+    sample.before !== undefined,
 )
 
 const choices = [
@@ -27,6 +31,13 @@ function put(name: keyof NonNullable<Sample['facts']>, value: string) {
   )
   opened.value = true
   emit('change', { ...sample, facts: next })
+}
+
+/** The piece as it was before; empty where nothing is said of it. */
+function begin(text: string) {
+  const { before: _, ...rest } = sample
+  opened.value = true
+  emit('change', text.trim() === '' ? rest : { ...rest, before: text })
 }
 
 function beside(index: number, text: string) {
@@ -72,6 +83,17 @@ function beside(index: number, text: string) {
           />
         </label>
       </div>
+      <label class="field"
+        ><span>The version before</span>
+        <textarea
+          class="p-textarea mono"
+          :rows="rowsFor(sample.before ?? '')"
+          spellcheck="false"
+          placeholder="for rules about what changed"
+          :value="sample.before ?? ''"
+          @change="begin(textOf($event))"
+        />
+      </label>
       <label v-for="(piece, index) in elsewhere" :key="index" class="field"
         ><span>Another API has</span>
         <textarea

@@ -1,6 +1,9 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
+import type { RevisionItem, StageCell } from '../../shared/api/catalog'
 import { api, asRefusal, Refusal } from './api'
 import { chosenFiles, droppedFiles } from './dropped'
+import { comparedLines, linesAround } from './lines'
+import { sideChoices, sideOf, usualAfter, usualBefore } from './sides'
 import {
   clipped,
   kindWord,
@@ -160,5 +163,90 @@ describe('files that are dropped', () => {
     const list = await droppedFiles({ items: [], files } as never)
     expect(list.map(({ name }) => name)).toEqual(['a.yaml'])
     expect(chosenFiles(files)[0]!.name).toBe('a.yaml')
+  })
+})
+
+describe('two pieces of text beside each other', () => {
+  const piece = (lines: string[], line: number, from = 1) => ({
+    text: lines.join('\n'),
+    from,
+    line,
+  })
+
+  it('are one text with what went and what came, without what is beyond the ends of one', () => {
+    const old = piece(['above', 'a', 'b', 'c'], 11, 9)
+    const now = piece(['a', 'B', 'c', 'below'], 3, 2)
+    expect(comparedLines(old, now)).toEqual([
+      { sign: ' ', text: 'a' },
+      { sign: '-', text: 'b' },
+      { sign: '+', text: 'B' },
+      { sign: ' ', text: 'c' },
+    ])
+  })
+
+  it('stay two where they have nothing in common', () => {
+    expect(comparedLines(piece(['a'], 1), piece(['b'], 1))).toBeUndefined()
+  })
+
+  it('are cut to the lines around the place', () => {
+    const lines = Array.from({ length: 60 }, (_, i) => `line ${i}`)
+    const changed = lines.map((line, i) => (i === 40 ? 'other' : line))
+    const shown = comparedLines(piece(lines, 41), piece(changed, 41))!
+    expect(shown.length).toBeLessThan(20)
+    expect(shown.filter(({ sign }) => sign !== ' ')).toHaveLength(2)
+    expect(linesAround(piece(lines, 41)).filter(({ isPlace }) => isPlace)).toEqual([
+      { text: 'line 40', isPlace: true },
+    ])
+  })
+})
+
+describe('the sides of a comparison', () => {
+  const cell = (stage: string, version: string) => ({ stage, version }) as StageCell
+  const latest = (version: string, revision: number) => ({ version, revision }) as RevisionItem
+  const stages = ['Trial', 'Rehearsal', 'Live']
+
+  it.each([
+    ['stage Live', { api: 'a', stage: 'Live' }],
+    ['version 3.9.2 beta', { api: 'a', version: '3.9.2 beta' }],
+    ['revision 12', { api: 'a', revision: 12 }],
+    ['revision twelve', undefined],
+    ['12', undefined],
+    ['', undefined],
+  ])('are read from %j', (written, side) => {
+    expect(sideOf('a', written)).toEqual(side)
+  })
+
+  it('are what runs furthest, and the newest', () => {
+    const detail = {
+      cells: [cell('Live', '3.9.2'), cell('Trial', '4.0.0')],
+      versions: ['4.0.0', '3.9.2'],
+      latest: latest('4.0.0', 2),
+    }
+    expect([usualBefore(detail, stages), usualAfter(detail, stages)]).toEqual([
+      'stage Live',
+      'stage Trial',
+    ])
+    const unplaced = { ...detail, cells: [] }
+    expect([usualBefore(unplaced, stages), usualAfter(unplaced, stages)]).toEqual([
+      'version 3.9.2',
+      'version 4.0.0',
+    ])
+    const writing = { cells: [], versions: [], latest: latest('1.0.0', 3) }
+    expect([usualBefore(writing, stages), usualAfter(writing, stages)]).toEqual([
+      'revision 2',
+      'revision 3',
+    ])
+    expect(usualBefore({ ...writing, latest: latest('1.0.0', 1) }, stages)).toBe('')
+  })
+
+  it('can be anything that runs, each version, and each revision', () => {
+    const groups = sideChoices({ cells: [cell('Live', '3.9.2')], versions: ['3.9.2'] }, stages, [
+      latest('3.9.2', 1),
+    ])
+    expect(groups.flatMap(({ choices }) => choices.map(({ value }) => value))).toEqual([
+      'stage Live',
+      'version 3.9.2',
+      'revision 1',
+    ])
   })
 })

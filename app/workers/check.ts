@@ -89,7 +89,7 @@ function checked(request: CheckRequest, known: Surroundings): CheckReply {
   return { answer: 'check', number, examination }
 }
 
-function fixed(request: FixRequest, { facts, ...known }: Surroundings): FixReply {
+function fixed(request: FixRequest, { facts, estate }: Surroundings): FixReply {
   const { number, text, file, others, edition, choice } = request
   const reading = readDefinition({ file, text }, besideIn(others))
   const version = reading.readable ? reading.contract.version : ''
@@ -97,6 +97,11 @@ function fixed(request: FixRequest, { facts, ...known }: Surroundings): FixReply
   return {
     answer: 'fix',
     number,
-    ...fixDefinition(reading, edition, { isWord: undefined, ...known, circumstances }, choice),
+    ...fixDefinition(
+      reading,
+      edition,
+      { isWord: undefined, circumstances, ...(estate && { estate }) },
+      choice,
+    ),
   }
 }

@@ -389,13 +389,13 @@ describe('operations, parameters, responses and credentials', () => {
       operation(
         `parameters: [{ name: a, in: query, required: true, schema: { type: string } }], ${ok}`,
       ),
-      ['breaking request: Parameter query a is new, and required'],
+      ['breaking request: Query parameter a is new, and required'],
     ],
     [
       'a parameter that may be given',
       operation(ok),
       operation(`parameters: [{ name: a, in: query, schema: { type: string } }], ${ok}`),
-      ['safe request: Parameter query a is new'],
+      ['safe request: Query parameter a is new'],
     ],
     [
       'a path that names its parameter otherwise',
@@ -409,7 +409,7 @@ describe('operations, parameters, responses and credentials', () => {
       ),
       [
         'safe none: Path is "/h/{b}", was "/h/{a}"',
-        'safe none: Parameter path b name is "b", was "a"',
+        'safe none: Path parameter b name is "b", was "a"',
       ],
     ],
     [
@@ -430,7 +430,7 @@ describe('operations, parameters, responses and credentials', () => {
       'credentials where none were',
       operation(ok),
       `${operation(`security: [{ key: [] }], ${ok}`)}components: { securitySchemes: { key: { type: apiKey, in: header, name: X-Key } } }\n`,
-      ['breaking request: Credentials asks for key, asked for nothing', 'safe none: Is new'],
+      ['breaking request: Asks for key, asked for nothing', 'safe none: Is new'],
     ],
     [
       'a media type that is gone',
@@ -438,7 +438,7 @@ describe('operations, parameters, responses and credentials', () => {
         "responses: { '200': { description: x, content: { application/json: {}, text/csv: {} } } }",
       ),
       operation("responses: { '200': { description: x, content: { application/json: {} } } }"),
-      ['safe response: Media type response 200 text/csv is gone'],
+      ['safe response: Response 200 text/csv is gone'],
     ],
   ])('%s', (_, before, after, says) => {
     expect(told(compareContracts(contractOf(before), contractOf(after)))).toEqual(says)

@@ -62,6 +62,7 @@ export function compareParameters(
       name: labelOf(was),
       before: was.at,
       after: now.at,
+      ...(was.deprecated && { was: 'deprecated' }),
       undecided: 'what is sent in it has no meaning any more',
     })
 }

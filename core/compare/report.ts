@@ -1,6 +1,16 @@
 import type { Documents } from '../text/documents'
-import { effects, type Change, type Direction, type Effect, type Witness } from './model'
-import { messageOf, subjectOf } from './words'
+import {
+  effects,
+  type Change,
+  type ChangeKind,
+  type Direction,
+  type Effect,
+  type Part,
+  type Witness,
+} from './model'
+import type { FittingVersion } from './version'
+import { waysOut } from './ways'
+import { happeningOf, subjectOf, undecidedWords } from './words'
 
 /** Where something is written, from 1; null where it is in neither text. */
 export interface Placed {
@@ -9,7 +19,7 @@ export interface Placed {
   column: number
 }
 
-/** A change as programs read it. */
+/** A change as programs read it: the members of `elm-ledger compare --format json`. */
 export interface ReportedChange {
   effect: Effect
   direction: Direction
@@ -21,24 +31,83 @@ export interface ReportedChange {
   witness: Witness | null
 }
 
-/** Changes with their places in both texts, what breaks first. */
-export function reported(changes: Change[], before: Documents, after: Documents): ReportedChange[] {
-  const old = before.locate(changes.flatMap((change) => change.before ?? []))
-  const now = after.locate(changes.flatMap((change) => change.after ?? []))
-  const placed = (found: (Placed & object) | undefined): Placed | null =>
-    found ? { file: found.file, line: found.line, column: found.column } : null
-  return [...changes]
+/** A change with everything that a screen says of it; its message says what happened alone. */
+export interface DetailedChange extends ReportedChange {
+  /** What the operation was called before; empty where there was none. */
+  formerly: string
+  kind: ChangeKind
+  part: Part
+  /** Why nothing surer can be said; empty where it is sure. */
+  undecided: string
+  /** What could be done instead. */
+  ways: string[]
+}
+
+/** What breaks comes first, as programs read it. */
+export const reported = (changes: readonly Reportable[]): ReportedChange[] =>
+  [...changes]
     .sort((a, b) => effects.indexOf(a.effect) - effects.indexOf(b.effect))
     .map((change) => ({
       effect: change.effect,
       direction: change.direction,
       operation: change.operation,
-      subject: subjectOf(change),
-      message: messageOf(change),
-      before: placed(change.before === undefined ? undefined : old.get(change.before)),
-      after: placed(change.after === undefined ? undefined : now.get(change.after)),
-      witness: change.witness?.() ?? null,
+      subject: change.subject,
+      message: `${change.message}${undecidedWords(change.undecided)}`,
+      before: change.before,
+      after: change.after,
+      witness: change.witness,
     }))
+
+type Reportable = ReportedChange & Pick<DetailedChange, 'undecided'>
+
+/** Changes with their places in both texts, in the order they were found in. */
+export function detailed(changes: Change[], before: Documents, after: Documents): DetailedChange[] {
+  const old = before.locate(changes.flatMap((change) => change.before ?? []))
+  const now = after.locate(changes.flatMap((change) => change.after ?? []))
+  const placed = (found: (Placed & object) | undefined): Placed | null =>
+    found ? { file: found.file, line: found.line, column: found.column } : null
+  const former = formerNames(changes)
+  return changes.map((change) => ({
+    formerly: former.get(change.operation) ?? change.operation,
+    effect: change.effect,
+    direction: change.direction,
+    operation: change.operation,
+    subject: subjectOf(change),
+    message: happeningOf(change),
+    before: placed(change.before === undefined ? undefined : old.get(change.before)),
+    after: placed(change.after === undefined ? undefined : now.get(change.after)),
+    witness: change.witness?.() ?? null,
+    kind: change.kind,
+    part: change.part,
+    undecided: change.undecided ?? '',
+    ways: waysOut(change),
+  }))
+}
+
+/** What operations were called that had another name before, or were not there. */
+const formerNames = (changes: Change[]): Map<string, string> =>
+  new Map(
+    changes.flatMap(({ part, kind, operation, was }) =>
+      part !== 'operation' || (kind !== 'moved' && kind !== 'added')
+        ? []
+        : [[operation, kind === 'moved' ? String(was) : '']],
+    ),
+  )
+
+/** What worked and does not any more comes before what does, operation by operation; what is in none comes last. */
+export function byOperation(changes: DetailedChange[]): DetailedChange[] {
+  const groups = new Map<string, DetailedChange[]>()
+  for (const change of changes) {
+    const group = groups.get(change.operation)
+    if (group) group.push(change)
+    else groups.set(change.operation, [change])
+  }
+  const rank = ({ effect }: DetailedChange) => effects.indexOf(effect)
+  const worst = ([operation, list]: [string, DetailedChange[]]) =>
+    operation === '' ? effects.length : list.reduce((least, one) => Math.min(least, rank(one)), 9)
+  return [...groups]
+    .sort((a, b) => worst(a) - worst(b))
+    .flatMap(([, list]) => [...list].sort((a, b) => rank(a) - rank(b)))
 }
 
 export const comparisonFormats = ['text', 'json', 'markdown', 'sarif', 'junit'] as const
@@ -49,7 +118,7 @@ export interface ComparisonFrame {
   before: string
   after: string
   /** The version number that would fit, where there is one to say. */
-  fits?: { fits: string; isEnough: boolean }
+  fits?: FittingVersion
   /** Of the program. */
   version: string
 }

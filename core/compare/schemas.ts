@@ -242,7 +242,10 @@ export class SchemaComparison {
       if (former === undefined) {
         this.tell(
           pair,
-          keywordChange('added', 'property', undefined, needs.has(name), { widens: !wasOpen }),
+          keywordChange('added', 'property', undefined, needs.has(name), {
+            narrows: needs.has(name),
+            widens: !wasOpen,
+          }),
           { ...placed(name), ...way },
         )
         continue
@@ -288,6 +291,7 @@ export class SchemaComparison {
         pair,
         keywordChange('removed', 'property', needed.has(name), undefined, {
           narrows: !isOpen,
+          widens: needed.has(name),
           ...(isOpen && { undecided: 'what is sent under its name is described no longer' }),
         }),
         { ...placed(name), ...(only && { only }) },
@@ -296,7 +300,9 @@ export class SchemaComparison {
     // Names that are asked for and not described, or were and are no longer.
     for (const name of new Set([...needs, ...needed])) {
       if (needs.has(name) === needed.has(name)) continue
-      if (Object.hasOwn(p, name) && Object.hasOwn(q, name)) continue
+      // Of a property that came or went it is said already.
+      if (Object.hasOwn(p, name) && (Object.hasOwn(q, name) || needed.has(name))) continue
+      if (Object.hasOwn(q, name) && needs.has(name)) continue
       if (renamed.has(name) || former.has(name)) continue
       const only = onlyWay(p[name], q[name])
       this.tell(

@@ -168,9 +168,9 @@ export class Teller {
     without?: string,
   ): RequestWitness {
     const parameters: Record<string, unknown> = {}
-    for (const { name, required, schema } of operation.parameters)
+    for (const { name, required, schema, examples } of operation.parameters)
       if (name !== without && (name in values || required))
-        parameters[name] = values[name] ?? this.sample(schema)
+        parameters[name] = values[name] ?? examples[0]?.value ?? this.sample(schema)
     const [media] = operation.body?.content ?? []
     const body = media && this.sample(media.schema)
     return {

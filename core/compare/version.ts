@@ -5,7 +5,7 @@ import type { Change } from './model'
 export type Rise = 'major' | 'minor' | 'patch' | 'none'
 
 /** The rise that changes ask for: what breaks is a major version, what is new a minor one. */
-export function riseFor(changes: Change[]): Rise {
+export function riseFor(changes: readonly Change[]): Rise {
   const real = changes.filter(
     ({ part, keyword }) => !(part === 'definition' && keyword === 'version'),
   )
@@ -22,6 +22,20 @@ export function riseFor(changes: Change[]): Rise {
 
 const order: Rise[] = ['none', 'patch', 'minor', 'major']
 
+/** How far a version number rose; undefined where the numbers are no semantic versions. */
+export function riseBetween(before: string, after: string): Rise | undefined {
+  const [old, now] = [semver.coerce(before), semver.coerce(after)]
+  if (!old || !now) return undefined
+  if (now.compare(old) <= 0) return 'none'
+  return now.major > old.major ? 'major' : now.minor > old.minor ? 'minor' : 'patch'
+}
+
+export interface FittingVersion {
+  fits: string
+  /** Whether the number that was given says as much. */
+  isEnough: boolean
+}
+
 /**
  * The version number that fits after one, and whether the number that was given says enough. Before 1.0.0 a minor version
  * may break. Undefined where the numbers are no semantic versions.
@@ -29,20 +43,13 @@ const order: Rise[] = ['none', 'patch', 'minor', 'major']
 export function fittingVersion(
   before: string,
   after: string,
-  changes: Change[],
-): { fits: string; isEnough: boolean } | undefined {
-  const [old, now] = [semver.coerce(before), semver.coerce(after)]
-  if (!old || !now) return undefined
+  changes: readonly Change[],
+): FittingVersion | undefined {
+  const old = semver.coerce(before)
+  const given = riseBetween(before, after)
+  if (!old || given === undefined) return undefined
   const asked = riseFor(changes)
   const rise = old.major === 0 && asked === 'major' ? 'minor' : asked
   const fits = rise === 'none' ? old.version : semver.inc(old.version, rise)!
-  const given: Rise =
-    now.compare(old) <= 0
-      ? 'none'
-      : now.major > old.major
-        ? 'major'
-        : now.minor > old.minor
-          ? 'minor'
-          : 'patch'
   return { fits, isEnough: order.indexOf(given) >= order.indexOf(rise) }
 }

@@ -1,10 +1,20 @@
-import type { Change, Step } from './model'
+import type { Change, Part, Step } from './model'
 
 /** What a change is about, in a line. */
 export function subjectOf({ operation, part, name }: Change): string {
   if (operation !== '') return operation
   return name === '' ? 'The definition' : `${part} ${name}`
 }
+
+/** What of an operation it is: `query parameter from`, `response 200`, `request body`. */
+function whoseWords(part: Part, name: string): string {
+  if (part === 'operation' || part === 'credentials') return ''
+  if (part === 'value' || part === 'media type') return name
+  if (part === 'parameter') return name.replace(parameterName, '$1 parameter ')
+  return `${part} ${name}`.trim()
+}
+
+const parameterName = /^(path|query|header|cookie|querystring) /
 
 /** A path into a value: `reading.tags[].name`. */
 const pathWords = (path: Step[]): string =>
@@ -36,19 +46,22 @@ const show = (value: unknown): string => {
 const isLong = (value: unknown) =>
   typeof value === 'object' || (typeof value === 'string' && value.length > 60)
 
-/** A change in a sentence, made of its members alone. */
-export function messageOf(change: Change): string {
-  const { kind, operation, part, name, keyword, path, was, is, undecided } = change
-  const whose =
-    part === 'value'
-      ? name
-      : operation === '' || part === 'operation'
-        ? ''
-        : `${part} ${name}`.trim()
-  const at = [whose, pathWords(path)].filter(Boolean).join(': ')
+/** Why a change is risky, as it follows what happened. */
+export const undecidedWords = (undecided: string | undefined) =>
+  undecided ? `; could not be decided, because ${undecided}` : ''
+
+/** A change in a sentence, with why it could not be decided. */
+export const messageOf = (change: Change): string =>
+  `${happeningOf(change)}${undecidedWords(change.undecided)}`
+
+/** What happened in a sentence, made of the members of a change alone. */
+export function happeningOf(change: Change): string {
+  const { kind, operation, part, name, keyword, path, was, is } = change
+  const at = [operation === '' && part !== 'value' ? '' : whoseWords(part, name), pathWords(path)]
+    .filter(Boolean)
+    .join(': ')
   const of = at === '' ? '' : `${at} `
-  const why = undecided === undefined ? '' : `; could not be decided, because ${undecided}`
-  return `${capital(`${of}${happened()}`)}${why}`
+  return capital(`${of}${happened()}`)
 
   function happened(): string {
     if (kind === 'renamed') return `was called ${show(was)}`
@@ -71,7 +84,7 @@ export function messageOf(change: Change): string {
     if (kind === 'removed')
       return `${label} is no longer given${isLong(was) ? '' : ` (was ${show(was)})`}`
     return isLong(is) && isLong(was)
-      ? `${label} is another`
+      ? `${label} changed`
       : `${label} is ${show(is)}, was ${show(was)}`
   }
 }

@@ -1,11 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { compareOperations } from '../compare/operations'
-import { judgeChange, judgeGates, open, type GateFacts } from './gates'
+import { judgeChange, judgeGates, open, type GateFacts, type Replaced } from './gates'
 
 const facts: GateFacts = {
   mustFindings: 0,
   fromStage: 'Trial',
   placed: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
+  replaced: [],
   requester: 'tomas',
   approvals: [{ by: 'ruth', name: 'Ruth Amadi' }],
 }
@@ -18,23 +19,46 @@ describe('gates', () => {
   })
 
   it('are shut by each fault on its own', () => {
-    expect(states({ mustFindings: 1 })).toEqual(['failed', 'passed', 'passed'])
-    expect(states({ placed: [] })).toEqual(['passed', 'failed', 'passed'])
+    expect(states({ mustFindings: 1 })).toEqual(['failed', 'passed', 'passed', 'passed'])
+    expect(states({ placed: [] })).toEqual(['passed', 'failed', 'passed', 'passed'])
     expect(states({ placed: [{ name: 'x', checked: true, differences: 2 }] })).toEqual([
       'passed',
       'failed',
+      'passed',
       'passed',
     ])
     expect(states({ placed: [{ name: 'x', checked: false, differences: 0 }] })).toEqual([
       'passed',
       'waiting',
       'passed',
+      'passed',
     ])
-    expect(states({ approvals: [] })).toEqual(['passed', 'passed', 'waiting'])
+    expect(states({ approvals: [] })).toEqual(['passed', 'passed', 'passed', 'waiting'])
+  })
+
+  it('are shut by a number that says too little, and wait until that is known', () => {
+    const replaced = (compared: Replaced['compared']) => [{ version: '1.2.0', compared }]
+    const gate = (compared: Replaced['compared']) =>
+      judgeGates({ ...facts, replaced: replaced(compared) })[2]
+    expect(gate({ state: 'done', fitting: { fits: '2.0.0', isEnough: false } })).toMatchObject({
+      state: 'failed',
+      text: 'What changed since 1.2.0 asks for 2.0.0; bring it in under that number',
+    })
+    expect(gate({ state: 'done', fitting: { fits: '1.3.0', isEnough: true } })).toMatchObject({
+      state: 'passed',
+      text: 'It says what changed since 1.2.0',
+    })
+    expect(gate({ state: 'done', fitting: undefined })).toMatchObject({ state: 'passed' })
+    expect(gate({ state: 'going on' })).toMatchObject({ state: 'waiting' })
+    expect(gate({ state: 'failed', trouble: 'It is too large.' })).toMatchObject({
+      state: 'failed',
+      text: 'It cannot be compared with 1.2.0: It is too large.',
+    })
   })
 
   it('do not take the requester’s own approval', () => {
     expect(states({ approvals: [{ by: 'tomas', name: 'Tomas' }] })).toEqual([
+      'passed',
       'passed',
       'passed',
       'waiting',

@@ -1,8 +1,9 @@
+import type { FittingVersion } from '../compare/version'
 import { count } from '../text/counted'
 
 /** What a promotion must satisfy before it may enter the next stage. */
 export interface Gate {
-  id: 'findings' | 'drift' | 'approval'
+  id: 'findings' | 'drift' | 'version' | 'approval'
   title: string
   state: 'passed' | 'failed' | 'waiting'
   text: string
@@ -22,11 +23,23 @@ export interface GateFacts extends ReviewFacts {
   fromStage: string
   /** Placements of the version in the stage it stands in. */
   placed: { name: string; checked: boolean; differences: number }[]
+  /** The versions that stand in the next stage, and would be replaced by this one. */
+  replaced: Replaced[]
+}
+
+export interface Replaced {
+  version: string
+  /** How this version and the one that is promoted were compared. */
+  compared:
+    | { state: 'going on' }
+    | { state: 'failed'; trouble: string }
+    /** Without a fitting number where the versions are none. */
+    | { state: 'done'; fitting: FittingVersion | undefined }
 }
 
 /** Judges the gates of a promotion from facts; the order is the order they are shown in. */
 export function judgeGates(facts: GateFacts): Gate[] {
-  return [findings(facts), drift(facts), approval(facts)]
+  return [findings(facts), drift(facts), version(facts), approval(facts)]
 }
 
 /** Judges the gate of a change where a version stands already. */
@@ -70,6 +83,32 @@ function drift({ placed, fromStage }: GateFacts): Gate {
     }
   }
   return { ...gate, state: 'passed', text: 'What runs is what was approved' }
+}
+
+/** A number that says too little would tell clients that they need not look. */
+function version({ replaced }: GateFacts): Gate {
+  const gate = { id: 'version' as const, title: 'The number fits the changes' }
+  for (const { version: before, compared } of replaced) {
+    if (compared.state === 'failed')
+      return {
+        ...gate,
+        state: 'failed',
+        text: `It cannot be compared with ${before}: ${compared.trouble}`,
+      }
+    if (compared.state === 'going on')
+      return { ...gate, state: 'waiting', text: `It is being compared with ${before}` }
+    if (compared.fitting && !compared.fitting.isEnough)
+      return {
+        ...gate,
+        state: 'failed',
+        text: `What changed since ${before} asks for ${compared.fitting.fits}; bring it in under that number`,
+      }
+  }
+  const text =
+    replaced.length === 0
+      ? 'It replaces no other version there'
+      : `It says what changed since ${replaced.map((one) => one.version).join(' and ')}`
+  return { ...gate, state: 'passed', text }
 }
 
 function approval({ approvals, requester, override }: ReviewFacts): Gate {

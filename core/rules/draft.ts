@@ -71,10 +71,11 @@ export function changeSamples(
 }
 
 /** A sample as a rulebook writes it: only its text, where nothing else is said. */
-function written({ text, facts = {}, elsewhere = [] }: Sample): string | Sample {
+function written({ text, facts = {}, elsewhere = [], before }: Sample): string | Sample {
   const more = {
     ...(Object.keys(facts).length > 0 && { facts }),
     ...(elsewhere.length > 0 && { elsewhere }),
+    ...(before && { before }),
   }
   return Object.keys(more).length > 0 ? { text, ...more } : text
 }

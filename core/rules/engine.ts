@@ -1,3 +1,4 @@
+import type { Change } from '../compare/model'
 import type { Contract } from '../contract/model'
 import type { Documents } from '../text/documents'
 import type { Diagnostic } from '../text/diagnostic'
@@ -100,7 +101,7 @@ function prepare(rules: Rule[]): Prepared {
   return result
 }
 
-export interface CheckOptions extends Partial<Pick<Surroundings, 'estate' | 'isWord'>> {
+export interface CheckOptions extends Partial<Pick<Surroundings, 'estate' | 'isWord' | 'before'>> {
   /** What the reader found; it becomes findings of its own group. */
   diagnostics?: Diagnostic[]
 }
@@ -121,12 +122,12 @@ export function check(
   contract: Contract,
   edition: Pick<Edition, 'rules' | 'domain' | 'words'>,
   circumstances: Circumstances,
-  { estate = emptyEstate, isWord, diagnostics = [] }: CheckOptions = {},
+  { estate = emptyEstate, isWord, before, diagnostics = [] }: CheckOptions = {},
 ): CheckResult {
   const { ready, faults } = prepare(edition.rules)
   const { domain, words } = edition
   const { steps } = layouts[contract.format.name]
-  const subjects = new Subjects(contract, { circumstances, domain, words, estate, isWord })
+  const subjects = new Subjects(contract, { circumstances, domain, words, estate, isWord, before })
   const unplaced: Unplaced[] = []
   const result: CheckResult = { findings: [], faults: [...faults], reach: [] }
   const asked = ready.filter(
@@ -153,6 +154,7 @@ export function check(
 
 /** The name of the operation that a fact is, or is a part of. */
 function operationOf(fact: Fact): string | undefined {
+  if (fact.shape.name === 'change') return (fact.node as Change).operation || undefined
   for (let here: Fact | undefined = fact; here; here = here.parent) {
     if (here.shape.name === 'operation' || here.shape.name === 'webhook') return here.own
   }

@@ -23,6 +23,7 @@ export const subjectKinds = [
   'securityScheme',
   'tag',
   'soapBinding',
+  'change',
 ] as const
 export type SubjectKind = (typeof subjectKinds)[number]
 
@@ -54,6 +55,8 @@ export interface Sample {
   facts?: Partial<Pick<Circumstances, 'audience' | 'lifecycle' | 'team' | 'api'>>
   /** Pieces of other APIs of the register. */
   elsewhere?: string[]
+  /** The piece as it was in the version before, for rules about what changed. */
+  before?: string
 }
 
 /** One design rule, as data. */

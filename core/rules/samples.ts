@@ -1,6 +1,8 @@
 import yaml from 'js-yaml'
+import { compareContracts } from '../compare/contracts'
 import { readDefinition } from '../formats/read'
 import { isObject } from '../text/values'
+import type { Before } from './before'
 import { check } from './engine'
 import { estateOf, estatePart, type EstatePart } from './estate'
 import { circumstancesOf, type Edition, type Rule, type Sample } from './model'
@@ -43,6 +45,19 @@ const othersOf = ({ elsewhere = [] }: Sample): EstatePart[] =>
     return reading.readable ? [estatePart(`API ${i + 1}`, reading.contract)] : []
   })
 
+/** What a sample was in the version before. */
+function beforeOf({ before }: Sample): Before | undefined {
+  if (before === undefined) return undefined
+  const reading = readDefinition({ file: 'before', text: completeSample({ text: before }) })
+  if (!reading.readable) return undefined
+  const { contract } = reading
+  return {
+    version: contract.version,
+    deprecatedSince: {},
+    changesTo: (after) => compareContracts(contract, after),
+  }
+}
+
 /** Runs a rule's samples: those that pass must not be found fault with, the others must. */
 export function runSamples(
   rule: Rule,
@@ -68,7 +83,7 @@ export function runSamples(
         reading.contract,
         { domain, words, rules: [rule] },
         circumstances,
-        { isWord, estate: estateOf(othersOf(sample), circumstances.api) },
+        { isWord, estate: estateOf(othersOf(sample), circumstances.api), before: beforeOf(sample) },
       )
       const found = findings.map(({ message, line, column }) => ({ message, line, column }))
       const wrong =

@@ -73,6 +73,7 @@ const sample = {
         team: { type: 'string' },
         api: { type: 'string' },
       }),
+      before: text('The piece as it was in the version before, for rules about what changed.'),
       elsewhere: list({ type: 'string' }, 'Pieces of other APIs of the register.', {
         maxItems: 10,
       }),

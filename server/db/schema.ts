@@ -19,6 +19,16 @@ import {
   type AnyPgColumn,
   uuid,
 } from 'drizzle-orm/pg-core'
+import {
+  changeKinds,
+  effects,
+  type ChangeKind,
+  type Direction,
+  type Effect,
+  type Witness,
+} from '../../core/compare/model'
+import type { Placed } from '../../core/compare/report'
+import type { FittingVersion } from '../../core/compare/version'
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Difference } from '../../core/drift/compare'
@@ -61,6 +71,7 @@ export const waiverStates = ['waiting', 'approved', 'refused', 'withdrawn'] as c
 export type WaiverState = (typeof waiverStates)[number]
 const impactStates = ['waiting', 'running', 'done', 'stopped', 'failed'] as const
 const checkStates = ['waiting', 'done', 'failed'] as const
+const comparisonStates = ['waiting', 'running', 'done', 'failed'] as const
 /** A key works once its rollout is done; one that is being withdrawn is on no gateway any more. */
 const keyStates = ['issuing', 'active', 'withdrawing'] as const
 const promotionStates = ['waiting', 'under-way', 'done', 'withdrawn'] as const
@@ -694,6 +705,86 @@ export const checks = pgTable(
     oneOf(table.audience, audiences),
     index().on(table.at),
   ],
+)
+
+/** What changed between two definitions, kept by the digests of both and by the way they are compared. */
+export const comparisonResults = pgTable(
+  'comparison_results',
+  {
+    id: serial().primaryKey(),
+    beforeDigest: text('before_digest').notNull(),
+    afterDigest: text('after_digest').notNull(),
+    method: integer().notNull(),
+    /** When it was last asked for. */
+    at: moment('at').notNull(),
+    beforeFiles: jsonb('before_files').$type<StoredFile[]>().notNull(),
+    afterFiles: jsonb('after_files').$type<StoredFile[]>().notNull(),
+    state: text({ enum: comparisonStates }).notNull(),
+    total: integer().notNull().default(0),
+    done: integer().notNull().default(0),
+    trouble: text().notNull().default(''),
+    counts: jsonb()
+      .$type<Record<Effect, number>>()
+      .notNull()
+      .default({ breaking: 0, risky: 0, safe: 0 }),
+    /** The version numbers that the texts name. */
+    beforeVersion: text('before_version').notNull().default(''),
+    afterVersion: text('after_version').notNull().default(''),
+    fitting: jsonb().$type<FittingVersion>(),
+  },
+  (table) => [
+    oneOf(table.state, comparisonStates),
+    uniqueIndex().on(table.beforeDigest, table.afterDigest, table.method),
+  ],
+)
+
+/** The changes of a result, in the order they are shown in. */
+export const comparisonChanges = pgTable(
+  'comparison_changes',
+  {
+    resultId: integer('result_id')
+      .notNull()
+      .references(() => comparisonResults.id, { onDelete: 'cascade' }),
+    position: integer().notNull(),
+    effect: text().$type<Effect>().notNull(),
+    direction: text().$type<Direction>().notNull(),
+    kind: text().$type<ChangeKind>().notNull(),
+    part: text().notNull(),
+    operation: text().notNull(),
+    /** What the operation was called before; empty where there was none. */
+    formerly: text().notNull(),
+    subject: text().notNull(),
+    message: text().notNull(),
+    before: jsonb().$type<Placed>(),
+    after: jsonb().$type<Placed>(),
+    /** As it was made, in its order. */
+    witness: json().$type<Witness>(),
+    undecided: text().notNull(),
+    ways: jsonb().$type<string[]>().notNull(),
+  },
+  (table) => [
+    oneOf(table.effect, effects),
+    oneOf(table.kind, changeKinds),
+    primaryKey({ columns: [table.resultId, table.position] }),
+    index().on(table.resultId, table.operation),
+  ],
+)
+
+/** What somebody compares: revisions of the register, or a file of their own on one side. */
+export const comparisons = pgTable(
+  'comparisons',
+  {
+    id: uuid().primaryKey(),
+    byId: person('by_id').notNull(),
+    at: moment('at').notNull(),
+    /** Absent for a file. */
+    beforeRevisionId: integer('before_revision_id').references(() => revisions.id),
+    afterRevisionId: integer('after_revision_id').references(() => revisions.id),
+    resultId: integer('result_id')
+      .notNull()
+      .references(() => comparisonResults.id),
+  },
+  (table) => [index().on(table.resultId), index().on(table.at)],
 )
 
 /** Fixes of a rule, proposed to the owners of APIs that break it. */

@@ -44,6 +44,7 @@ const tagWords: Record<string, string> = {
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',
   Requests: 'Trying a request, and why it was answered so.',
+  Comparisons: 'What changed from one definition to another, what it breaks, and for whom.',
   Rules: 'The rulebook and its editions, findings, waivers and what a rule would change.',
 }
 

@@ -4,8 +4,11 @@ import {
   readArchive,
   type ArchiveContent,
 } from '../../core/archive/read'
+import type { MessagePort } from 'node:worker_threads'
 import { compareContracts } from '../../core/compare/contracts'
-import type { Change } from '../../core/compare/model'
+import type { Effect } from '../../core/compare/model'
+import { byOperation, detailed, type DetailedChange } from '../../core/compare/report'
+import { fittingVersion, type FittingVersion } from '../../core/compare/version'
 import { examine, type Examination } from '../../core/definition'
 import {
   bundle,
@@ -19,6 +22,7 @@ import { looksLikeDefinition, mayBeWhole } from '../../core/formats/detect'
 import { readDefinition, type Reading } from '../../core/formats/read'
 import { EditFault } from '../../core/edit/change'
 import { fixDefinition, withVersion, type FixChoice } from '../../core/fix'
+import type { Before } from '../../core/rules/before'
 import { estateOf, namesIn, type EstatePart, type Names } from '../../core/rules/estate'
 import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
 import { asksForWords } from '../../core/rules/spelling'
@@ -42,6 +46,15 @@ interface Checkable {
   facts: ApiFacts
   /** What the other APIs hold, where a rule asks for it. */
   estate: EstatePart[]
+  /** Earlier texts, the newest first, where a rule asks for what changed: the first of another version counts. */
+  earlier: Earlier[]
+}
+
+/** A text of an earlier version, and since when its operations are deprecated. */
+export interface Earlier {
+  files: FileSet
+  version: string
+  deprecatedSince: Record<string, string>
 }
 
 export interface ExamineTask extends Checkable {
@@ -72,6 +85,8 @@ export interface CompareTask {
   task: 'compare'
   before: FileSet
   after: FileSet
+  /** Is told how far it has come. */
+  progress?: MessagePort | undefined
 }
 
 export interface FixTask extends Checkable {
@@ -101,10 +116,35 @@ export interface FixedFiles {
   changed: { file: string; before: string; after: string; bytes: Uint8Array }[]
 }
 
+/** How many of a whole are done. */
+export interface Progressed {
+  done: number
+  total: number
+}
+
+/** What changed between two definitions. */
+export interface Comparison {
+  versions: [before: string, after: string]
+  counts: Record<Effect, number>
+  /** Absent where the versions are no numbers that could fit. */
+  fitting?: FittingVersion
+  /** Operations and webhooks that were compared. */
+  operations: number
+  changes: DetailedChange[]
+}
+
 /** Does one task; what it returns can be passed between threads. */
 export function analyse(
   task: Task,
-): Examination | Named | undefined | Unpacked | Conversion | Change[] | FixedFiles {
+):
+  | Examination
+  | Named
+  | undefined
+  | Unpacked
+  | Conversion
+  | Comparison
+  | { fault: string }
+  | FixedFiles {
   switch (task.task) {
     case 'examine':
       return examined(task)
@@ -144,11 +184,27 @@ function texts([main, ...others]: FileSet): Texts | { fault: Examination } {
   return { source: { file: main.name, text: decoded.text }, beside, forKeeping }
 }
 
-const knownTo = ({ edition, facts, estate }: Checkable) => ({
+const knownTo = ({ edition, facts, estate, earlier }: Checkable) => ({
   facts,
   estate: estateOf(estate, facts.api),
   ...(asksForWords(edition.rules) && { isWord: dictionary() }),
+  before: (version: string) => beforeOf(earlier, version),
 })
+
+/** The version before one, as rules ask what changed since; it is read when the first of them does. */
+function beforeOf(earlier: Earlier[], version: string): Before | undefined {
+  const found = earlier.find((one) => one.version !== version)
+  if (!found) return undefined
+  const { files, deprecatedSince } = found
+  return {
+    version: found.version,
+    deprecatedSince,
+    changesTo(after) {
+      const reading = readingOf(files)
+      return reading ? compareContracts(reading.contract, after) : []
+    },
+  }
+}
 
 function examined({ derives, ...task }: ExamineTask): Examination {
   const read = texts(task.files)
@@ -168,9 +224,11 @@ function fixed({ choice, version, ...task }: FixTask): FixedFiles {
   const nothing = { places: 0, changed: [] }
   const reading = readingOf(task.files)
   if (!reading) return { ...nothing, faults: ['The text is not readable as a definition'] }
-  const { facts, ...known } = knownTo(task)
-  const circumstances = atVersion(facts, reading.contract.version)
-  const done = fixDefinition(reading, task.edition, { ...known, circumstances }, choice)
+  const { facts, before, ...known } = knownTo(task)
+  const { version: named } = reading.contract
+  const circumstances = atVersion(facts, named)
+  const around = { ...known, circumstances, before: before(named) }
+  const done = fixDefinition(reading, task.edition, around, choice)
   const after = new Map(done.texts.map(({ file, text }) => [file, text]))
   if (version !== undefined && after.size > 0) {
     const { file, text, reading: main } = reading.documents.get()!
@@ -242,8 +300,25 @@ function converted({ files, to, dereference, syntax }: ConvertTask): Conversion 
   }
 }
 
-function compared({ before, after }: CompareTask): Change[] {
-  const [a, b] = [readingOf(before), readingOf(after)]
-  if (!a || !b) return []
-  return a.forKeeping(b.forKeeping(compareContracts(a.contract, b.contract)))
+function compared({ before, after, progress }: CompareTask): Comparison | { fault: string } {
+  const [old, now] = [readingOf(before), readingOf(after)]
+  if (!old || !now) {
+    const [{ name }] = old ? after : before
+    return { fault: `${name} is not readable as a definition.` }
+  }
+  const found = compareContracts(old.contract, now.contract, (done, total) => {
+    progress?.postMessage({ done, total } satisfies Progressed)
+  })
+  const changes = byOperation(detailed(found, old.documents, now.documents))
+  const counts = { breaking: 0, risky: 0, safe: 0 }
+  for (const { effect } of changes) counts[effect]++
+  const versions: Comparison['versions'] = [old.contract.version, now.contract.version]
+  const fitting = fittingVersion(...versions, found)
+  return {
+    versions,
+    counts,
+    ...(fitting && { fitting }),
+    operations: now.contract.operations.length + now.contract.webhooks.length,
+    changes: old.forKeeping(now.forKeeping(changes)),
+  }
 }

@@ -1,9 +1,10 @@
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
+import { MessageChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
 import type { Examiner } from '../services/context'
 import { Failure } from '../services/failure'
-import { analyse, type Task } from './analysis'
+import { analyse, type CompareTask, type Comparison, type Progressed, type Task } from './analysis'
 import { errorText } from '../../core/text/values'
 
 const longestMs = 120_000
@@ -26,7 +27,9 @@ export function threadedExaminer(
   })
   const run = async <T>(task: Task): Promise<T> => {
     try {
-      return (await pool.run(task, { signal: AbortSignal.timeout(longestMs) })) as T
+      const signal = AbortSignal.timeout(longestMs)
+      const transferList = 'progress' in task && task.progress ? [task.progress] : []
+      return (await pool.run(task, { signal, transferList })) as T
     } catch (error) {
       const { name, code } = error as NodeJS.ErrnoException
       if (name === 'AbortError' || code === 'ERR_WORKER_OUT_OF_MEMORY') {
@@ -55,14 +58,29 @@ export const directExaminer: Examiner = examinerBy(<T>(task: Task) =>
 
 function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
   return {
-    examine: (files, edition, { facts, estate = [] }, derives = false) =>
-      run({ task: 'examine', files, edition, facts, estate, derives }),
+    examine: (files, edition, { facts, estate = [], earlier = [] }, derives = false) =>
+      run({ task: 'examine', files, edition, facts, estate, earlier, derives }),
     names: (files) => run({ task: 'names', files }),
     unpack: (bytes) => run({ task: 'unpack', bytes }),
     convert: (files, to, dereference, syntax) =>
       run({ task: 'convert', files, to, dereference, syntax }),
-    compare: (before, after) => run({ task: 'compare', before, after }),
-    fix: (files, edition, { facts, estate = [] }, choice, version) =>
-      run({ task: 'fix', files, edition, facts, estate, choice, version }),
+    compare: (before, after, told) => compareBy(run, { task: 'compare', before, after }, told),
+    fix: (files, edition, { facts, estate = [], earlier = [] }, choice, version) =>
+      run({ task: 'fix', files, edition, facts, estate, earlier, choice, version }),
+  }
+}
+
+async function compareBy(
+  run: <T>(task: Task) => Promise<T>,
+  task: CompareTask,
+  told: ((progress: Progressed) => void) | undefined,
+): Promise<Comparison | { fault: string }> {
+  if (!told) return run(task)
+  const { port1, port2 } = new MessageChannel()
+  port1.on('message', told)
+  try {
+    return await run({ ...task, progress: port2 })
+  } finally {
+    port1.close()
   }
 }

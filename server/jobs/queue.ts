@@ -5,6 +5,7 @@ import { checkAllGateways } from '../services/gateways'
 import { workBatch } from '../services/batches'
 import { recheckAll } from '../services/checking'
 import { workCheck } from '../services/checks'
+import { workComparison } from '../services/comparisons'
 import { workImpact } from '../services/impact'
 import { workIntake } from '../services/intake-work'
 import { announce } from '../services/ledger'
@@ -17,6 +18,7 @@ const readGatewaysQueue = 'read-gateways'
 const recheckQueue = 'recheck'
 const measureQueue = 'measure-impact'
 const checkQueue = 'check-text'
+const compareQueue = 'compare'
 const planQueue = 'plan-proposals'
 const removeOldQueue = 'remove-old'
 
@@ -41,6 +43,7 @@ export async function openQueue(
   await boss.createQueue(recheckQueue)
   await boss.createQueue(measureQueue)
   await boss.createQueue(checkQueue)
+  await boss.createQueue(compareQueue)
   await boss.createQueue(planQueue)
   await boss.createQueue(removeOldQueue, { name: removeOldQueue, policy: 'singleton' })
   await boss.createQueue(readGatewaysQueue, { name: readGatewaysQueue, policy: 'singleton' })
@@ -74,13 +77,9 @@ const sendMeasure = async (boss: PgBoss, id: string) => {
   )
 }
 
-/** A text that is too large to be waited for. */
-const sendCheck = async (boss: PgBoss, id: string) => {
-  await boss.send(
-    checkQueue,
-    { id },
-    { retryLimit: 2, retryDelay: 1, expireInSeconds: expireSeconds },
-  )
+/** Texts that are too large to be waited for. */
+const sendLarge = async (boss: PgBoss, queue: string, id: string) => {
+  await boss.send(queue, { id }, { retryLimit: 2, retryDelay: 1, expireInSeconds: expireSeconds })
 }
 
 /** Works out what proposed fixes do; those that are worked out are left alone. */
@@ -94,7 +93,8 @@ export const queueOver = (boss: PgBoss, db: Database): Queue => ({
   workBatch: (id) => sendWorkBatch(boss, id),
   recheck: () => sendRecheck(boss),
   measure: (id) => sendMeasure(boss, id),
-  check: (id) => sendCheck(boss, id),
+  check: (id) => sendLarge(boss, checkQueue, id),
+  compare: (result) => sendLarge(boss, compareQueue, String(result)),
   plan: () => sendPlan(boss),
   rollOut: async () => {
     await announce(db, 'rollout')
@@ -123,6 +123,7 @@ export async function work(boss: PgBoss, services: Services): Promise<void> {
   })
   await each(measureQueue, workImpact)
   await each(checkQueue, workCheck)
+  await each(compareQueue, (all, id) => workComparison(all, Number(id)))
   await boss.work(planQueue, { pollingIntervalSeconds: 0.5 }, () => planProposals(services))
   await boss.work(removeOldQueue, { pollingIntervalSeconds: 5 }, () => removeOld(services))
   await boss.schedule(removeOldQueue, '17 3 * * *')

@@ -8,3 +8,12 @@ export const textTypes = [
 
 /** A text, or a ZIP of all files of a definition. */
 export const definitionTypes = [...textTypes, 'application/zip']
+
+/** The media types of reports, by their formats. */
+export const reportTypes = {
+  text: 'text/plain; charset=utf-8',
+  json: 'application/json',
+  sarif: 'application/sarif+json',
+  junit: 'application/xml',
+  markdown: 'text/markdown; charset=utf-8',
+}

@@ -2,7 +2,7 @@ import { CheckItem, CheckQuery, ReportQuery } from '../../shared/api/checks'
 import { ok, operation, type Operation } from '../http/operation'
 import { readCheck, startCheck, writeCheck } from '../services/checks'
 import { apiVersion } from '../http/version'
-import { definitionTypes } from './bodies'
+import { definitionTypes, reportTypes } from './bodies'
 
 export const checkOperations: Operation[] = [
   operation<undefined, CheckQuery>({
@@ -46,11 +46,3 @@ export const checkOperations: Operation[] = [
     },
   }),
 ]
-
-const reportTypes = {
-  text: 'text/plain; charset=utf-8',
-  json: 'application/json',
-  sarif: 'application/sarif+json',
-  junit: 'application/xml',
-  markdown: 'text/markdown; charset=utf-8',
-}

@@ -5,6 +5,7 @@ import { administrationOperations } from './administration'
 import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
 import { checkOperations } from './checks'
+import { comparisonOperations } from './comparisons'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
@@ -24,6 +25,7 @@ export const operations: Operation[] = [
   ...ruleOperations,
   ...proposalOperations,
   ...checkOperations,
+  ...comparisonOperations,
   ...batchOperations,
   ...placementOperations,
   ...promotionOperations,

@@ -1,6 +1,4 @@
 import {
-  ChangeItem,
-  ChangesQuery,
   ConversionRequest,
   Converted,
   OperationReading,
@@ -10,14 +8,7 @@ import {
 } from '../../shared/api/reading'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
-import { pageFrom } from '../services/paging'
-import {
-  archiveRevision,
-  changesBetween,
-  convertRevision,
-  readOperation,
-  readSchema,
-} from '../services/reading'
+import { archiveRevision, convertRevision, readOperation, readSchema } from '../services/reading'
 import { search } from '../services/search'
 
 export const readingOperations: Operation[] = [
@@ -112,24 +103,6 @@ export const readingOperations: Operation[] = [
           'Content-Disposition': `attachment; filename="${file}"`,
         },
       }
-    },
-  }),
-  operation<undefined, ChangesQuery>({
-    id: 'listChanges',
-    method: 'GET',
-    path: '/apis/{api}/revisions/{revision}/changes',
-    tag: 'Definitions',
-    summary: 'List what changed from one revision to another, in words',
-    query: ChangesQuery,
-    success: { status: 200, says: 'A page of changes', page: ChangeItem },
-    async handle({ params, query }, context) {
-      const changes = await changesBetween(
-        context,
-        params['api']!,
-        numberIn(params, 'revision'),
-        query.from,
-      )
-      return { body: pageFrom(changes, query) }
     },
   }),
 ]

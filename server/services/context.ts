@@ -2,13 +2,21 @@ import type { EstatePart } from '../../core/rules/estate'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
-import type { Change } from '../../core/compare/model'
 import type { ConversionTarget } from '../../core/formats/convert'
 import type { Database, SeenBy } from '../db/database'
 import type { Lock } from '../db/locks'
 import type { FixChoice } from '../../core/fix'
 import type { HeadStore } from './heads'
-import type { Conversion, FileSet, FixedFiles, Named, Unpacked } from '../jobs/analysis'
+import type {
+  Comparison,
+  Conversion,
+  Earlier,
+  FileSet,
+  FixedFiles,
+  Named,
+  Progressed,
+  Unpacked,
+} from '../jobs/analysis'
 
 /** Who acts. */
 export interface Actor {
@@ -24,7 +32,7 @@ export interface Examiner {
   examine(
     files: FileSet,
     edition: Edition,
-    known: { facts: ApiFacts; estate?: EstatePart[] },
+    known: { facts: ApiFacts; estate?: EstatePart[]; earlier?: Earlier[] },
     derives?: boolean,
   ): Promise<Examination>
   /** The names that a definition goes by and asks for; undefined where it cannot be read. */
@@ -36,12 +44,17 @@ export interface Examiner {
     dereference: boolean,
     syntax: 'yaml' | 'json' | undefined,
   ): Promise<Conversion>
-  compare(before: FileSet, after: FileSet): Promise<Change[]>
+  /** What changed between two definitions; `told` is called as it goes on. */
+  compare(
+    before: FileSet,
+    after: FileSet,
+    told?: (progress: Progressed) => void,
+  ): Promise<Comparison | { fault: string }>
   /** Works out a fix; with a version, the main text names it from then on. */
   fix(
     files: FileSet,
     edition: Edition,
-    known: { facts: ApiFacts; estate?: EstatePart[] },
+    known: { facts: ApiFacts; estate?: EstatePart[]; earlier?: Earlier[] },
     choice: FixChoice,
     version?: string,
   ): Promise<FixedFiles>
@@ -57,6 +70,8 @@ export interface Queue {
   measure(impact: string): Promise<void>
   /** Check a text that is too large to be waited for. */
   check(id: string): Promise<void>
+  /** Compare two definitions that are too large to be waited for. */
+  compare(result: number): Promise<void>
   /** Work out what proposed fixes do. */
   plan(): Promise<void>
   /** Carry a rollout out. */

@@ -166,7 +166,8 @@ export async function readSurroundings(
   const api = await findApi(db, slug)
   const edition = await currentEdition(db, api.team)
   const newest = await findRevision(db, api, api.latestNumber)
-  return knownAround(db, edition, api, newest, now())
+  const { facts, estate } = await knownAround(db, edition, api, newest, now())
+  return { facts, estate }
 }
 
 /** Rules by APIs in newest revisions, and how it went over time. */

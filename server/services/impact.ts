@@ -342,7 +342,8 @@ async function judged(
 ): Promise<{ places: Map<string, JudgedPlace[]>; reused: number }> {
   const places = new Map<string, JudgedPlace[]>()
   if (edition.rules.length === 0) return { places, reused: 0 }
-  const { facts, estate } = await knownAround(db, edition, api, revision, now())
+  const surroundings = await knownAround(db, edition, api, revision, now())
+  const { facts, estate } = surroundings
   const around = estateDigest(estate)
   const digests = new Map(
     edition.rules.map((rule) => [rule.id, digestOf(rule, edition, facts, around)]),
@@ -363,7 +364,7 @@ async function judged(
   }
   if (fresh.length === 0) return { places, reused: edition.rules.length }
   const files = await loadFiles(db, await filesOf(db, revision.id))
-  const examination = await examiner.examine(files, { ...edition, rules: fresh }, { facts, estate })
+  const examination = await examiner.examine(files, { ...edition, rules: fresh }, surroundings)
   const found = examination.readable ? examination.findings : []
   for (const rule of fresh) {
     places.set(

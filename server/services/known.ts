@@ -1,13 +1,14 @@
-import { and, eq, sql, type SQLWrapper } from 'drizzle-orm'
+import { and, desc, eq, lt, ne, sql, type SQLWrapper } from 'drizzle-orm'
+import { asksForChanges } from '../../core/rules/before'
 import { asksForEstate, type EstatePart } from '../../core/rules/estate'
 import { pathKey } from '../../core/rules/library'
 import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Queries } from '../db/database'
 import type { ApiRow } from '../db/names'
 import { apis, estateNames, parts, placements, revisions } from '../db/schema'
-import type { FileSet } from '../jobs/analysis'
+import type { Earlier, FileSet } from '../jobs/analysis'
 import type { Services } from './context'
-import { sha256 } from './files'
+import { filesOf, loadFiles, sha256 } from './files'
 
 type RevisionRow = typeof revisions.$inferSelect
 
@@ -16,6 +17,8 @@ export interface Known {
   facts: ApiFacts
   /** What other APIs hold under its names, where a rule compares them. */
   estate: EstatePart[]
+  /** Earlier texts of the API, the newest first, where a rule asks what changed. */
+  earlier: Earlier[]
 }
 
 /** A day as rules and waivers name it. */
@@ -61,7 +64,7 @@ export async function knownAround(
   db: Queries,
   edition: Pick<Edition, 'rules'>,
   api: ApiRow,
-  { id, summary }: RevisionRow,
+  { id, number, version, summary }: RevisionRow,
   now: Date,
 ): Promise<Known> {
   const schemas = db
@@ -69,11 +72,68 @@ export async function knownAround(
     .from(parts)
     .where(and(eq(parts.revisionId, id), eq(parts.kind, 'schema')))
   const basePaths = summary.servers.map(pathKey)
-  const [facts, estate] = await Promise.all([
+  const [facts, estate, earlier] = await Promise.all([
     factsOf(db, api, now),
     asksForEstate(edition.rules) ? estateNamed(db, basePaths, schemas) : [],
+    asksForChanges(edition.rules) ? earlierTexts(db, api.id, { number, version }) : [],
   ])
-  return { facts, estate }
+  return { facts, estate, earlier }
+}
+
+/** The newest text of another version before a revision. */
+async function earlierTexts(
+  db: Queries,
+  apiId: number,
+  { number, version }: Pick<RevisionRow, 'number' | 'version'>,
+): Promise<Earlier[]> {
+  const [row] = await db
+    .select({ id: revisions.id, version: revisions.version })
+    .from(revisions)
+    .where(
+      and(eq(revisions.apiId, apiId), lt(revisions.number, number), ne(revisions.version, version)),
+    )
+    .orderBy(desc(revisions.number))
+    .limit(1)
+  return row ? [await earlierText(db, apiId, row)] : []
+}
+
+async function earlierText(
+  db: Queries,
+  apiId: number,
+  { id, version }: Pick<RevisionRow, 'id' | 'version'>,
+): Promise<Earlier> {
+  const { rows } = await db.execute<{ name: string; since: Date }>(sql`
+    select operation ->> 'name' as name, min(${revisions.savedAt}) as since
+    from ${revisions}, jsonb_array_elements(${revisions.summary} -> 'operations') operation
+    where ${revisions.apiId} = ${apiId} and (operation ->> 'deprecated')::boolean
+    group by 1`)
+  return {
+    version,
+    files: await loadFiles(db, await filesOf(db, id)),
+    deprecatedSince: Object.fromEntries(
+      rows.map(({ name, since }) => [name, dayOf(new Date(since))]),
+    ),
+  }
+}
+
+/** Texts that may be the version before one that is not known yet: the newest, and the newest of another version. */
+async function textsBeforeNext(db: Queries, slug: string): Promise<Earlier[]> {
+  const [newest] = await db
+    .select({
+      api: revisions.apiId,
+      id: revisions.id,
+      number: revisions.number,
+      version: revisions.version,
+    })
+    .from(revisions)
+    .innerJoin(apis, and(eq(apis.id, revisions.apiId), eq(apis.latestNumber, revisions.number)))
+    .where(eq(apis.slug, slug))
+  if (!newest) return []
+  const [last, ...others] = await Promise.all([
+    earlierText(db, newest.api, newest),
+    earlierTexts(db, newest.api, newest),
+  ])
+  return [last, ...others.flat()]
 }
 
 /** What of other APIs a check has seen is known by, whatever their order. */
@@ -100,7 +160,11 @@ export async function knownAroundFiles(
   files: FileSet,
 ): Promise<Known> {
   const names = asksForEstate(edition.rules) ? await examiner.names(files) : undefined
-  return { facts, estate: names ? await estateNamed(db, names.basePaths, names.schemas) : [] }
+  const [estate, earlier] = await Promise.all([
+    names ? estateNamed(db, names.basePaths, names.schemas) : [],
+    asksForChanges(edition.rules) && facts.api !== '' ? textsBeforeNext(db, facts.api) : [],
+  ])
+  return { facts, estate, earlier }
 }
 
 /**

@@ -1,9 +1,7 @@
 import { zipSync } from 'fflate'
 import { and, eq } from 'drizzle-orm'
-import { messageOf, subjectOf } from '../../core/compare/words'
 import type { Operation, Schema } from '../../core/contract/model'
 import type {
-  ChangeItem,
   ConversionRequest,
   Converted,
   OperationReading,
@@ -109,31 +107,4 @@ function archiveName(name: string, position: number): string {
   const inside = !/^\/|^\.\.\/|\/\.\.\/|^[a-z][a-z0-9+.-]*:/i.test(name)
   const last = name.split(/[/?#]/).findLast((part) => part !== '') ?? 'file'
   return inside ? name : `beside/${position}-${last.replace(/[^\w.-]+/g, '-')}`
-}
-
-/** What changed between two revisions, and what that does to those who call. */
-export async function changesBetween(
-  { db, examiner }: Services,
-  slug: string,
-  number: number,
-  from: number | undefined,
-): Promise<ChangeItem[]> {
-  const api = await findApi(db, slug)
-  const after = await findRevision(db, api, number)
-  const earlier = from ?? number - 1
-  if (earlier < 1) return []
-  const before = await findRevision(db, api, earlier)
-  const changes = await examiner.compare(
-    await loadFiles(db, await filesOf(db, before.id)),
-    await loadFiles(db, await filesOf(db, after.id)),
-  )
-  return changes.map((change) => ({
-    effect: change.effect,
-    direction: change.direction,
-    kind: change.kind,
-    operation: change.operation,
-    subject: subjectOf(change),
-    message: messageOf(change),
-    ...(change.witness && { witness: change.witness() }),
-  }))
 }

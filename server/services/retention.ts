@@ -1,6 +1,15 @@
 import { and, inArray, lt, sql, type SQL } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
-import { batches, checks, impactPlaces, impacts, intakes, snapshots } from '../db/schema'
+import {
+  batches,
+  checks,
+  comparisonResults,
+  comparisons,
+  impactPlaces,
+  impacts,
+  intakes,
+  snapshots,
+} from '../db/schema'
 import type { Services } from './context'
 import { settingsOf } from './settings'
 
@@ -25,6 +34,12 @@ export async function removeOld(services: Services): Promise<void> {
     and(lt(snapshots.takenAt, before(kept.snapshots)), sql`${snapshots.id} not in ${newest}`),
   )
   await remove(checks, lt(checks.at, before(kept.checks)))
+  await remove(comparisons, lt(comparisons.at, before(kept.checks)))
+  const stillShown = sql`select 1 from ${comparisons} where ${comparisons.resultId} = ${comparisonResults.id}`
+  await remove(
+    comparisonResults,
+    and(lt(comparisonResults.at, before(kept.checks)), sql`not exists (${stillShown})`),
+  )
   const oldImpacts = db
     .select({ id: impacts.id })
     .from(impacts)

@@ -1,11 +1,3 @@
-import {
-  changeKinds,
-  effects,
-  type ChangeKind,
-  type Direction,
-  type Effect,
-  type Witness,
-} from '../../core/compare/model'
 import type { Operation, Schema } from '../../core/contract/model'
 import { audiences, lifecycles, type Audience, type Lifecycle } from '../words'
 import { anything, choice, flag, many, text, texts, whole } from './fields'
@@ -103,44 +95,6 @@ export class Converted {
 
   @many(() => NotCarried, { says: 'What could not be carried over.', max: 100_000 })
   losses!: NotCarried[]
-}
-
-export class ChangesQuery extends PageQuery {
-  @whole({
-    says: 'The revision to compare with; the one before where absent.',
-    example: 13,
-    optional: true,
-  })
-  from?: number
-}
-
-export class ChangeItem {
-  @choice(effects, {
-    says: 'What it does to callers: breaking where a witness shows it, risky where it cannot be decided.',
-  })
-  effect!: Effect
-
-  @choice(['request', 'response', 'both', 'none'], { says: 'Which way of a message it is about.' })
-  direction!: Direction
-
-  @choice(changeKinds, { says: 'What happened.' })
-  kind!: ChangeKind
-
-  @text({ says: 'The operation; empty where it is in none.', example: 'GET /notices', max: 2000 })
-  operation!: string
-
-  @text({ says: 'What it is about.', example: 'GET /notices', max: 2000 })
-  subject!: string
-
-  @text({ says: 'The change in words.', example: 'Query parameter since is new', max: 4000 })
-  message!: string
-
-  @anything({
-    says: 'A request that was taken and is not any more, or a response that is given and was not.',
-    example: { request: { method: 'GET', path: '/notices' } },
-    optional: true,
-  })
-  witness?: Witness
 }
 
 export class SearchQuery extends PageQuery {

@@ -24,6 +24,15 @@ import type {
   Saved,
 } from '../api/catalog'
 import type { CheckItem, CheckQuery, ReportQuery } from '../api/checks'
+import type {
+  ComparisonChange,
+  ComparisonChangeDetail,
+  ComparisonChangesQuery,
+  ComparisonItem,
+  ComparisonReportQuery,
+  ComparisonRequest,
+  FileComparisonQuery,
+} from '../api/comparisons'
 import type { DeskRequest, DeskResponse } from '../api/desk'
 import type { GatewayItem, GroupItem } from '../api/gateways'
 import type { ImpactItem, ImpactPlace, ImpactQuery, ImpactStart } from '../api/impact'
@@ -79,8 +88,6 @@ import type {
   ProposedText,
 } from '../api/proposals'
 import type {
-  ChangeItem,
-  ChangesQuery,
   ConversionRequest,
   Converted,
   FileQuery,
@@ -147,6 +154,8 @@ export const routes = {
   createBatch: ['POST', '/batches', 'text', 'json'],
   createBatchFromAddresses: ['POST', '/batches/from-addresses', 'json', 'json'],
   createCheck: ['POST', '/checks', 'text', 'json'],
+  createComparison: ['POST', '/comparisons', 'json', 'json'],
+  createFileComparison: ['POST', '/comparisons/file', 'text', 'json'],
   createImpact: ['POST', '/rulebooks/{rulebook}/impacts', 'json', 'json'],
   createIntake: ['POST', '/intakes', 'text', 'json'],
   createIntakeFromAddress: ['POST', '/intakes/from-address', 'json', 'json'],
@@ -167,6 +176,9 @@ export const routes = {
   getBatch: ['GET', '/batches/{batch}', 'nothing', 'json'],
   getCheck: ['GET', '/checks/{check}', 'nothing', 'json'],
   getCheckReport: ['GET', '/checks/{check}/report', 'nothing', 'text'],
+  getComparison: ['GET', '/comparisons/{comparison}', 'nothing', 'json'],
+  getComparisonChange: ['GET', '/comparisons/{comparison}/changes/{change}', 'nothing', 'json'],
+  getComparisonReport: ['GET', '/comparisons/{comparison}/report', 'nothing', 'text'],
   getConsistencyProof: ['GET', '/ledger/consistency', 'nothing', 'json'],
   getDefinition: ['GET', '/definition', 'nothing', 'text'],
   getDictionary: ['GET', '/dictionary', 'nothing', 'text'],
@@ -202,7 +214,7 @@ export const routes = {
   issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
   keepRunning: ['POST', '/placements/{placement}/keep', 'nothing', 'json'],
   listApis: ['GET', '/apis', 'nothing', 'list'],
-  listChanges: ['GET', '/apis/{api}/revisions/{revision}/changes', 'nothing', 'list'],
+  listComparisonChanges: ['GET', '/comparisons/{comparison}/changes', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
   listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
@@ -280,6 +292,8 @@ export interface Calls {
   createBatch: Call<never, BatchQuery, string | Blob, Batch>
   createBatchFromAddresses: Call<never, undefined, AddressBatch, Batch>
   createCheck: Call<never, CheckQuery, string | Blob, CheckItem>
+  createComparison: Call<never, undefined, ComparisonRequest, ComparisonItem>
+  createFileComparison: Call<never, FileComparisonQuery, string | Blob, ComparisonItem>
   createImpact: Call<'rulebook', undefined, ImpactStart, ImpactItem>
   createIntake: Call<never, IntakeQuery, string | Blob, Intake>
   createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>
@@ -300,6 +314,9 @@ export interface Calls {
   getBatch: Call<'batch', undefined, undefined, Batch>
   getCheck: Call<'check', undefined, undefined, CheckItem>
   getCheckReport: Call<'check', ReportQuery, undefined, string>
+  getComparison: Call<'comparison', undefined, undefined, ComparisonItem>
+  getComparisonChange: Call<'comparison' | 'change', undefined, undefined, ComparisonChangeDetail>
+  getComparisonReport: Call<'comparison', ComparisonReportQuery, undefined, string>
   getConsistencyProof: Call<never, ConsistencyQuery, undefined, ConsistencyProof>
   getDefinition: Call<never, undefined, undefined, string>
   getDictionary: Call<never, undefined, undefined, string>
@@ -330,7 +347,12 @@ export interface Calls {
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
   keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   listApis: Call<never, PageQuery, undefined, RegisterPage>
-  listChanges: Call<'api' | 'revision', ChangesQuery, undefined, Page<ChangeItem>>
+  listComparisonChanges: Call<
+    'comparison',
+    ComparisonChangesQuery,
+    undefined,
+    Page<ComparisonChange>
+  >
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
   listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>

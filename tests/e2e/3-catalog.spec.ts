@@ -131,6 +131,61 @@ test('versions say what changed, and what it breaks', async ({ page }) => {
   await page.getByRole('button', { name: /^\d safe$/ }).click()
   await expect(page.getByText('Request body: sample.parent is new')).toBeVisible()
   await expectAccessible(page)
+  await page.getByRole('link', { name: 'Open the comparison' }).click()
+  await expect(page.getByText(/^Of \d+ changes from 1\.6\.0 to 1\.8\.0/)).toBeVisible()
+  await expect(page.getByLabel('From', { exact: true })).toHaveValue('revision 1')
+})
+
+test('a comparison says what breaks, what shows it, and for whom', async ({ page }) => {
+  await signIn(page, 'wren', '/apis/meter-readings/compare')
+  await expect(page.getByText('The number that fits is 4.0.0.')).toBeVisible()
+  await expect(page.getByText('GET /meters/{meterId}/estimates/next')).toBeVisible()
+  await page.getByRole('button', { name: 'Query parameter from is now required' }).first().click()
+  const margin = page.getByLabel('Margin')
+  await expect(margin.getByRole('heading', { name: 'A request that 3.9.2 took' })).toBeVisible()
+  await expect(margin.getByText('Alder Homes')).toBeVisible()
+  await expect(margin.getByText('Give from a default instead of requiring it')).toBeVisible()
+  await expectAccessible(page)
+  // What is chosen stands in the address, and is there again.
+  await page.reload()
+  await expect(
+    margin.getByRole('heading', { name: 'Query parameter from is now required' }),
+  ).toBeVisible()
+
+  await page.getByRole('button', { name: /\d+ risky/ }).click()
+  await expect(page.getByText('Query parameter from is now required')).toHaveCount(0)
+  await page.getByLabel('Find in changes').fill('nothing says this')
+  await expect(page.getByText('No change fits these filters.')).toBeVisible()
+  await page.getByRole('button', { name: 'Show all changes' }).click()
+  await page.getByLabel('Client').selectOption('Tarn Institute')
+  await expect(
+    page.getByRole('button', { name: 'Query parameter from is now required' }).first(),
+  ).toBeVisible()
+
+  const saved = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'Changelog' }).click()
+  expect((await saved).suggestedFilename()).toBe('meter-readings-3.9.2-to-4.0.0.md')
+
+  await page.getByLabel('To', { exact: true }).selectOption('version 3.9.2')
+  await expect(page.getByText('Nothing that the contract says')).toBeVisible()
+})
+
+test('a file of another format is compared with what the register has', async ({ page }) => {
+  await signIn(page, 'wren', '/apis/tanker-dispatch/compare?from=version+0.9.4')
+  await page.getByRole('button', { name: 'Compare a file' }).click()
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'broken.yaml',
+    mimeType: 'application/yaml',
+    buffer: Buffer.from('nothing: here'),
+  })
+  await expect(page.getByText('broken.yaml is not readable as a definition.')).toBeVisible()
+  await page.getByRole('button', { name: 'Compare a file' }).click()
+  await page.locator('input[type=file]').setInputFiles('demo/successors/tanker-dispatch-1.0.0.yaml')
+  await expect(page.getByText(/^Of \d+ changes from 0\.9\.4 to 1\.0\.0/)).toBeVisible()
+  await page.getByRole('button', { name: 'Was GET /Jobs', exact: true }).click()
+  await expect(page.getByLabel('Margin').getByText('Answer GET /Jobs too')).toBeVisible()
+  await page.getByLabel('From', { exact: true }).selectOption('version 0.8.0')
+  await expect(page.getByText(/^Of \d+ changes from 0\.8\.0 to 0\.9\.4/)).toBeVisible()
 })
 
 test('an owner keeps the facts beside a definition', async ({ page }) => {

@@ -70,23 +70,29 @@ test('whatever is killed at whatever moment, no change is half done, lost or don
     await new Promise((resolve) => setTimeout(resolve, Math.random() * 900))
     await fetch(control(`/kill/${victim}`))
     const status = await asked
-    const after = await settled()
-    const said = `kill ${n} of ${victim}, answered ${status}`
-    const done = after.spec.limit?.requests === requests
-    // What was acknowledged is there; what is there was done once; what is not there is nowhere.
-    if (status === 200) expect(done, said).toBe(true)
-    expect(after.generation, said).toBe(before.generation + (done ? 1 : 0))
-    const approved = after.spec.limit!.requests
-    await expect.poll(limits, { message: said, timeout: 30_000 }).toEqual([approved, approved])
-    const entries = await until(async () => {
-      const answer = await request.get(`/api/v1/ledger?search=${id}&limit=20`)
-      return answer.ok() ? ((await answer.json()) as { items: Entry[] }).items : undefined
-    })
-    const applied = entries.filter(
-      ({ action, after: state }) =>
-        action === 'placement.changed' && state?.spec?.limit?.requests === requests,
-    )
-    expect(applied.length, said).toBe(done ? 1 : 0)
+    // What was acknowledged is there; what is there was done once; what is not there is nowhere. The database may still
+    // carry out what a process had sent before it died, so that is how it has to be in the end.
+    const verdict = async () => {
+      const after = await settled()
+      const done = after.spec.limit?.requests === requests
+      const entries = await until(async () => {
+        const answer = await request.get(`/api/v1/ledger?search=${id}&limit=20`)
+        return answer.ok() ? ((await answer.json()) as { items: Entry[] }).items : undefined
+      })
+      const applied = entries.filter(
+        ({ action, after: state }) =>
+          action === 'placement.changed' && state?.spec?.limit?.requests === requests,
+      )
+      const times = done ? 1 : 0
+      return {
+        acknowledged: status !== 200 || done,
+        once: after.generation - before.generation === times && applied.length === times,
+        runs: (await limits()).every((limit) => limit === after.spec.limit!.requests),
+      }
+    }
+    await expect
+      .poll(verdict, { message: `kill ${n} of ${victim}, answered ${status}`, timeout: 30_000 })
+      .toEqual({ acknowledged: true, once: true, runs: true })
   }
   const verdict = await until(async () => {
     const answer = await request.post('/api/v1/ledger/verify')

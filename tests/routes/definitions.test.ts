@@ -9,7 +9,6 @@ import { workBatch } from '../../server/services/batches'
 import type { Batch, BatchItem } from '../../shared/api/batches'
 import type { RevisionDetail } from '../../shared/api/catalog'
 import type {
-  ChangeItem,
   Converted,
   OperationReading,
   SchemaReading,
@@ -217,25 +216,6 @@ describe('a revision of many files', () => {
         )
       ).status,
     ).toBe(422)
-  })
-
-  it('says what changed in words', async () => {
-    const { body } = await imara.call<{ items: ChangeItem[] }>(
-      'GET',
-      '/apis/lab-sampling/revisions/2/changes',
-    )
-    expect(body.items).toContainEqual({
-      effect: 'safe',
-      direction: 'none',
-      kind: 'added',
-      operation: 'POST /attachReport',
-      subject: 'POST /attachReport',
-      message: 'Is new',
-    })
-    expect(
-      (await imara.call<{ items: ChangeItem[] }>('GET', '/apis/lab-sampling/revisions/1/changes'))
-        .body.items,
-    ).toEqual([])
   })
 
   it('gives its operations and schemas in full, in the author’s order', async () => {

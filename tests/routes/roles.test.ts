@@ -309,6 +309,8 @@ const elsewhere = new Set([
   'convertRevision',
   'createBatch',
   'createCheck',
+  'createComparison',
+  'createFileComparison',
   'createIntake',
   'createIntakeReferences',
   'createSession',

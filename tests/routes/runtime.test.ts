@@ -276,6 +276,7 @@ describe('promotion', () => {
     expect(promotion.gates.map(({ id: gate, state }) => `${gate} ${state}`)).toEqual([
       'findings passed',
       'drift passed',
+      'version passed',
       'approval waiting',
     ])
     expect(promotion.plan).toMatchObject([

@@ -27,6 +27,7 @@ import { actAs, type Context, type Services } from '../../server/services/contex
 import { workBatch } from '../../server/services/batches'
 import { recheckAll } from '../../server/services/checking'
 import { workCheck } from '../../server/services/checks'
+import { workComparison } from '../../server/services/comparisons'
 import { workImpact } from '../../server/services/impact'
 import { planProposals } from '../../server/services/proposals'
 import { workIntake } from '../../server/services/intake-work'
@@ -231,6 +232,7 @@ export async function makeWorld({
       },
       measure: (id) => workImpact(services, id),
       check: (id) => workCheck(services, id),
+      compare: (result) => workComparison(services, result),
       plan: () => planProposals(services),
       rollOut: () => runner.wake(),
     },

@@ -4,7 +4,10 @@ import { referencedName, resolveSchema } from '../../contract/schemas'
 import type { Location } from '../../text/location'
 import { pointerTo } from '../../text/pointer'
 import { isObject, namesOf } from '../../text/values'
+import type { Change } from '../../compare/model'
+import type { Before } from '../before'
 import type { Circumstances, SubjectKind } from '../model'
+import { changeFacts } from './change'
 import {
   catalogShape,
   definitionFact,
@@ -53,6 +56,7 @@ export interface Surroundings {
   words: readonly string[]
   estate: Estate
   isWord?: ((word: string) => boolean) | undefined
+  before?: Before | undefined
 }
 
 /** Is called for each subject; false ends it. */
@@ -72,7 +76,7 @@ export class Subjects {
 
   constructor(
     private readonly contract: Contract,
-    { circumstances, domain, words, estate, isWord }: Surroundings,
+    { circumstances, domain, words, estate, isWord, before }: Surroundings,
   ) {
     const schemas = new Map<object, Fact<SchemaNode>>()
     const names = new Map<Schema, { name: string; at: Location }>()
@@ -82,12 +86,15 @@ export class Subjects {
       names.set(schema, { name: spoken.get(name) ?? name, at })
     }
     let uses: Map<string, number> | undefined
+    let changes: readonly Change[] | undefined
     const world: World = {
       contract,
       circumstances,
       organisation: { domain, words: new Set(words.map((word) => word.toLowerCase())) },
       estate,
       isWord,
+      before,
+      changes: () => (changes ??= before?.changesTo(contract) ?? []),
       uses: (name) => (uses ??= countUses(contract, spoken)).get(name) ?? 0,
       placeOf: (schema, otherwise) =>
         (isObject(schema) ? contract.origins?.get(schema) : undefined) ?? otherwise,
@@ -195,6 +202,8 @@ export class Subjects {
         )
       case 'example':
         return this.examples()
+      case 'change':
+        return changeFacts(world)
     }
   }
 

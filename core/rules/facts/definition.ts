@@ -1,3 +1,4 @@
+import { fittingVersion } from '../../compare/version'
 import { layouts } from '../../formats/layout'
 import type { Contact, Contract, License, SecurityScheme, Server, Tag } from '../../contract/model'
 import { everyOperation } from '../../contract/parts'
@@ -6,6 +7,7 @@ import {
   Fact,
   keptText,
   keptTexts,
+  keptTruth,
   many,
   number,
   one,
@@ -187,11 +189,26 @@ export const definitionShape = shape<Contract>('definition', 'The whole contract
   ),
   mediaTypes: keptTexts('Every media type that occurs.', (contract) => mediaTypesIn(contract)),
   size: number('How many operations it has.', ({ operations }) => operations.length),
+  versionBefore: text(
+    'The version before, where one is known.',
+    (_node, { world: { before } }) => before?.version ?? '',
+  ),
+  fittingVersion: keptText(
+    'The version number that fits what changed since the version before; empty where none is known.',
+    (_node, { world }) => fittingIn(world)?.fits ?? '',
+  ),
+  versionFits: keptTruth(
+    'Whether the version number says as much as what changed since the version before; true where none is known.',
+    (_node, { world }) => fittingIn(world)?.isEnough ?? true,
+  ),
   extensions: value(
     'Members that begin with x-, and what its format says beside.',
     ({ extensions }) => extensions ?? none,
   ),
 })
+
+const fittingIn = ({ before, contract, changes }: World) =>
+  before && fittingVersion(before.version, contract.version, changes())
 
 function mediaTypesIn(contract: Contract): string[] {
   const found = new Set<string>()

@@ -1,5 +1,7 @@
+import type { Change } from '../../compare/model'
 import type { Contract, Schema, SchemaObject } from '../../contract/model'
 import type { Location } from '../../text/location'
+import type { Before } from '../before'
 import type { Circumstances } from '../model'
 
 /** What a field holds, as the reference and the check of expressions name it. */
@@ -166,6 +168,10 @@ export interface World {
   circumstances: Circumstances
   organisation: { domain: string; words: ReadonlySet<string> }
   estate: Estate
+  /** The version before, where one is known. */
+  before: Before | undefined
+  /** What changed since. */
+  changes: () => readonly Change[]
   /** Whether something is a word of the language, where a dictionary is at hand. */
   isWord: ((word: string) => boolean) | undefined
   /** The fact of a schema, its references followed; null for none and for plain yes or no. */

@@ -1,3 +1,4 @@
+import { changeShape } from './change'
 import {
   catalogShape,
   contactShape,
@@ -38,6 +39,7 @@ const all = [
   propertyShape,
   exampleShape,
   soapBindingShape,
+  changeShape,
   catalogShape,
   organisationShape,
 ] as unknown as Shape[]

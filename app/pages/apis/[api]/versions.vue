@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import type { ChangeItem } from '~~/shared/api/reading'
+import { effects } from '~~/core/compare/model'
+import type { ComparisonChange } from '~~/shared/api/comparisons'
 
 const slug = String(useRoute().params['api'])
 const { filters, set, toggle } = useFilters(['revision', 'from', 'kind', 'version'])
@@ -24,46 +25,45 @@ function choose(revision: number, index: number) {
 const from = computed(
   () => Number(filters.value.from) || (current.value ? current.value.revision - 1 : 0),
 )
-const changes = shallowRef<ChangeItem[]>()
-const { busy, refusal: changesRefusal, act } = useAct()
-let asked = ''
+const {
+  item: compared,
+  changes,
+  loaded,
+  hasMore,
+  refusal: changesRefusal,
+  begin,
+  list: listAgain,
+} = useComparison(() => {
+  const after = current.value?.revision ?? 0
+  const before = from.value
+  return {
+    begin:
+      before < 1
+        ? undefined
+        : () =>
+            api.createComparison(
+              {},
+              { before: { api: slug, revision: before }, after: { api: slug, revision: after } },
+            ),
+    filters: { effect: filters.value.kind, operation: '', client: '', q: '' },
+  }
+})
+watch([current, from], () => void begin(), { immediate: true })
 watch(
-  [current, from],
-  async ([item, earlier]) => {
-    if (!item) return
-    const wanted = `${item.revision} ${earlier}`
-    asked = wanted
-    changes.value = undefined
-    if (earlier < 1) {
-      changes.value = []
-      return
-    }
-    busy.value = false
-    const page = await act(() =>
-      api.listChanges({ api: slug, revision: item.revision, from: earlier }),
-    )
-    if (asked === wanted && page) changes.value = page.items
-  },
-  { immediate: true },
-)
-const kinds = ['breaking', 'risky', 'safe'] as const
-const counts = computed(() =>
-  Object.fromEntries(
-    kinds.map((kind) => [
-      kind,
-      (changes.value ?? []).filter((change) => change.effect === kind).length,
-    ]),
-  ),
+  () => filters.value.kind,
+  () => void listAgain(),
 )
 const groups = computed(() => {
-  const bySubject = new Map<string, ChangeItem[]>()
-  for (const change of changes.value ?? []) {
-    if (filters.value.kind && change.effect !== filters.value.kind) continue
+  const bySubject = new Map<string, ComparisonChange[]>()
+  for (const change of changes.value)
     bySubject.set(change.subject, [...(bySubject.get(change.subject) ?? []), change])
-  }
   return [...bySubject]
 })
-const signs = { added: '+', changed: '~', removed: '−' }
+const toComparison = computed(() => ({
+  path: `/apis/${slug}/compare`,
+  query: { from: `revision ${from.value}`, to: `revision ${current.value?.revision}` },
+}))
+const signs = { added: '+', changed: '~', removed: '−', renamed: '~', moved: '~' }
 </script>
 
 <template>
@@ -146,35 +146,41 @@ const signs = { added: '+', changed: '~', removed: '−' }
         </p>
         <Trouble :refusal="changesRefusal" />
         <p v-if="from < 1" class="soft">This is the first revision.</p>
-        <p v-else-if="!changes && busy" class="soft">Comparing …</p>
-        <template v-else-if="changes">
+        <p v-else-if="compared?.state === 'failed'" class="trouble">{{ compared.trouble }}</p>
+        <p v-else-if="compared?.state !== 'done'" class="soft">Comparing …</p>
+        <template v-else>
           <p>
             <button
-              v-for="kind in kinds"
+              v-for="kind in effects"
               :key="kind"
               class="plain kind"
               :aria-pressed="filters.kind === kind"
               @click="toggle('kind', kind)"
             >
-              {{ counts[kind] }} {{ kind }}
+              {{ compared.counts[kind] }} {{ kind }}
             </button>
+            <NuxtLink class="plain" :to="toComparison">Open the comparison</NuxtLink>
           </p>
-          <p v-if="!changes.length" class="soft">
+          <p v-if="loaded && !changes.length && !filters.kind" class="soft">
             Nothing that the contract says; only the text differs.
           </p>
-          <div v-for="[subject, list] in groups" :key="subject" class="subject">
+          <div v-for="[subject, own] in groups" :key="subject" class="subject">
             <code>{{ subject }}</code>
             <ul>
-              <li v-for="(change, i) in list" :key="i" :class="[change.kind, change.effect]">
-                <i :aria-label="change.kind">{{ signs[change.kind] }}</i> {{ change.message }}
-                <b v-if="change.effect !== 'safe'" class="effect">{{ change.effect }}</b>
-                <details v-if="change.witness" class="witness">
-                  <summary>{{ 'request' in change.witness ? 'a request' : 'a response' }}</summary>
-                  <pre>{{ JSON.stringify(change.witness, null, 1) }}</pre>
-                </details>
+              <li v-for="change in own" :key="change.change" :class="[change.kind, change.effect]">
+                <i :aria-label="change.kind">{{ signs[change.kind] }}</i>
+                <NuxtLink
+                  class="change"
+                  :to="{ ...toComparison, query: { ...toComparison.query, change: change.change } }"
+                  >{{ change.message }}</NuxtLink
+                >
+                <b v-if="change.effect !== 'safe'" class="effect" :class="change.effect">{{
+                  change.effect
+                }}</b>
               </li>
             </ul>
           </div>
+          <p v-if="hasMore"><NuxtLink :to="toComparison">All changes</NuxtLink></p>
         </template>
       </template>
     </template>
@@ -219,25 +225,14 @@ li i {
   text-indent: 0;
 }
 .effect {
-  font: 650 10.5px var(--mono);
-  color: var(--ochre);
   margin-left: 4px;
 }
-.breaking .effect {
-  color: var(--copper);
+.change {
+  color: inherit;
+  text-decoration: none;
 }
-.witness {
-  text-indent: 0;
-}
-.witness pre {
-  font: 11px/1.5 var(--mono);
-  background: var(--page);
-  border: 1px solid var(--rule);
-  border-radius: 5px;
-  padding: 4px 8px;
-  margin: 2px 0 4px;
-  overflow: auto;
-  max-height: 220px;
+.change:hover {
+  text-decoration: underline;
 }
 .added i {
   color: var(--elm);
@@ -245,7 +240,9 @@ li i {
 .removed i {
   color: var(--copper);
 }
-.changed i {
+.changed i,
+.renamed i,
+.moved i {
   color: var(--ochre);
 }
 </style>

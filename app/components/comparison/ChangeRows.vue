@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import type { ComparisonChange } from '~~/shared/api/comparisons'
+
+/** Changes under the operations they are in; other words, examples and order are one row until somebody wants them. */
+const { rows, selected } = defineProps<{ rows: readonly Row[]; selected: number }>()
+const emit = defineEmits<{ choose: [index: number]; unfold: [operation: string] }>()
+
+const who = ({ effect, clients, anybody }: ComparisonChange) =>
+  effect === 'safe' || (clients === 0 && !anybody)
+    ? ''
+    : [clients > 0 ? count(clients, 'client') : '', anybody ? 'anybody' : '']
+        .filter(Boolean)
+        .join(' and ')
+const beginsGroup = (index: number) => rows[index]!.operation !== rows[index - 1]?.operation
+const table = ref<HTMLElement>()
+watch(
+  () => selected,
+  (index) =>
+    table.value?.querySelector(`[data-row="${index}"]`)?.scrollIntoView({ block: 'nearest' }),
+)
+</script>
+
+<script lang="ts">
+/** A change, or all other words of an operation in one. */
+export type Row =
+  { operation: string; change: ComparisonChange } | { operation: string; folded: number }
+
+/** Other words that nobody's program notices. */
+const isWords = ({ effect, direction, kind }: ComparisonChange) =>
+  effect === 'safe' && direction === 'none' && kind === 'changed'
+
+/** Folds the other words of each operation into one row, where there are several. */
+export function foldedRows(
+  changes: readonly ComparisonChange[],
+  isOpen: (operation: string) => boolean,
+): Row[] {
+  const rows: Row[] = []
+  for (const [i, change] of changes.entries()) {
+    const { operation } = change
+    if (!isWords(change) || isOpen(operation)) {
+      rows.push({ operation, change })
+      continue
+    }
+    const last = rows.at(-1)
+    if (last && 'folded' in last && last.operation === operation) last.folded++
+    else {
+      const next = changes[i + 1]
+      const isAlone = !next || next.operation !== operation || !isWords(next)
+      rows.push(isAlone ? { operation, change } : { operation, folded: 1 })
+    }
+  }
+  return rows
+}
+</script>
+
+<template>
+  <table ref="table" class="changes" aria-label="Changes">
+    <colgroup>
+      <col class="effects" />
+      <col />
+      <col class="directions" />
+      <col class="who" />
+    </colgroup>
+    <tbody>
+      <template v-for="(row, index) in rows" :key="index">
+        <tr v-if="beginsGroup(index)" class="group">
+          <th colspan="4" scope="rowgroup">
+            <code v-if="row.operation">{{ row.operation }}</code>
+            <template v-else>In no single operation</template>
+          </th>
+        </tr>
+        <tr
+          v-if="'change' in row"
+          :class="{ on: index === selected }"
+          :data-row="index"
+          @click="emit('choose', index)"
+        >
+          <td>
+            <span class="effect" :class="row.change.effect">{{ row.change.effect }}</span>
+          </td>
+          <td>
+            <button class="message" @click.stop="emit('choose', index)">
+              {{
+                row.operation ? row.change.message : `${row.change.subject}: ${row.change.message}`
+              }}
+            </button>
+          </td>
+          <td class="soft small">
+            {{ row.change.direction === 'none' ? 'words' : row.change.direction }}
+          </td>
+          <td class="right small" :class="row.change.effect">{{ who(row.change) }}</td>
+        </tr>
+        <tr v-else :class="{ on: index === selected }" :data-row="index">
+          <td><span class="effect safe">safe</span></td>
+          <td colspan="3">
+            <button class="plain" @click="emit('unfold', row.operation)">
+              {{ row.folded }} descriptions, examples and other words
+            </button>
+          </td>
+        </tr>
+      </template>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+.changes {
+  width: 100%;
+  border-collapse: collapse;
+  table-layout: fixed;
+}
+.changes td,
+.changes th {
+  padding: 6px 8px;
+  text-align: left;
+  vertical-align: baseline;
+  border-bottom: 1px dotted var(--rule);
+}
+.effects {
+  width: 86px;
+}
+.directions {
+  width: 84px;
+}
+.who {
+  width: 128px;
+}
+.changes .group th {
+  border-bottom: 1px solid var(--rule);
+  padding-top: 16px;
+  font-weight: 650;
+  overflow-wrap: anywhere;
+}
+.changes .right {
+  text-align: right;
+}
+tr.on td {
+  background: var(--faint);
+}
+tr[data-row] {
+  cursor: pointer;
+}
+.message {
+  border: 0;
+  background: none;
+  padding: 0;
+  font: inherit;
+  color: inherit;
+  text-align: left;
+  cursor: pointer;
+  overflow-wrap: anywhere;
+}
+td.breaking {
+  color: var(--copper);
+  font-weight: 650;
+}
+</style>

@@ -1,0 +1,94 @@
+import type { ComparisonChange, ComparisonItem } from '~~/shared/api/comparisons'
+
+interface Wanted {
+  /** Begins it, or reads one that there is; undefined where there is nothing to compare. */
+  begin: (() => Promise<ComparisonItem>) | undefined
+  /** Changes with another key are other changes. */
+  filters: { effect: string; operation: string; client: string; q: string }
+}
+
+const mostAtOnce = 200
+
+/** A comparison with as many of its changes as were asked for; it is read until it is done. */
+export function useComparison(wanted: () => Wanted) {
+  const item = shallowRef<ComparisonItem>()
+  const changes = shallowRef<ComparisonChange[]>([])
+  const cursor = ref<string>()
+  const loaded = ref(false)
+  const { refusal, act } = useLatest()
+
+  const begin = () =>
+    act(
+      () => wanted().begin?.() ?? Promise.resolve(undefined),
+      async (found) => {
+        item.value = found
+        await list()
+      },
+    )
+  const look = () => {
+    const { comparison, state } = item.value ?? {}
+    if (comparison === undefined || state === 'done' || state === 'failed') return
+    void act(
+      () => api.getComparison({ comparison }),
+      async (found) => {
+        item.value = found
+        if (found?.state === 'done') await list()
+      },
+    )
+  }
+  const isGoing = computed(() => ['waiting', 'running'].includes(item.value?.state ?? ''))
+  useChanges(look, ['comparison'])
+  useRepeating(() => isGoing.value, look)
+
+  async function list() {
+    changes.value = []
+    cursor.value = undefined
+    loaded.value = false
+    await more()
+  }
+
+  async function more() {
+    const { comparison, state } = item.value ?? {}
+    if (comparison === undefined || state !== 'done') return
+    const given = Object.entries(wanted().filters).filter(([, value]) => value !== '')
+    const query = { ...Object.fromEntries(given), limit: mostAtOnce }
+    const at = cursor.value
+    await act(
+      () => api.listComparisonChanges({ comparison, ...query, ...(at && { cursor: at }) }),
+      (page) => {
+        if (!page) return
+        changes.value = at ? [...changes.value, ...page.items] : page.items
+        cursor.value = page.nextCursor
+        loaded.value = true
+      },
+    )
+  }
+
+  return {
+    item,
+    changes,
+    loaded,
+    hasMore: computed(() => cursor.value !== undefined),
+    refusal,
+    begin,
+    list,
+    more,
+  }
+}
+
+/** Acts of which only the latest one counts: an older one that answers late is not heard. */
+function useLatest() {
+  const refusal = ref<Refusal>()
+  let latest = 0
+  async function act<T>(work: () => Promise<T>, heard: (value: T) => unknown): Promise<void> {
+    const own = ++latest
+    refusal.value = undefined
+    try {
+      const value = await work()
+      if (own === latest) await heard(value)
+    } catch (error) {
+      if (own === latest) refusal.value = asRefusal(error)
+    }
+  }
+  return { refusal, act }
+}

@@ -1,0 +1,24 @@
+import type { Change } from '../compare/model'
+import type { Contract } from '../contract/model'
+import type { Rule } from './model'
+
+/** The version before the one that is checked, for rules about what changed since. */
+export interface Before {
+  version: string
+  /** The day since which operations are deprecated, `2026-09-01`, by their names, as far as the register knows. */
+  deprecatedSince: Readonly<Record<string, string>>
+  /** What changed from it to another one. */
+  changesTo(after: Contract): Change[]
+}
+
+/** Whether any of these rules looks at what changed. */
+export const asksForChanges = (
+  rules: readonly Pick<Rule, 'about' | 'where' | 'expect' | 'message'>[],
+): boolean =>
+  rules.some(
+    ({ about, where = '', expect, message }) =>
+      about === 'change' ||
+      /\bdefinition\.(?:versionBefore|fittingVersion|versionFits)\b/.test(
+        `${where} ${expect} ${message}`,
+      ),
+  )
