@@ -1,5 +1,6 @@
 import type { Schema, SchemaObject } from '../contract/model'
 import { typesOf } from '../contract/schemas'
+import { canonical } from '../text/canonical'
 import { textsBetween } from '../text/languages'
 import { isSame, namesOf } from '../text/values'
 import type { ChangeKind } from './model'
@@ -105,7 +106,7 @@ export function* compareKeywords(old: SchemaObject, now: SchemaObject): Generato
   if (differing.size === 0) return
   if ([...differing].some((keyword) => !describes.has(keyword))) {
     yield* types(old, now)
-    yield* values(old, now)
+    yield* listed(old, now)
     yield* numbers(old, now)
     yield* sizes(old, now)
     yield* patterns(old, now)
@@ -156,18 +157,21 @@ function* types(old: SchemaObject, now: SchemaObject): Generator<KeywordChange> 
     yield keywordChange('changed', 'type', typesOf(old), typesOf(now), { narrows, widens })
 }
 
-function* values(old: SchemaObject, now: SchemaObject): Generator<KeywordChange> {
+function* listed(old: SchemaObject, now: SchemaObject): Generator<KeywordChange> {
   const [a, b] = [listedValues(old), listedValues(now)]
   if (a && b) {
-    const isIn = (list: unknown[], value: unknown) => list.some((other) => isSame(other, value))
-    for (const value of a)
-      if (!isIn(b, value))
-        yield keywordChange('removed', 'enum', value, undefined, { narrows: true })
-    for (const value of b)
-      if (!isIn(a, value)) yield keywordChange('added', 'enum', undefined, value, { widens: true })
+    const [old, now] = [keyed(a), keyed(b)]
+    for (const [key, value] of old)
+      if (!now.has(key)) yield keywordChange('removed', 'enum', value, undefined, { narrows: true })
+    for (const [key, value] of now)
+      if (!old.has(key)) yield keywordChange('added', 'enum', undefined, value, { widens: true })
   } else if (a) yield keywordChange('removed', 'enum', a, undefined, { widens: true })
   else if (b) yield keywordChange('added', 'enum', undefined, b, { narrows: true })
 }
+
+/** Values by what they say, whatever the order of their members. */
+const keyed = (values: readonly unknown[]) =>
+  new Map(values.map((value) => [canonical(value), value]))
 
 function* numbers(old: SchemaObject, now: SchemaObject): Generator<KeywordChange> {
   if (!typeSet(now).has('integer') || !typeSet(old).has('integer')) return
@@ -279,7 +283,10 @@ export function areApart(a: SchemaObject, b: SchemaObject): boolean {
   const [left, right] = [typeSet(a), typeSet(b)]
   if (![...left].some((type) => right.has(type))) return true
   const [some, others] = [listedValues(a), listedValues(b)]
-  if (some && others) return !some.some((value) => others.some((other) => isSame(value, other)))
+  if (some && others) {
+    const known = keyed(some)
+    return ![...keyed(others).keys()].some((key) => known.has(key))
+  }
   const isObjectAlone = left.size === 1 && right.size === 1 && left.has('object')
   if (!isObjectAlone || !right.has('object')) return false
   const [p, q] = [propertiesOf(a), propertiesOf(b)]

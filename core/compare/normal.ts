@@ -77,6 +77,8 @@ const bound = new Set([
 /** Reads schemas of one contract in their normal form; each is made once. */
 export class Normals {
   private readonly made = new Map<SchemaObject, Normal>()
+  /** Those that are being made: what a schema holds may be itself. */
+  private readonly making = new Set<SchemaObject>()
   private readonly named: Map<string, Written>
 
   constructor(readonly contract: Contract) {
@@ -91,7 +93,9 @@ export class Normals {
       const [plain, place] = this.followed(schema, at)
       known = this.made.get(plain)
       if (!known) {
+        this.making.add(plain)
         known = this.normal(plain, this.contract.origins?.get(plain) ?? place)
+        this.making.delete(plain)
         this.made.set(plain, known)
       }
       this.made.set(schema, known)
@@ -155,6 +159,7 @@ export class Normals {
         isObject(choice) && isSame(typesOf(choice), ['null']) && Object.keys(choice).length === 1
       const choice = (choices as Schema[]).find((one) => !isNull(one))
       if (!isObject(choice) || !choices.some(isNull) || Object.keys(schema).length !== 1) continue
+      if (this.making.has(this.followed(choice, '')[0])) continue
       const { schema: whole } = this.of({ schema: choice, at: '' })
       if (!whole) continue
       const types = typesOf(whole)
@@ -174,6 +179,8 @@ const never: SchemaObject = { not: {} }
 /** Parts of one schema, made one as far as that allows the same values. */
 class Merge {
   private readonly into: SchemaObject = {}
+  /** Properties of several parts; of one alone they are as they are written. */
+  private properties: Record<string, unknown> | undefined
   private readonly rest: Schema[] = []
   private readonly elsewhere = new Map<string, Location>()
   private isFirst = true
@@ -226,16 +233,15 @@ class Merge {
 
   private mergeProperties(properties: Record<string, unknown>, at: Location): void {
     const known = isObject(this.into['properties']) ? this.into['properties'] : {}
-    const all: Record<string, unknown> = { ...known }
+    this.properties ??= Object.assign(Object.create(null) as Record<string, unknown>, known)
     for (const [name, schema] of Object.entries(properties)) {
-      if (Object.hasOwn(known, name))
-        all[name] = isSame(known[name], schema) ? schema : { allOf: [known[name], schema] }
-      else {
-        all[name] = schema
+      const former = this.properties[name]
+      if (former === undefined) {
+        this.properties[name] = schema
         this.elsewhere.set(name, below(at, 'properties', name))
-      }
+      } else if (!isSame(former, schema)) this.properties[name] = { allOf: [former, schema] }
     }
-    this.into['properties'] = all
+    this.into['properties'] = this.properties
   }
 }
 

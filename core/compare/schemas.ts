@@ -1,4 +1,5 @@
 import type { Contract, Schema, SchemaObject } from '../contract/model'
+import { canonical } from '../text/canonical'
 import type { Location } from '../text/location'
 import { isObject, isSame, namesOf } from '../text/values'
 import { areAlike } from './alike'
@@ -461,35 +462,40 @@ export class SchemaComparison {
 
   /** Parts that are the same by name, by content, by what they take, or by their place among those that are left. */
   private matched(before: Choice[], after: Choice[]): { before?: Choice; after?: Choice }[] {
-    const left = [...after]
-    const take = (fits: (choice: Choice) => boolean) => {
-      const at = left.findIndex(fits)
-      return at === -1 ? undefined : left.splice(at, 1)[0]
+    const left = new Set(after)
+    const byKey = new Map<string, Choice[]>()
+    for (const one of after) {
+      const alike = byKey.get(keyOf(one))
+      if (alike) alike.push(one)
+      else byKey.set(keyOf(one), [one])
     }
     const pairs: { before?: Choice; after?: Choice }[] = []
     const unmatched = before.filter((one) => {
-      const name = nameOf(one.schema)
-      const found = take(
-        (other) =>
-          (name !== '' && nameOf(other.schema) === name) || isSame(other.schema, one.schema),
-      )
-      if (found) pairs.push({ before: one, after: found })
+      const found = byKey.get(keyOf(one))?.shift()
+      if (found) {
+        left.delete(found)
+        pairs.push({ before: one, after: found })
+      }
       return !found
     })
-    const typesIn = (normals: Normals, one: Choice) => {
+    // Many that came and went at once are another choice.
+    const few = unmatched.length * left.size <= 2500
+    for (const one of unmatched) {
+      const found = few ? [...left].find((other) => this.mayFollow(one, other)) : undefined
+      if (found) left.delete(found)
+      pairs.push({ before: one, ...(found && { after: found }) })
+    }
+    return [...pairs, ...Array.from(left, (one) => ({ after: one }))]
+  }
+
+  /** Whether a part may be what another one became: it takes the same types, and has not another name. */
+  private mayFollow(before: Choice, after: Choice): boolean {
+    const types = (normals: Normals, one: Choice) => {
       const { schema } = normals.of(one)
       return schema === false ? '' : [...typeSet(schema)].sort().join()
     }
-    for (const one of unmatched) {
-      const types = typesIn(this.old, one)
-      const isNamed = nameOf(one.schema) !== ''
-      const found = take(
-        (other) =>
-          (isNamed ? nameOf(other.schema) === '' : true) && typesIn(this.now, other) === types,
-      )
-      pairs.push(found ? { before: one, after: found } : { before: one })
-    }
-    return [...pairs, ...left.map((one) => ({ after: one }))]
+    if (nameOf(before.schema) !== '' && nameOf(after.schema) !== '') return false
+    return types(this.old, before) === types(this.now, after)
   }
 
   /** Everything loud that is reached from a pair: plain ways first, then those through choices. */
@@ -605,6 +611,12 @@ function isSameAtOnce(a: Schema, b: Schema): boolean {
 }
 
 const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : [])
+
+/** What a part is known by: the name it refers to, or else what it says. */
+function keyOf({ schema }: Choice): string {
+  const name = nameOf(schema)
+  return name === '' ? canonical(schema) : `#${name}`
+}
 
 const chosen = (schema: SchemaObject, keyword: string, { at }: Normal): Choice[] =>
   listOf(schema[keyword]).map((one, index) => ({

@@ -1,6 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, concatBytes, hexToBytes, utf8ToBytes } from '@noble/hashes/utils.js'
-import { canonical, type EntryBody } from './chain'
+import { canonical } from '../text/canonical'
+import type { EntryBody } from './chain'
 
 /**
  * The Merkle tree over the entries of the ledger, with the hashing of RFC 6962, section 2.1: leaves and nodes are told

@@ -1,4 +1,5 @@
-import { canonical, sha256Hex } from '../ledger/chain'
+import { sha256Hex } from '../ledger/chain'
+import { canonical } from '../text/canonical'
 import type { PlacementSpec } from '../routing/placement'
 
 /** Everything a plan depends on; an approval is given to exactly this. */

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { canonical } from '../ledger/chain'
+import { canonical } from './canonical'
 import { isSame } from './values'
 
 describe('two values', () => {
