@@ -15,10 +15,13 @@ export function useComparison(wanted: () => Wanted) {
   const changes = shallowRef<ComparisonChange[]>([])
   const cursor = ref<string>()
   const loaded = ref(false)
-  const { refusal, act } = useLatest()
+  // What is asked of the old comparison does not keep a new one from being begun.
+  const beginning = useLatest()
+  const looking = useLatest()
+  const listing = useLatest()
 
   const begin = () =>
-    act(
+    beginning.act(
       () => wanted().begin?.() ?? Promise.resolve(undefined),
       async (found) => {
         item.value = found
@@ -28,11 +31,12 @@ export function useComparison(wanted: () => Wanted) {
   const look = () => {
     const { comparison, state } = item.value ?? {}
     if (comparison === undefined || state === 'done' || state === 'failed') return
-    void act(
+    void looking.act(
       () => api.getComparison({ comparison }),
       async (found) => {
+        if (item.value?.comparison !== comparison) return
         item.value = found
-        if (found?.state === 'done') await list()
+        if (found.state === 'done') await list()
       },
     )
   }
@@ -53,10 +57,10 @@ export function useComparison(wanted: () => Wanted) {
     const given = Object.entries(wanted().filters).filter(([, value]) => value !== '')
     const query = { ...Object.fromEntries(given), limit: mostAtOnce }
     const at = cursor.value
-    await act(
+    await listing.act(
       () => api.listComparisonChanges({ comparison, ...query, ...(at && { cursor: at }) }),
       (page) => {
-        if (!page) return
+        if (item.value?.comparison !== comparison) return
         changes.value = at ? [...changes.value, ...page.items] : page.items
         cursor.value = page.nextCursor
         loaded.value = true
@@ -69,7 +73,9 @@ export function useComparison(wanted: () => Wanted) {
     changes,
     loaded,
     hasMore: computed(() => cursor.value !== undefined),
-    refusal,
+    refusal: computed(
+      () => beginning.refusal.value ?? looking.refusal.value ?? listing.refusal.value,
+    ),
     begin,
     list,
     more,

@@ -230,6 +230,11 @@ export class SchemaComparison {
       schema: of[name]!,
       at: placeOf(normal, name),
     })
+    const requiring = (name: string): KeywordChange => {
+      const [was, is] = [needed.has(name), needs.has(name)]
+      const kind = is ? 'added' : 'removed'
+      return keywordChange(kind, 'required', was, is, { narrows: is, widens: was })
+    }
     const gone = Object.keys(p).filter((name) => !Object.hasOwn(q, name))
     const come = Object.keys(q).filter((name) => !Object.hasOwn(p, name))
     const renamed = this.renamed(
@@ -264,17 +269,7 @@ export class SchemaComparison {
           { ...placed(name, former), ...way },
         )
       else if (needs.has(name) !== needed.has(name))
-        this.tell(
-          pair,
-          keywordChange(
-            needs.has(name) ? 'added' : 'removed',
-            'required',
-            needed.has(name),
-            needs.has(name),
-            { narrows: needs.has(name), widens: needed.has(name) },
-          ),
-          { ...placed(name), ...way },
-        )
+        this.tell(pair, requiring(name), { ...placed(name), ...way })
       if (!isSameAtOnce(p[former]!, q[name]!))
         this.enter(
           pair,
@@ -306,17 +301,7 @@ export class SchemaComparison {
       if (Object.hasOwn(q, name) && needs.has(name)) continue
       if (renamed.has(name) || former.has(name)) continue
       const only = onlyWay(p[name], q[name])
-      this.tell(
-        pair,
-        keywordChange(
-          needs.has(name) ? 'added' : 'removed',
-          'required',
-          needed.has(name),
-          needs.has(name),
-          { narrows: needs.has(name), widens: needed.has(name) },
-        ),
-        { ...placed(name), ...(only && { only }) },
-      )
+      this.tell(pair, requiring(name), { ...placed(name), ...(only && { only }) })
     }
     if (wasOpen !== isOpen)
       this.tell(

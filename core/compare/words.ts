@@ -8,7 +8,7 @@ export function subjectOf({ operation, part, name }: Change): string {
 
 /** What of an operation it is: `query parameter from`, `response 200`, `request body`. */
 function whoseWords(part: Part, name: string): string {
-  if (part === 'operation' || part === 'credentials') return ''
+  if (part === 'operation' || part === 'webhook' || part === 'credentials') return ''
   if (part === 'value' || part === 'media type') return name
   if (part === 'parameter') return name.replace(parameterName, '$1 parameter ')
   return `${part} ${name}`.trim()
@@ -80,9 +80,10 @@ export function happeningOf(change: Change): string {
     if (keyword === 'enum' && !Array.isArray(was ?? is))
       return kind === 'added' ? `may be ${show(is)}` : `may no longer be ${show(was)}`
     const label = keyword === 'id' ? 'identifier' : keyword
-    if (kind === 'added') return `${label} is ${isLong(is) ? 'now given' : show(is)}`
+    const verb = label === 'examples' ? 'are' : 'is'
+    if (kind === 'added') return `${label} ${verb} ${isLong(is) ? 'now given' : show(is)}`
     if (kind === 'removed')
-      return `${label} is no longer given${isLong(was) ? '' : ` (was ${show(was)})`}`
+      return `${label} ${verb} no longer given${isLong(was) ? '' : ` (was ${show(was)})`}`
     return isLong(is) && isLong(was)
       ? `${label} changed`
       : `${label} is ${show(is)}, was ${show(was)}`

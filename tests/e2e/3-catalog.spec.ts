@@ -132,7 +132,7 @@ test('versions say what changed, and what it breaks', async ({ page }) => {
   await expect(page.getByText('Request body: sample.parent is new')).toBeVisible()
   await expectAccessible(page)
   await page.getByRole('link', { name: 'Open the comparison' }).click()
-  await expect(page.getByText(/^Of \d+ changes from 1\.6\.0 to 1\.8\.0/)).toBeVisible()
+  await expect(page.getByText('changes from 1.6.0 to 1.8.0')).toBeVisible()
   await expect(page.getByLabel('From', { exact: true })).toHaveValue('revision 1')
 })
 
@@ -181,11 +181,11 @@ test('a file of another format is compared with what the register has', async ({
   await expect(page.getByText('broken.yaml is not readable as a definition.')).toBeVisible()
   await page.getByRole('button', { name: 'Compare a file' }).click()
   await page.locator('input[type=file]').setInputFiles('demo/successors/tanker-dispatch-1.0.0.yaml')
-  await expect(page.getByText(/^Of \d+ changes from 0\.9\.4 to 1\.0\.0/)).toBeVisible()
+  await expect(page.getByText('changes from 0.9.4 to 1.0.0')).toBeVisible()
   await page.getByRole('button', { name: 'Was GET /Jobs', exact: true }).click()
   await expect(page.getByLabel('Margin').getByText('Answer GET /Jobs too')).toBeVisible()
   await page.getByLabel('From', { exact: true }).selectOption('version 0.8.0')
-  await expect(page.getByText(/^Of \d+ changes from 0\.8\.0 to 0\.9\.4/)).toBeVisible()
+  await expect(page.getByText('changes from 0.8.0 to 0.9.4')).toBeVisible()
 })
 
 test('an owner keeps the facts beside a definition', async ({ page }) => {

@@ -11,6 +11,8 @@ const who = ({ effect, clients, anybody }: ComparisonChange) =>
     : [clients > 0 ? count(clients, 'client') : '', anybody ? 'anybody' : '']
         .filter(Boolean)
         .join(' and ')
+const way = ({ direction, kind }: ComparisonChange) =>
+  direction !== 'none' ? direction : kind === 'changed' ? 'words' : ''
 const beginsGroup = (index: number) => rows[index]!.operation !== rows[index - 1]?.operation
 const table = ref<HTMLElement>()
 watch(
@@ -86,7 +88,7 @@ export function foldedRows(
             </button>
           </td>
           <td class="soft small">
-            {{ row.change.direction === 'none' ? 'words' : row.change.direction }}
+            {{ way(row.change) }}
           </td>
           <td class="right small" :class="row.change.effect">{{ who(row.change) }}</td>
         </tr>

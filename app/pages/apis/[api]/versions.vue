@@ -159,8 +159,8 @@ const signs = { added: '+', changed: '~', removed: '−', renamed: '~', moved: '
             >
               {{ compared.counts[kind] }} {{ kind }}
             </button>
-            <NuxtLink class="plain" :to="toComparison">Open the comparison</NuxtLink>
           </p>
+          <p><NuxtLink class="plain" :to="toComparison">Open the comparison</NuxtLink></p>
           <p v-if="loaded && !changes.length && !filters.kind" class="soft">
             Nothing that the contract says; only the text differs.
           </p>
