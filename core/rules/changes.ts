@@ -106,15 +106,14 @@ export const changedRules = (before: Asked, after: Asked): Rule[] => {
 const judges = [...asks, 'level', 'binds'] as const
 
 /**
- * Rules that only weigh otherwise: what they find stays, at another level. A rule that binds on a day weighs by the day
- * as well, and is none of them.
+ * Rules that only weigh otherwise: what they find stays, at the level they have then for a version (`weightOf`).
  */
 export const weighedRules = (before: Asked, after: Asked): Rule[] => {
   const old = new Map(before.rules.map((rule) => [rule.id, rule]))
   const isOther = isOtherOrganisation(before, after)
   return after.rules.filter((rule) => {
     const was = old.get(rule.id)
-    if (!was || was.level === rule.level || rule.binds) return false
+    if (!was || was.level === rule.level) return false
     if (isOther && asksForOrganisation(rule)) return false
     return finds.every((name) => isSame(was[name], rule[name]))
   })

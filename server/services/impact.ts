@@ -1,8 +1,15 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
-import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, sql, TransactionRollbackError } from 'drizzle-orm'
 import { changedRules, weighedRules } from '../../core/rules/changes'
-import type { ApiFacts, Edition, Rule } from '../../core/rules/model'
+import { weightOf } from '../../core/rules/binding'
+import {
+  atVersion,
+  type ApiFacts,
+  type Edition,
+  type Level,
+  type Rule,
+} from '../../core/rules/model'
 import { asksForEstate } from '../../core/rules/estate'
 import { extendRulebook } from '../../core/rules/rulebook'
 import type { ImpactItem, ImpactPlace, ImpactQuery } from '../../shared/api/impact'
@@ -21,7 +28,7 @@ import {
   type JudgedPlace,
   rulebooks,
 } from '../db/schema'
-import { dayOf, estateDigest, knownAround } from './known'
+import { dayOf, estateDigest, factsOf, knownAround } from './known'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'
@@ -213,8 +220,8 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
   await sideBySide(targets, async (target) => {
     if (stopped) return
     const [now, next] = await editionsOf(target.api.team)
-    const { places, reused } = await compared(services, target, now, next)
-    stopped ||= !(await keep(db, id, target, places, reused))
+    const found = await compared(services, target, now, next)
+    stopped ||= !(await keep(db, id, target, found))
   })
   await db
     .update(impacts)
@@ -263,21 +270,28 @@ interface Difference {
   place: JudgedPlace
 }
 
+interface Compared {
+  places: Difference[]
+  /** Rules whose findings there are would weigh otherwise, and how much. */
+  weighed: ReadonlyMap<string, Level>
+  reused: number
+}
+
 /** What a revision's findings would gain, lose, and weigh otherwise. Only rules that changed are looked at. */
 async function compared(
   services: Services,
   target: Target,
   now: Edition,
   next: Edition,
-): Promise<{ places: Difference[]; reused: number }> {
-  const found = await foundAlready(services, target, now, weighedRules(now, next))
-  const changed = changedRules(now, next).filter(({ id }) => !found.rules.has(id))
+): Promise<Compared> {
+  const weighed = await foundAlready(services, target, now, weighedRules(now, next))
+  const changed = changedRules(now, next).filter(({ id }) => !weighed.has(id))
   const ids = new Set(changed.map(({ id }) => id))
   const kept = new Set(next.rules.map(({ id }) => id))
   const old = now.rules.filter((rule) => ids.has(rule.id) || !kept.has(rule.id))
   const before = await judged(services, target, { ...now, rules: old })
   const after = await judged(services, target, { ...next, rules: changed })
-  const places: Difference[] = [...found.places]
+  const places: Difference[] = []
   for (const [rule, list] of after.places) {
     const known = new Map((before.places.get(rule) ?? []).map((place) => [place.key, place]))
     for (const place of list) {
@@ -291,47 +305,31 @@ async function compared(
     for (const place of list)
       if (!still.has(place.key)) places.push({ rule, kind: 'passes', place })
   }
-  return { places, reused: 2 * found.rules.size + before.reused + after.reused }
+  return { places, weighed, reused: 2 * weighed.size + before.reused + after.reused }
 }
 
 /**
- * What rules that only weigh otherwise find, from what is kept of the last check; nothing where that was not of today
- * and of the edition in force.
+ * The new levels of rules that only weigh otherwise, whose findings are those of the last check; none where that was not
+ * of today and of the edition in force.
  */
 async function foundAlready(
   { db, now }: Services,
   { api, revision }: Target,
   edition: Edition,
   rules: Rule[],
-): Promise<{ rules: ReadonlySet<string>; places: Difference[] }> {
+): Promise<ReadonlyMap<string, Level>> {
   const isFresh = revision.edition === edition.number && revision.checkedOn === dayOf(now())
+  if (!isFresh) return new Map()
   const isSame =
-    isFresh && asksForEstate(rules)
-      ? revision.estateDigest ===
-        estateDigest((await knownAround(db, { rules }, api, revision, now())).estate)
-      : true
-  const levels = new Map(
-    rules.filter((rule) => isSame || !asksForEstate([rule])).map(({ id, level }) => [id, level]),
+    !asksForEstate(rules) ||
+    revision.estateDigest ===
+      estateDigest((await knownAround(db, { rules }, api, revision, now())).estate)
+  const circumstances = atVersion(await factsOf(db, api, now()), revision.version)
+  return new Map(
+    rules
+      .filter((rule) => isSame || !asksForEstate([rule]))
+      .map((rule): [string, Level] => [rule.id, weightOf(rule, circumstances).level]),
   )
-  if (!isFresh || levels.size === 0) return { rules: new Set(), places: [] }
-  const rows = await db
-    .select({
-      rule: findings.rule,
-      key: findings.key,
-      message: findings.message,
-      file: findings.file,
-      line: findings.line,
-    })
-    .from(findings)
-    .where(and(eq(findings.revisionId, revision.id), inArray(findings.rule, [...levels.keys()])))
-  return {
-    rules: new Set(levels.keys()),
-    places: rows.map(({ rule, ...place }) => ({
-      rule,
-      kind: 'weighs',
-      place: { ...place, level: levels.get(rule)! },
-    })),
-  }
 }
 
 /** What rules find in a revision: what was found before under the same circumstances is taken from there. */
@@ -404,38 +402,50 @@ async function keep(
   db: Services['db'],
   id: string,
   { api, revision, newest, live }: Target,
-  places: Difference[],
-  reused: number,
+  { places, weighed, reused }: Compared,
 ): Promise<boolean> {
-  return db.transaction(async (tx) => {
-    const [row] = await tx
-      .select({ state: impacts.state })
-      .from(impacts)
-      .where(eq(impacts.id, id))
-      .for('update')
-    if (row?.state !== 'running') return false
-    await insertMany(
-      tx,
-      impactPlaces,
-      places.map(({ rule, kind, place: { level, message, file, line } }) => ({
-        impactId: id,
-        rule,
-        apiId: api.id,
-        revisionNumber: revision.number,
-        newest,
-        live,
-        kind,
-        level,
-        message,
-        file: file === revision.file ? '' : file,
-        line,
-      })),
-    )
-    await tx
-      .update(impacts)
-      .set({ done: sql`${impacts.done} + 1`, reused: sql`${impacts.reused} + ${reused}` })
-      .where(eq(impacts.id, id))
-    await announce(tx, 'impact')
-    return true
-  })
+  return db
+    .transaction(async (tx) => {
+      await insertMany(
+        tx,
+        impactPlaces,
+        places.map(({ rule, kind, place: { level, message, file, line } }) => ({
+          impactId: id,
+          rule,
+          apiId: api.id,
+          revisionNumber: revision.number,
+          newest,
+          live,
+          kind,
+          level,
+          message,
+          file: file === revision.file ? '' : file,
+          line,
+        })),
+      )
+      // Those that are kept already do not leave the database for this.
+      if (weighed.size > 0)
+        await tx.execute(sql`
+        insert into impact_places
+          (impact_id, rule, api_id, revision_number, newest, live, kind, level, message, file, line)
+        select ${id}::uuid, found.rule, ${api.id}, ${revision.number}, ${newest}, ${live}, 'weighs',
+          weighed.level, found.message, found.file, found.line
+        from ${findings} found
+        join unnest(${sql.param([...weighed.keys()])}::text[], ${sql.param([...weighed.values()])}::text[])
+          as weighed (rule, level) on weighed.rule = found.rule
+        where found.revision_id = ${revision.id} and found.level <> weighed.level`)
+      // The run is locked last, so that revisions are kept side by side; what was kept for one that was stopped is undone.
+      const going = await tx
+        .update(impacts)
+        .set({ done: sql`${impacts.done} + 1`, reused: sql`${impacts.reused} + ${reused}` })
+        .where(and(eq(impacts.id, id), eq(impacts.state, 'running')))
+        .returning({ id: impacts.id })
+      if (going.length === 0) tx.rollback()
+      await announce(tx, 'impact')
+      return true
+    })
+    .catch((error: unknown) => {
+      if (error instanceof TransactionRollbackError) return false
+      throw error
+    })
 }
