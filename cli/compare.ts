@@ -1,5 +1,4 @@
 import { Option, type Command } from 'commander'
-import { compareContracts } from '../core/compare/contracts'
 import {
   comparisonFormats,
   detailed,
@@ -8,8 +7,7 @@ import {
   type ComparisonFormat,
 } from '../core/compare/report'
 import { fittingVersion } from '../core/compare/version'
-import { isFile } from './before'
-import { WrongUse } from './files'
+import { isFile, WrongUse } from './files'
 import { open, type Opened } from './open'
 import { version } from './version'
 
@@ -27,12 +25,17 @@ function opened(file: string): Opened['reading'] {
   return reading
 }
 
-function runCompare(before: string, after: string, { format, failOn }: Options): void {
+async function runCompare(
+  before: string,
+  after: string,
+  { format, failOn }: Options,
+): Promise<void> {
   const [old, now] = [opened(before), opened(after)]
   if (!old || !now) {
     process.exitCode = 3
     return
   }
+  const { compareContracts } = await import('../core/compare/contracts')
   const found = compareContracts(old.contract, now.contract)
   const changes = reported(detailed(found, old.documents, now.documents))
   const fits = fittingVersion(old.contract.version, now.contract.version, found)

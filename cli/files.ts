@@ -10,6 +10,10 @@ import type { SourceTask } from './open'
 /** A wrong use of the command line: says what, and ends with status 2. */
 export class WrongUse extends Error {}
 
+/** Whether there is a file of that name. */
+export const isFile = (file: string): boolean =>
+  statSync(file, { throwIfNoEntry: false })?.isFile() ?? false
+
 /** One file to look at. Files in an archive are named `archive!name`. */
 export interface Source {
   file: string

@@ -1,10 +1,10 @@
 import type { Report } from '../core/report/model'
 import { check } from '../core/rules/engine'
 import { estatePart, namesIn, type EstatePart, type Names } from '../core/rules/estate'
+import type { Before } from '../core/rules/before'
 import type { Estate } from '../core/rules/facts/fact'
 import type { Circumstances, Edition } from '../core/rules/model'
 import { asksForWords } from '../core/rules/spelling'
-import { beforeIn } from './before'
 import { dictionary } from './dictionary'
 import { open, type SourceTask } from './open'
 
@@ -44,7 +44,7 @@ export const surroundingsOf = (
 })
 
 /** Checks one definition; undefined for a file of a folder that is no definition. */
-export function lint(task: LintTask): Report | undefined {
+export function lint(task: LintTask, before?: Before): Report | undefined {
   const opened = open(task)
   if (!opened) return undefined
   const { file, diagnostics, reading } = opened
@@ -57,7 +57,7 @@ export function lint(task: LintTask): Report | undefined {
     circumstances,
     {
       ...known,
-      before: task.before === undefined ? undefined : beforeIn(task.before),
+      before,
       diagnostics,
     },
   )

@@ -7,8 +7,8 @@ import type { Estate } from '../core/rules/facts/fact'
 import { circumstancesOf, levels, type Edition, type Level } from '../core/rules/model'
 import { extendRulebook, readRulebook, type Rulebook } from '../core/rules/rulebook'
 import { count } from '../core/text/counted'
-import { beforeIn, isFile } from './before'
-import { nameOf, tasksFor, WrongUse } from './files'
+import { beforeIn } from './before'
+import { isFile, nameOf, tasksFor, WrongUse } from './files'
 import type { Named } from './lint-one'
 import { fixFile } from './fix'
 import { prepared } from './prepared'
@@ -85,7 +85,7 @@ async function* lintAll(
   const circumstances = circumstancesFor(options)
   const tasks = tasksFor(paths)
   const { before } = options
-  if (before !== undefined) requireOne(tasks, before)
+  if (before !== undefined) await requireOne(tasks, before)
   const around = await othersAround(tasks, edition)
   yield* runAll<Report, SourceTask>(tasks, (task) => ({
     do: 'lint',
@@ -93,10 +93,11 @@ async function* lintAll(
   }))
 }
 
-function requireOne(tasks: readonly SourceTask[], before: string): void {
+async function requireOne(tasks: readonly SourceTask[], before: string): Promise<void> {
   if (tasks.length > 1) throw new WrongUse('--before goes with one definition.')
   if (!isFile(before)) throw new WrongUse(`There is no file "${before}".`)
-  if (!beforeIn(before)) throw new WrongUse(`"${before}" is no definition that can be read.`)
+  if (!(await beforeIn(before)))
+    throw new WrongUse(`"${before}" is no definition that can be read.`)
 }
 
 interface Baseline {

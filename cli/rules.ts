@@ -1,5 +1,6 @@
 import { writeFileSync } from 'node:fs'
 import { Option, type Command } from 'commander'
+import { asksForChanges } from '../core/rules/before'
 import { rulebookPage, type PageFormat } from '../core/rules/page'
 import { referencePage } from '../core/rules/reference'
 import { rulebookSchema } from '../core/rules/schema'
@@ -8,12 +9,15 @@ import { asksForWords } from '../core/rules/spelling'
 import { dictionary } from './dictionary'
 import { loadRulebook } from './lint'
 
-function runTest({ rulebook }: { rulebook?: string }): void {
+async function runTest({ rulebook }: { rulebook?: string }): Promise<void> {
   const edition = loadRulebook(rulebook)
   const isWord = asksForWords(edition.rules) ? dictionary() : undefined
+  const compare = asksForChanges(edition.rules)
+    ? (await import('../core/compare/contracts')).compareContracts
+    : undefined
   let [run, failed] = [0, 0]
   for (const rule of edition.rules) {
-    for (const { kind, number, wrong } of runSamples(rule, edition, isWord)) {
+    for (const { kind, number, wrong } of runSamples(rule, edition, { isWord, compare })) {
       run++
       if (wrong === undefined) continue
       failed++

@@ -1,3 +1,4 @@
+import { beforeIn } from './before'
 import { inspect } from './inspect'
 import { lint, readNames, type LintTask } from './lint-one'
 import type { SourceTask } from './open'
@@ -15,6 +16,11 @@ export default function work(asked: ThreadTask) {
     case 'names':
       return readNames(asked.task)
     case 'lint':
-      return lint(asked.task)
+      return lintAfter(asked.task)
   }
 }
+
+const lintAfter = (task: LintTask) =>
+  task.before === undefined
+    ? lint(task)
+    : beforeIn(task.before).then((before) => lint(task, before))

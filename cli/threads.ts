@@ -15,7 +15,7 @@ export async function* runAll<R, T>(
 ): AsyncGenerator<R> {
   if (items.length < fewFiles) {
     for (const item of items) {
-      const found = work(taskOf(item)) as R | undefined
+      const found = (await work(taskOf(item))) as R | undefined
       if (found) yield found
     }
     return

@@ -1,4 +1,5 @@
 import { execFile } from 'node:child_process'
+import { mkdirSync, readdirSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { build } from 'esbuild'
@@ -33,6 +34,10 @@ const shared = {
 }
 
 export async function bundle(root, more = {}) {
+  // Shared pieces of the command line are called by what is in them: those of before would stay.
+  mkdirSync(join(root, 'dist'), { recursive: true })
+  for (const name of readdirSync(join(root, 'dist')))
+    if (/^cli-\w+\.mjs$/.test(name)) rmSync(join(root, 'dist', name))
   await Promise.all([
     build({
       ...shared,
@@ -49,7 +54,7 @@ export async function bundle(root, more = {}) {
       external: ['piscina'],
       mainFields: ['module', 'main'],
       splitting: true,
-      chunkNames: 'cli-shared',
+      chunkNames: 'cli-[hash]',
       minify: true,
       banner: {
         js: "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",

@@ -1,3 +1,4 @@
+import { asksForChanges } from '~~/core/rules/before'
 import { readRulebook, type RulebookReading } from '~~/core/rules/rulebook'
 import { runSamples, type SampleResult } from '~~/core/rules/samples'
 import { asksForWords } from '~~/core/rules/spelling'
@@ -28,7 +29,10 @@ self.onmessage = async ({ data }: MessageEvent<RulebookRequest>) => {
     const book = { domain: domain || base.domain, words: [...base.words, ...words] }
     const run = rule === undefined ? rules : rules.filter(({ id }) => id === rule)
     const isWord = asksForWords(run) ? await dictionary() : undefined
-    for (const one of run) samples[one.id] = runSamples(one, book, isWord)
+    const compare = asksForChanges(run)
+      ? (await import('~~/core/compare/contracts')).compareContracts
+      : undefined
+    for (const one of run) samples[one.id] = runSamples(one, book, { isWord, compare })
   }
   const reply: RulebookReply = { number, reading, samples }
   self.postMessage(reply)

@@ -12,9 +12,6 @@ import type { Change } from './model'
 import { compareParameters } from './parameters'
 import { nowhere, paired, safe, Teller, type Here } from './teller'
 
-/** Raised when the same contracts would be told to differ in another way, so that nothing kept from before is shown. */
-export const comparisonMethod = 1
-
 /** How far a comparison has come: operations that are done, of all. */
 export type Progress = (done: number, all: number) => void
 

@@ -1,5 +1,8 @@
 import type { Location } from '../text/location'
 
+/** Raised when the same contracts would be told to differ in another way, so that nothing kept from before is shown. */
+export const comparisonMethod = 1
+
 /** What a change does to those who call: what worked does not, may not, or does still. */
 export const effects = ['breaking', 'risky', 'safe'] as const
 export type Effect = (typeof effects)[number]

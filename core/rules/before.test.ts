@@ -64,7 +64,7 @@ describe('rules about what changed', () => {
   })
 
   it('know what was deprecated, and for how long', () => {
-    const gone = { where: 'change.kind == "removed" && change.part == "operation"' }
+    const gone = { where: 'change.part == "operation" && change.gone' }
     const says = (expects: string) =>
       messages({ ...gone, expect: expects }, 'paths: {}\n', '2.0.0', before)
     expect(says('change.wasDeprecated')).toEqual(['POST /hydrants Is gone'])

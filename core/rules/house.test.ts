@@ -1,3 +1,4 @@
+import { compareContracts } from '../compare/contracts'
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
@@ -27,7 +28,9 @@ describe('the house rulebook', () => {
     (_id, rule) => {
       expect(rule.samples.passes.length).toBeGreaterThan(0)
       expect(rule.samples.breaks.length).toBeGreaterThan(0)
-      const wrong = runSamples(rule, house, isWord).filter((result) => result.wrong !== undefined)
+      const wrong = runSamples(rule, house, { isWord, compare: compareContracts }).filter(
+        (result) => result.wrong !== undefined,
+      )
       expect(wrong).toEqual([])
     },
   )

@@ -1,5 +1,6 @@
 import yaml from 'js-yaml'
-import { compareContracts } from '../compare/contracts'
+import type { Change } from '../compare/model'
+import type { Contract } from '../contract/model'
 import { readDefinition } from '../formats/read'
 import { isObject } from '../text/values'
 import type { Before } from './before'
@@ -45,16 +46,25 @@ const othersOf = ({ elsewhere = [] }: Sample): EstatePart[] =>
     return reading.readable ? [estatePart(`API ${i + 1}`, reading.contract)] : []
   })
 
+/** Says what changed; it is large, and asked for by few rules. */
+export type Compare = (before: Contract, after: Contract) => Change[]
+
+export interface SampleTools {
+  isWord?: ((word: string) => boolean) | undefined
+  /** Asked for by rules about what changed ({@link asksForChanges}). */
+  compare?: Compare | undefined
+}
+
 /** What a sample was in the version before. */
-function beforeOf({ before }: Sample): Before | undefined {
-  if (before === undefined) return undefined
+function beforeOf({ before }: Sample, compare: Compare | undefined): Before | undefined {
+  if (before === undefined || !compare) return undefined
   const reading = readDefinition({ file: 'before', text: completeSample({ text: before }) })
   if (!reading.readable) return undefined
   const { contract } = reading
   return {
     version: contract.version,
     deprecatedSince: {},
-    changesTo: (after) => compareContracts(contract, after),
+    changesTo: (after) => compare(contract, after),
   }
 }
 
@@ -62,7 +72,7 @@ function beforeOf({ before }: Sample): Before | undefined {
 export function runSamples(
   rule: Rule,
   { domain, words }: Pick<Edition, 'domain' | 'words'>,
-  isWord?: (word: string) => boolean,
+  { isWord, compare }: SampleTools = {},
 ): SampleResult[] {
   const run =
     (kind: SampleResult['kind']) =>
@@ -83,7 +93,11 @@ export function runSamples(
         reading.contract,
         { domain, words, rules: [rule] },
         circumstances,
-        { isWord, estate: estateOf(othersOf(sample), circumstances.api), before: beforeOf(sample) },
+        {
+          isWord,
+          estate: estateOf(othersOf(sample), circumstances.api),
+          before: beforeOf(sample, compare),
+        },
       )
       const found = findings.map(({ message, line, column }) => ({ message, line, column }))
       const wrong =

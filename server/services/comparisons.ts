@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
-import { comparisonMethod } from '../../core/compare/contracts'
+import { comparisonMethod } from '../../core/compare/model'
 import { reported, writeComparison } from '../../core/compare/report'
 import { decodeText } from '../../core/text/read'
 import type {

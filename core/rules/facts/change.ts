@@ -11,6 +11,10 @@ export const changeShape = shape<Change>(
     effect: text('breaking, risky or safe.', ({ effect }) => effect),
     direction: text('request, response, both or none.', ({ direction }) => direction),
     kind: text('added, removed, changed, renamed or moved.', ({ kind }) => kind),
+    gone: truth(
+      'Whether the part itself is gone, and not only a member of it.',
+      ({ kind, keyword }) => kind === 'removed' && (keyword === '' || keyword === 'property'),
+    ),
     part: text(
       'What it is a change of: operation, parameter, value, credentials, server, schema …',
       ({ part }) => part,
