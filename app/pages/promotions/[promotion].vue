@@ -113,6 +113,15 @@ async function approve() {
               ? `, ${count(plan.changes.length, 'setting changes', 'settings change')}.`
               : ', no setting changes.'
           }}
+          <NuxtLink
+            v-if="plan.replaces && plan.replaces !== promotion.version"
+            class="plain"
+            :to="{
+              path: `/apis/${promotion.api}/compare`,
+              query: { from: `version ${plan.replaces}`, to: `version ${promotion.version}` },
+            }"
+            >What it breaks, and for whom</NuxtLink
+          >
         </p>
         <div class="columns">
           <div v-if="plan.added.length">
