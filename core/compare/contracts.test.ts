@@ -310,6 +310,20 @@ describe('schemas as sets of values, each way', () => {
       'risky',
       'risky',
     ],
+    [
+      'a value that is meant where none is sent',
+      { ...text, default: 'a' },
+      { ...text, default: 'b' },
+      'risky',
+      'safe',
+    ],
+    [
+      'a value that is meant now where none is sent',
+      text,
+      { ...text, default: 'b' },
+      'safe',
+      'safe',
+    ],
     ['other words', { ...text, description: 'A' }, { ...text, description: 'B' }, 'safe', 'safe'],
     ['nothing any more', text, false, 'breaking', 'safe'],
   ])('%s', (_, before, after, taken, given) => {

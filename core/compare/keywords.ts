@@ -115,7 +115,11 @@ export function* compareKeywords(old: SchemaObject, now: SchemaObject): Generato
   }
   for (const keyword of differing) {
     const [was, is] = [old[keyword], now[keyword]]
-    if (describes.has(keyword)) yield keywordChange(kindOf(was, is), keyword, was, is)
+    if (keyword === 'default' && was !== undefined)
+      yield keywordChange(kindOf(was, is), keyword, was, is, {
+        undecided: 'a request that leaves it out may mean something else now',
+      })
+    else if (describes.has(keyword)) yield keywordChange(kindOf(was, is), keyword, was, is)
     else if (opaque.has(keyword))
       yield keywordChange(kindOf(was, is), keyword, was, is, {
         undecided: `"${keyword}" is not compared as a set of values`,

@@ -57,7 +57,9 @@ export class Witnesses {
     if (!hurts && undecided === undefined) return { effect: 'safe' }
     // What was not looked into is said to be so. What is described no longer may still be sent, and nobody sends something
     // else under its name.
-    const isOpen = change.keyword === '' || (change.keyword === 'property' && !hurts)
+    const isDefault = change.keyword === 'default'
+    if (isDefault && way === 'response') return { effect: 'safe' }
+    const isOpen = change.keyword === '' || isDefault || (change.keyword === 'property' && !hurts)
     if (undecided !== undefined && isOpen) return { effect: 'risky', undecided }
     const local = this.showing(change, way)
     if (local === 'too much')

@@ -152,6 +152,17 @@ test('a comparison says what breaks, what shows it, and for whom', async ({ page
     margin.getByRole('heading', { name: 'Query parameter from is now required' }),
   ).toBeVisible()
 
+  const other = page.getByRole('button', { name: 'POST /batches', exact: true })
+  await expect(other).toBeVisible()
+  const operation = page.getByRole('button', {
+    name: 'GET /meters/{meterId}/readings',
+    exact: true,
+  })
+  await operation.click()
+  await expect(other).toHaveCount(0)
+  await operation.click()
+  await expect(other).toBeVisible()
+
   await page.getByRole('button', { name: /\d+ risky/ }).click()
   await expect(page.getByText('Query parameter from is now required')).toHaveCount(0)
   await page.getByLabel('Find in changes').fill('nothing says this')

@@ -2,8 +2,17 @@
 import type { ComparisonChange } from '~~/shared/api/comparisons'
 
 /** Changes under the operations they are in; other words, examples and order are one row until somebody wants them. */
-const { rows, selected } = defineProps<{ rows: readonly Row[]; selected: number }>()
-const emit = defineEmits<{ choose: [index: number]; unfold: [operation: string] }>()
+const { rows, selected } = defineProps<{
+  rows: readonly Row[]
+  selected: number
+  /** The one operation that is shown; empty for all. */
+  operation: string
+}>()
+const emit = defineEmits<{
+  choose: [index: number]
+  unfold: [operation: string]
+  operation: [name: string]
+}>()
 
 const who = ({ effect, clients, anybody }: ComparisonChange) =>
   effect === 'safe' || (clients === 0 && !anybody)
@@ -67,7 +76,15 @@ export function foldedRows(
       <template v-for="(row, index) in rows" :key="index">
         <tr v-if="beginsGroup(index)" class="group">
           <th colspan="4" scope="rowgroup">
-            <code v-if="row.operation">{{ row.operation }}</code>
+            <button
+              v-if="row.operation"
+              class="operation"
+              :aria-pressed="row.operation === operation"
+              title="Only this operation"
+              @click="emit('operation', row.operation)"
+            >
+              <code>{{ row.operation }}</code>
+            </button>
             <template v-else>In no single operation</template>
           </th>
         </tr>
@@ -142,7 +159,8 @@ tr.on td {
 tr[data-row] {
   cursor: pointer;
 }
-.message {
+.message,
+.operation {
   border: 0;
   background: none;
   padding: 0;
@@ -151,6 +169,9 @@ tr[data-row] {
   text-align: left;
   cursor: pointer;
   overflow-wrap: anywhere;
+}
+.operation[aria-pressed='true'] {
+  background: var(--faint);
 }
 td.breaking {
   color: var(--copper);

@@ -235,6 +235,8 @@ async function saveChangelog() {
         v-if="rows.length"
         :rows="rows"
         :selected="selected"
+        :operation="filters.operation"
+        @operation="toggle('operation', $event)"
         @choose="choose"
         @unfold="open.add($event)"
       />
