@@ -1,7 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { isUUID } from 'class-validator'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
-import { comparisonMethod } from '../../core/compare/model'
 import { reported, writeComparison } from '../../core/compare/report'
 import { decodeText } from '../../core/text/read'
 import type {
@@ -16,7 +15,6 @@ import type {
   SideShown,
   TextWindow,
 } from '../../shared/api/comparisons'
-import { insertMany } from '../db/bulk'
 import type { Queries } from '../db/database'
 import { apiColumns } from '../db/names'
 import {
@@ -30,21 +28,16 @@ import {
 } from '../db/schema'
 import { Callers, clientsIn, includesAnybody } from './callers'
 import { findApi, findRevision, revisionOfVersion, tooLarge, type ApiRow } from './catalog'
-import type { Comparison, Progressed } from '../jobs/analysis'
-import type { Context, Services } from './context'
-import { conflict, Failure, invalid, notFound } from './failure'
-import { bytesOf, filesIn, filesOf, loadFiles, sha256, storeFiles } from './files'
-import { announce } from './ledger'
+import { resultFor, type Result } from './comparison-results'
+import type { Context } from './context'
+import { conflict, invalid, notFound } from './failure'
+import { bytesOf, filesIn, filesOf, storeFiles } from './files'
 import { offsetOf, pageOf, type Page } from './paging'
 import { limits } from '../../core/text/limits'
 
 type Row = typeof comparisons.$inferSelect
-type Result = typeof comparisonResults.$inferSelect
 type ChangeRow = typeof comparisonChanges.$inferSelect
 type RevisionRow = typeof revisions.$inferSelect
-
-/** Texts up to this size together are compared while their sender waits. */
-const smallBytes = 600_000
 
 interface Side {
   revisionId: number | null
@@ -116,155 +109,6 @@ async function start(context: Context, before: Side, after: Side): Promise<Compa
   }
   await context.db.insert(comparisons).values(row)
   return readComparison(context, row.id)
-}
-
-/** Changes name the files they are in, so files of other names are another result. */
-const digestOfNamed = (files: readonly StoredFile[]) =>
-  sha256(Buffer.from(JSON.stringify(files.map(({ name, sha256: hash }) => [name, hash]))))
-
-const keyOf = (before: readonly StoredFile[], after: readonly StoredFile[]) => ({
-  beforeDigest: digestOfNamed(before),
-  afterDigest: digestOfNamed(after),
-  method: comparisonMethod,
-})
-
-/** The result for two sets of files, where there is one. */
-export async function findResult(
-  db: Queries,
-  before: readonly StoredFile[],
-  after: readonly StoredFile[],
-): Promise<Result | undefined> {
-  const { beforeDigest, afterDigest, method } = keyOf(before, after)
-  const [row] = await db
-    .select()
-    .from(comparisonResults)
-    .where(
-      and(
-        eq(comparisonResults.beforeDigest, beforeDigest),
-        eq(comparisonResults.afterDigest, afterDigest),
-        eq(comparisonResults.method, method),
-      ),
-    )
-  return row
-}
-
-/**
- * The result for two sets of files: there already, worked out at once where they are small, or left to the workers. One
- * that failed, or whose worker is gone, is begun again.
- */
-export async function resultFor(
-  services: Services,
-  before: StoredFile[],
-  after: StoredFile[],
-): Promise<Result> {
-  const { db } = services
-  await db
-    .insert(comparisonResults)
-    .values({
-      ...keyOf(before, after),
-      beforeFiles: before,
-      afterFiles: after,
-      at: services.now(),
-      state: 'waiting',
-    })
-    .onConflictDoUpdate({
-      target: [
-        comparisonResults.beforeDigest,
-        comparisonResults.afterDigest,
-        comparisonResults.method,
-      ],
-      set: { at: services.now() },
-    })
-  const find = async () => (await findResult(db, before, after))!
-  const found = await find()
-  if (found.state === 'done') return found
-  await db
-    .update(comparisonResults)
-    .set({ state: 'waiting', trouble: '' })
-    .where(and(eq(comparisonResults.id, found.id), eq(comparisonResults.state, 'failed')))
-  const bytes = [...before, ...after].reduce((sum, file) => sum + file.bytes, 0)
-  if (bytes <= smallBytes) await workComparison(services, found.id)
-  else await services.queue.compare(found.id)
-  return find()
-}
-
-/** The worker's part; safe to repeat. */
-export async function workComparison(services: Services, id: number): Promise<void> {
-  const { db, examiner } = services
-  // Somebody else may have ended it in the meantime: what is done stays done.
-  const [row] = await db
-    .update(comparisonResults)
-    .set({ state: 'running' })
-    .where(unfinished(id))
-    .returning()
-  if (!row) return
-  try {
-    const [before, after] = [
-      await loadFiles(db, row.beforeFiles),
-      await loadFiles(db, row.afterFiles),
-    ]
-    const compared = await examiner.compare(before, after, telling(services, id))
-    if ('fault' in compared) await fail(db, id, compared.fault)
-    else await keep(services, id, compared)
-  } catch (error) {
-    if (!(error instanceof Failure)) throw error
-    await fail(db, id, error.detail)
-  }
-  await announce(db, 'comparison')
-}
-
-const unfinished = (id: number) =>
-  and(eq(comparisonResults.id, id), inArray(comparisonResults.state, ['waiting', 'running']))
-
-const fail = (db: Queries, id: number, trouble: string) =>
-  db.update(comparisonResults).set({ state: 'failed', trouble }).where(unfinished(id))
-
-/** How often it is said how far a comparison has come. */
-const tellingMs = 500
-
-/** Writes down how far a comparison has come, now and then. */
-function telling({ db }: Services, id: number): (progress: Progressed) => void {
-  let next = 0
-  return ({ done, total }) => {
-    const now = Date.now()
-    if (now < next) return
-    next = now + tellingMs
-    // Progress that cannot be written is written the next time.
-    db.update(comparisonResults)
-      .set({ done, total })
-      .where(and(eq(comparisonResults.id, id), eq(comparisonResults.state, 'running')))
-      .then(() => announce(db, 'comparison'))
-      .catch(() => undefined)
-  }
-}
-
-async function keep({ db }: Services, id: number, compared: Comparison): Promise<void> {
-  const { changes, counts, fitting, versions, operations } = compared
-  await db.transaction(async (tx) => {
-    const [row] = await tx
-      .select({ id: comparisonResults.id })
-      .from(comparisonResults)
-      .where(unfinished(id))
-      .for('update')
-    if (!row) return
-    await insertMany(
-      tx,
-      comparisonChanges,
-      changes.map((change, position) => ({ resultId: id, position, ...change })),
-    )
-    await tx
-      .update(comparisonResults)
-      .set({
-        state: 'done',
-        counts,
-        fitting: fitting ?? null,
-        beforeVersion: versions[0],
-        afterVersion: versions[1],
-        done: operations,
-        total: operations,
-      })
-      .where(eq(comparisonResults.id, id))
-  })
 }
 
 interface Found {

@@ -3,8 +3,7 @@ import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { actorWithId } from './people'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
-import { riseBetween } from '../../core/compare/version'
-import { judgeChange, judgeGates, open, type Gate, type Replaced } from '../../core/pipeline/gates'
+import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
 import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { Backend, PlacementSpec } from '../../core/routing/placement'
@@ -47,9 +46,7 @@ import {
 import { findApi, revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import type { Context } from './context'
-import { findResult, resultFor } from './comparisons'
 import { conflict, notFound, requireMatch, stale } from './failure'
-import { filesOf } from './files'
 import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
@@ -59,6 +56,7 @@ import { markOf } from './register'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
 import { seen } from './sites'
+import { compareWithPreceding, replacedBy, type Promoted } from './version-gate'
 
 type PromotionRow = typeof promotions.$inferSelect
 type RevisionRow = typeof revisions.$inferSelect
@@ -142,61 +140,19 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-/** The versions that a promoted one follows on in the next stage: those it replaces, or else the last one below it. */
-async function precedingOf(
-  db: Queries,
-  row: PromotionRow,
-  { api, writes }: Plan,
-): Promise<PlacementRow[]> {
-  const replaced = writes.flatMap(({ there }) => there ?? [])
-  const standing =
-    replaced.length > 0
-      ? replaced
-      : await db
-          .select()
-          .from(placements)
-          .where(and(eq(placements.apiId, api.id), eq(placements.stage, row.toStage)))
-          .orderBy(desc(placements.appliedAt))
-  const byVersion = new Map(standing.map((placement) => [placement.version, placement]))
-  byVersion.delete(row.version)
-  const others = [...byVersion.values()]
-  if (replaced.length > 0) return others
-  const below = ({ version }: PlacementRow) => {
-    const rise = riseBetween(version, row.version)
-    return rise !== undefined && rise !== 'none'
-  }
-  return others.filter(below).slice(0, 1)
-}
-
-async function replacedBy(db: Queries, row: PromotionRow, plan: Plan): Promise<Replaced[]> {
-  const after = await filesOf(db, plan.revision.id)
-  return Promise.all(
-    (await precedingOf(db, row, plan)).map(async ({ version, revisionId }): Promise<Replaced> => {
-      const result = await findResult(db, await filesOf(db, revisionId), after)
-      if (result?.state === 'done')
-        return { version, compared: { state: 'done', fitting: result.fitting ?? undefined } }
-      return {
-        version,
-        compared:
-          result?.state === 'failed'
-            ? { state: 'failed', trouble: result.trouble }
-            : { state: 'going on' },
-      }
-    }),
-  )
-}
-
 /** Has a promoted version compared with those it follows on, where that is not done yet. */
 async function compareForGates(context: Context, row: PromotionRow): Promise<void> {
   if (row.kind !== 'promotion' || row.state !== 'waiting') return
-  const { db, system } = context
-  const plan = await planOf(db, row)
-  const after = await filesOf(db, plan.revision.id)
-  for (const { revisionId } of await precedingOf(db, row, plan)) {
-    const before = await filesOf(db, revisionId)
-    if (!(await findResult(db, before, after))) await resultFor(system, before, after)
-  }
+  await compareWithPreceding(context, promotedIn(row, await planOf(context.db, row)))
 }
+
+const promotedIn = ({ toStage }: PromotionRow, { api, revision, writes }: Plan): Promoted => ({
+  apiId: api.id,
+  version: revision.version,
+  revisionId: revision.id,
+  stage: toStage,
+  replaces: writes.flatMap(({ there }) => there ?? []),
+})
 
 const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: ApiAction }> = {
   change: { title: 'Change', action: 'placement.changed' },
@@ -346,7 +302,7 @@ async function gatesOf(
     ...review,
     mustFindings: revision.counts.must,
     fromStage: row.fromStage,
-    replaced: await replacedBy(db, row, plan),
+    replaced: await replacedBy(db, promotedIn(row, plan)),
     placed: sites.map((site) => ({
       name: site.id,
       checked: markOf(site, now()) !== 'unseen',

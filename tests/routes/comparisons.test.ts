@@ -2,7 +2,7 @@ import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { comparisonResults, comparisons, placements, settings } from '../../server/db/schema'
 import { removeOld } from '../../server/services/retention'
-import { workComparison } from '../../server/services/comparisons'
+import { workComparison } from '../../server/services/comparison-results'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
 const api = 'supply-interruptions'

@@ -27,7 +27,7 @@ import { actAs, type Context, type Services } from '../../server/services/contex
 import { workBatch } from '../../server/services/batches'
 import { recheckAll } from '../../server/services/checking'
 import { workCheck } from '../../server/services/checks'
-import { workComparison } from '../../server/services/comparisons'
+import { workComparison } from '../../server/services/comparison-results'
 import { workImpact } from '../../server/services/impact'
 import { planProposals } from '../../server/services/proposals'
 import { workIntake } from '../../server/services/intake-work'

@@ -1,0 +1,71 @@
+import { and, desc, eq } from 'drizzle-orm'
+import { riseBetween } from '../../core/compare/version'
+import type { Replaced } from '../../core/pipeline/gates'
+import type { Queries } from '../db/database'
+import { placements } from '../db/schema'
+import { findResult, resultFor } from './comparison-results'
+import type { PlacementRow } from './compiled'
+import type { Context } from './context'
+import { filesOf } from './files'
+
+/** A version on its way into a stage. */
+export interface Promoted {
+  apiId: number
+  version: string
+  revisionId: number
+  stage: string
+  /** What stands where it goes. */
+  replaces: PlacementRow[]
+}
+
+/** The versions that a promoted one follows on in its next stage: those it replaces, or else the last one below it. */
+async function precedingOf(
+  db: Queries,
+  { apiId, version, stage, replaces }: Promoted,
+): Promise<PlacementRow[]> {
+  const isOther = (placement: PlacementRow) => placement.version !== version
+  if (replaces.length > 0)
+    return [...new Map(replaces.filter(isOther).map((row) => [row.version, row])).values()]
+  const standing = await db
+    .select()
+    .from(placements)
+    .where(and(eq(placements.apiId, apiId), eq(placements.stage, stage)))
+    .orderBy(desc(placements.appliedAt))
+  const isBelow = (placement: PlacementRow) => {
+    const rise = riseBetween(placement.version, version)
+    return rise !== undefined && rise !== 'none'
+  }
+  return standing.filter((row) => isOther(row) && isBelow(row)).slice(0, 1)
+}
+
+/** What is known of the changes from the versions that a promoted one follows on. */
+export async function replacedBy(db: Queries, promoted: Promoted): Promise<Replaced[]> {
+  const after = await filesOf(db, promoted.revisionId)
+  return Promise.all(
+    (await precedingOf(db, promoted)).map(async ({ version, revisionId }): Promise<Replaced> => {
+      const result = await findResult(db, await filesOf(db, revisionId), after)
+      if (result?.state === 'done')
+        return { version, compared: { state: 'done', fitting: result.fitting ?? undefined } }
+      return {
+        version,
+        compared:
+          result?.state === 'failed'
+            ? { state: 'failed', trouble: result.trouble }
+            : { state: 'going on' },
+      }
+    }),
+  )
+}
+
+/** Has a promoted version compared with those it follows on, where that has not ended yet. */
+export async function compareWithPreceding(
+  { db, system }: Context,
+  promoted: Promoted,
+): Promise<void> {
+  const after = await filesOf(db, promoted.revisionId)
+  for (const { revisionId } of await precedingOf(db, promoted)) {
+    const before = await filesOf(db, revisionId)
+    const { state } = (await findResult(db, before, after)) ?? {}
+    if (state !== 'done' && state !== 'failed') await resultFor(system, before, after)
+  }
+}
