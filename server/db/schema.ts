@@ -861,6 +861,8 @@ export const gateways = pgTable('gateways', {
   dataUrl: text('data_url').notNull(),
   adminUrl: text('admin_url').notNull(),
   seenAt: moment('seen_at'),
+  /** When the reading began that `trouble` is of. */
+  triedAt: moment('tried_at'),
   trouble: text().notNull().default(''),
   unclaimed: jsonb().$type<string[]>().notNull().default([]),
 })

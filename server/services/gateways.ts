@@ -1,4 +1,4 @@
-import { asc, desc, eq, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, isNull, lte, or, sql } from 'drizzle-orm'
 import { compareRoutes, type Difference } from '../../core/drift/compare'
 import {
   ConfigurationError,
@@ -68,6 +68,10 @@ export const listGroups = async (db: Queries): Promise<GroupItem[]> =>
     .from(gatewayGroups)
     .orderBy(asc(gatewayGroups.position))
 
+/** A gateway, unless a reading that began later has told of it already. */
+const notTriedSince = (name: string, triedAt: Date) =>
+  and(eq(gateways.name, name), or(isNull(gateways.triedAt), lte(gateways.triedAt, triedAt)))
+
 /** What a gateway runs, as resources and as routes. */
 export interface Snapshot extends Running {
   resources: Resource[]
@@ -77,6 +81,7 @@ export interface Snapshot extends Running {
 /** Reads a gateway and keeps what it says; throws where it cannot be read, having kept why. */
 export async function takeSnapshot(services: Services, gateway: GatewayRow): Promise<Snapshot> {
   const { db, now } = services
+  const triedAt = now()
   try {
     const running = await readConfiguration(gateway, services.gatewaySecret)
     const resources = readResources(running.text)
@@ -99,7 +104,7 @@ export async function takeSnapshot(services: Services, gateway: GatewayRow): Pro
           ? `What it runs is not readable: ${error.message}`
           : undefined
     if (trouble === undefined) throw error
-    await db.update(gateways).set({ trouble }).where(eq(gateways.name, gateway.name))
+    await db.update(gateways).set({ trouble, triedAt }).where(notTriedSince(gateway.name, triedAt))
     await announce(db, 'gateway')
     throw error instanceof Failure
       ? error
@@ -138,11 +143,12 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     .set({
       seenAt: takenAt,
       trouble: '',
+      triedAt: takenAt,
       unclaimed: unclaimed
         .slice(0, 200)
         .map((route) => `${route.method} ${route.host}${route.path}`),
     })
-    .where(eq(gateways.name, name))
+    .where(notTriedSince(name, takenAt))
   await announce(db, 'gateway')
 }
 

@@ -7,6 +7,7 @@ import type { RolloutItem } from '../../shared/api/rollouts'
 import { ledger, placements, rollouts } from '../../server/db/schema'
 import type { Context } from '../../server/services/context'
 import { verifyLedger } from '../../server/services/ledger'
+import { checkGateway } from '../../server/services/gateways'
 import { changePlacement, readPlacement } from '../../server/services/placements'
 import { workRollout } from '../../server/services/rollout-work'
 import {
@@ -455,5 +456,25 @@ describe('beyond the first stage', () => {
     expect((await confirm(imara)).status).toBe(409)
     expect((await confirm(ruth)).body).toMatchObject({ unconfirmed: false })
     expect((await confirm(ruth)).status).toBe(409)
+  })
+})
+
+describe('readings side by side', () => {
+  const troubleOf = async (name: string) =>
+    (
+      await oskar.call<{ items: { name: string; trouble: string }[] }>('GET', '/gateways')
+    ).body.items.find((gateway) => gateway.name === name)!.trouble
+
+  it('one that began earlier and ends later does not take back what is known since', async () => {
+    const begun = new Date(Date.now() - 1000)
+    north().meddler.decide = () => 'lose the request'
+    expect((await oskar.call('POST', '/gateways/north-edge/read')).status).toBe(502)
+    const trouble = await troubleOf('north-edge')
+    expect(trouble).not.toBe('')
+    north().meddler.decide = () => 'nothing'
+    await checkGateway({ ...world.services, now: () => begun }, 'north-edge')
+    expect(await troubleOf('north-edge')).toBe(trouble)
+    await checkGateway(world.services, 'north-edge')
+    expect(await troubleOf('north-edge')).toBe('')
   })
 })
