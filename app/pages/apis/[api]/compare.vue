@@ -118,7 +118,7 @@ async function saveChangelog() {
           :aria-pressed="filters.effect === 'breaking'"
           @click="toggle('effect', 'breaking')"
         >
-          {{ item.counts.breaking }}
+          {{ figure(item.counts.breaking) }}
           {{ item.counts.breaking === 1 ? 'is' : 'are' }} breaking</button
         >,
         <button
@@ -126,14 +126,14 @@ async function saveChangelog() {
           :aria-pressed="filters.effect === 'risky'"
           @click="toggle('effect', 'risky')"
         >
-          {{ item.counts.risky }} risky</button
+          {{ figure(item.counts.risky) }} risky</button
         >,
         <button
           class="elm"
           :aria-pressed="filters.effect === 'safe'"
           @click="toggle('effect', 'safe')"
         >
-          {{ item.counts.safe }} safe</button
+          {{ figure(item.counts.safe) }} safe</button
         >.
         <template v-if="touched.clients.length || touched.anybody">
           <template v-if="touched.clients.length <= 3"
