@@ -3,10 +3,10 @@ import { invalidity } from '../contract/validate'
 import { typesOf } from '../contract/schemas'
 import type { Contract, Schema, SchemaObject } from '../contract/model'
 import { textsLike } from '../text/languages'
-import { isObject } from '../text/values'
+import { isObject, namesOf } from '../text/values'
 import { listedValues, propertiesOf, typeSet } from './keywords'
 import type { Step } from './model'
-import type { Normal } from './normal'
+import { annotations, type Normal } from './normal'
 import type { Edge, Found, Pair, SchemaChange, Verdict, Way } from './schemas'
 
 /** A value that fits a schema, as short as it may be. */
@@ -173,10 +173,11 @@ export class Witnesses {
     let known = this.samples.get(key)
     if (!known) {
       const value = leanSample(contract, key.written)
-      const checked = this.within(
-        () => invalidity(contract, value, key.written, this.spend) === undefined,
-      )
-      this.samples.set(key, (known = { value, isValid: checked === true }))
+      const isValid =
+        (key.schema !== false && isPlainlyValid(key.schema, value)) ||
+        this.within(() => invalidity(contract, value, key.written, this.spend) === undefined) ===
+          true
+      this.samples.set(key, (known = { value, isValid }))
     }
     return known
   }
@@ -344,6 +345,42 @@ export class Witnesses {
   private itemOf(asked: SchemaObject, { contract }: Side): unknown {
     return leanSample(contract, asked['items'] as Schema | undefined) ?? 1
   }
+}
+
+/** Keywords that ask nothing of a value, or what {@link isPlainlyValid} looks at. */
+const plainKeywords = new Set([
+  ...annotations,
+  'type',
+  'properties',
+  'required',
+  'minimum',
+  'readOnly',
+  'writeOnly',
+])
+
+/** Whether a value is valid by what most schemas say, without the validator; false also where that cannot be seen. */
+function isPlainlyValid(schema: Schema | undefined, value: unknown): boolean {
+  if (!isObject(schema)) return schema === true
+  for (const keyword in schema) if (!plainKeywords.has(keyword)) return false
+  const { type, minimum } = schema
+  if (type === 'object') {
+    if (!isObject(value)) return false
+    const properties = propertiesOf(schema)
+    return (
+      namesOf(schema['required']).every((name) => Object.hasOwn(value, name)) &&
+      Object.entries(value).every(
+        ([name, inner]) =>
+          Object.hasOwn(properties, name) && isPlainlyValid(properties[name], inner),
+      )
+    )
+  }
+  if (type === 'integer' || type === 'number')
+    return (
+      typeof value === 'number' &&
+      (type === 'number' || Number.isInteger(value)) &&
+      (minimum === undefined || (typeof minimum === 'number' && value >= minimum))
+    )
+  return (type === 'string' || type === 'boolean') && typeof value === type
 }
 
 /** Keywords that look at a whole value, whatever stands in it. */
