@@ -1,4 +1,4 @@
-import type { Before } from '../core/rules/before'
+import { beforeFrom, type Before } from '../core/rules/before'
 import { open } from './open'
 
 /**
@@ -9,9 +9,5 @@ export async function beforeIn(file: string): Promise<Before | undefined> {
   const reading = open({ source: { file, named: true } })?.reading
   if (!reading) return undefined
   const { compareContracts } = await import('../core/compare/contracts')
-  return {
-    version: reading.contract.version,
-    deprecatedSince: {},
-    changesTo: (after) => compareContracts(reading.contract, after),
-  }
+  return beforeFrom(reading.contract, compareContracts)
 }

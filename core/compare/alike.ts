@@ -1,3 +1,5 @@
+import { editDistance } from '../text/distance'
+
 /** The words of a name: `meterId`, `meter_id` and `METER-ID` have the same. */
 const wordsOf = (name: string): string[] =>
   name
@@ -12,19 +14,5 @@ export function areAlike(a: string, b: string): boolean {
   const common = left.filter((word) => right.includes(word)).length
   if (common > 0 && common * 2 >= Math.max(left.length, right.length)) return true
   const [p, q] = [left.join(''), right.join('')]
-  return Math.max(p.length, q.length) < 60 && distance(p, q) * 3 <= Math.max(p.length, q.length)
-}
-
-/** Letters to change, add or leave out to make one text of the other (Levenshtein). */
-function distance(a: string, b: string): number {
-  let row = Array.from({ length: b.length + 1 }, (_, i) => i)
-  for (let i = 1; i <= a.length; i++) {
-    const next = [i]
-    for (let j = 1; j <= b.length; j++)
-      next.push(
-        Math.min(row[j]! + 1, next[j - 1]! + 1, row[j - 1]! + Number(a[i - 1] !== b[j - 1])),
-      )
-    row = next
-  }
-  return row[b.length]!
+  return Math.max(p.length, q.length) < 60 && editDistance(p, q) * 3 <= Math.max(p.length, q.length)
 }

@@ -1,7 +1,7 @@
 import type { Body, Header, MediaType, Operation, Response } from '../contract/model'
 import { isSame } from '../text/values'
 import type { Witness } from './model'
-import type { Way } from './schemas'
+import type { Way } from './pairs'
 import { paired, safe, type Here, type Teller } from './teller'
 
 /** What became of what an operation takes in its body. */

@@ -7,7 +7,7 @@ import { invalidity } from '../contract/validate'
 import { compareContracts } from './contracts'
 import type { Change, Effect } from './model'
 import { fittingVersion, riseFor } from './version'
-import { messageOf } from './words'
+import { happeningOf, undecidedWords } from './words'
 import { contractOf as contractFrom, readable } from '../../tests/support/reading'
 
 const contractOf = (text: string) => readable(text).contract
@@ -37,6 +37,7 @@ const between = (
   after: object | boolean,
   ways: { request?: boolean; response?: boolean } = {},
 ) => compareContracts(withSchema(before, ways), withSchema(after, ways))
+const messageOf = (change: Change) => `${happeningOf(change)}${undecidedWords(change.undecided)}`
 const told = (changes: Change[]) =>
   changes.map((change) => `${change.effect} ${change.direction}: ${messageOf(change)}`)
 

@@ -53,6 +53,12 @@ export function typeSet(schema: SchemaObject): Set<string> {
   return set
 }
 
+/** Whether two schemas allow the same types. */
+export function haveSameTypes(a: SchemaObject, b: SchemaObject): boolean {
+  const [left, right] = [typeSet(a), typeSet(b)]
+  return left.size === right.size && [...left].every((type) => right.has(type))
+}
+
 /** The values that a schema lists; undefined where it lists none. */
 export function listedValues(schema: SchemaObject): unknown[] | undefined {
   if ('const' in schema) return [schema['const']]

@@ -56,7 +56,7 @@ export interface ResponseWitness {
 /** A request that was taken, or a response that was given, in one version and is not in the other. */
 export type Witness = RequestWitness | ResponseWitness
 
-/** One change between two contracts. Words are made of it last ({@link messageOf}). */
+/** One change between two contracts. Words are made of it last ({@link happeningOf}). */
 export interface Change {
   effect: Effect
   direction: Direction

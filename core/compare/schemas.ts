@@ -1,11 +1,12 @@
 import type { Contract, Schema, SchemaObject } from '../contract/model'
-import { canonical } from '../text/canonical'
-import type { Location } from '../text/location'
 import { isObject, isSame, namesOf } from '../text/values'
 import { areAlike } from './alike'
+import { chosen, listOf, matched, nameOf, type Choice } from './choices'
+import { collect, type Found } from './found'
 import {
   areApart,
   compareKeywords,
+  haveSameTypes,
   keywordChange,
   kindOf,
   propertiesOf,
@@ -14,61 +15,7 @@ import {
 } from './keywords'
 import type { Step } from './model'
 import { below, Normals, type Normal, type Written } from './normal'
-
-export type Way = 'request' | 'response'
-
-/** A change of a schema, or of one property of it. */
-export interface SchemaChange extends KeywordChange {
-  pair: Pair
-  /** The property that it is about. */
-  step?: Step
-  before: Location
-  after: Location
-  /** The messages it is in, where it is in those of one way alone. */
-  only?: Way
-}
-
-/** A way from one pair of schemas to one inside of them. */
-export interface Edge {
-  from: Pair
-  to: Pair
-  /** Absent where both are asked of the same value. */
-  step?: Step
-  /** `readOnly` values are given alone, and `writeOnly` ones taken (OpenAPI 3.1, section 4.8.24.1 and JSON Schema 9.4). */
-  only?: Way
-  /** Whether a value that is taken inside may be one too many: more inside may be less outside (`oneOf`). */
-  mixed: boolean
-}
-
-/** Two schemas that are compared, each pair once: what differs in themselves, and the pairs inside of them. */
-export interface Pair {
-  before: Normal
-  after: Normal
-  changes: SchemaChange[]
-  edges: Edge[]
-  /** Of the edges, those that lead to changes; known when all pairs are looked at. */
-  loud: Edge[] | undefined
-  parents: Pair[]
-  /** Whether there is a change here or further in. */
-  isLoud: boolean
-}
-
-/** A change with the way to it from where it was asked. */
-export interface Found {
-  change: SchemaChange
-  path: Step[]
-  edges: Edge[]
-  only: Way | undefined
-  mixed: boolean
-  /** What it was found to do, by the way of the messages. */
-  verdicts: Partial<Record<Way, Verdict>>
-}
-
-/** What a change comes to for messages of one way. `value` makes a value that shows it. */
-export type Verdict =
-  | { effect: 'breaking'; value: () => unknown }
-  | { effect: 'risky'; undecided: string }
-  | { effect: 'safe' }
+import { markLoud, type Edge, type Pair, type SchemaChange, type Way } from './pairs'
 
 /** Pairs of schemas of one comparison; more are said to be undecided. */
 const mostPairs = 400_000
@@ -106,7 +53,7 @@ export class SchemaComparison {
     )
     this.explore()
     let found = this.told.get(root)
-    if (!found) this.told.set(root, (found = this.collect(root)))
+    if (!found) this.told.set(root, (found = collect(root, this.mostTold)))
     return found
   }
 
@@ -334,9 +281,8 @@ export class SchemaComparison {
   private isSameInside(before: Written, after: Written): boolean {
     const [a, b] = [this.old.of(before).schema, this.now.of(after).schema]
     if (a === false || b === false) return false
-    const types = (schema: SchemaObject) => [...typeSet(schema)].sort().join()
     return (
-      types(a) === types(b) &&
+      haveSameTypes(a, b) &&
       isSame(a['enum'], b['enum']) &&
       a['format'] === b['format'] &&
       isSame(Object.keys(propertiesOf(a)).sort(), Object.keys(propertiesOf(b)).sort())
@@ -374,9 +320,10 @@ export class SchemaComparison {
 
   /** Parts that could not be made one with the rest. */
   private parts(pair: Pair, a: SchemaObject, b: SchemaObject): void {
-    for (const { before, after } of this.matched(
+    for (const { before, after } of matched(
       chosen(a, 'allOf', pair.before),
       chosen(b, 'allOf', pair.after),
+      this.mayFollow,
     )) {
       if (before && after) this.enter(pair, undefined, before, after)
       else if (after)
@@ -410,7 +357,7 @@ export class SchemaComparison {
       }
       // One that is taken twice is refused: more choices are more values only where they are apart.
       const mixed = keyword === 'oneOf' && !(this.apart(this.old, p) && this.apart(this.now, q))
-      for (const { before, after } of this.matched(p, q)) {
+      for (const { before, after } of matched(p, q, this.mayFollow)) {
         if (before && after) this.enter(pair, { choice: before.index }, before, after, { mixed })
         else if (after)
           this.tell(
@@ -445,144 +392,17 @@ export class SchemaComparison {
     )
   }
 
-  /** Parts that are the same by name, by content, by what they take, or by their place among those that are left. */
-  private matched(before: Choice[], after: Choice[]): { before?: Choice; after?: Choice }[] {
-    const left = new Set(after)
-    const byKey = new Map<string, Choice[]>()
-    for (const one of after) {
-      const alike = byKey.get(keyOf(one))
-      if (alike) alike.push(one)
-      else byKey.set(keyOf(one), [one])
-    }
-    const pairs: { before?: Choice; after?: Choice }[] = []
-    const unmatched = before.filter((one) => {
-      const found = byKey.get(keyOf(one))?.shift()
-      if (found) {
-        left.delete(found)
-        pairs.push({ before: one, after: found })
-      }
-      return !found
-    })
-    // Many that came and went at once are another choice.
-    const few = unmatched.length * left.size <= 2500
-    for (const one of unmatched) {
-      const found = few ? [...left].find((other) => this.mayFollow(one, other)) : undefined
-      if (found) left.delete(found)
-      pairs.push({ before: one, ...(found && { after: found }) })
-    }
-    return [...pairs, ...Array.from(left, (one) => ({ after: one }))]
-  }
-
   /** Whether a part may be what another one became: it takes the same types, and has not another name. */
-  private mayFollow(before: Choice, after: Choice): boolean {
-    const types = (normals: Normals, one: Choice) => {
-      const { schema } = normals.of(one)
-      return schema === false ? '' : [...typeSet(schema)].sort().join()
-    }
+  private readonly mayFollow = (before: Choice, after: Choice): boolean => {
     if (nameOf(before.schema) !== '' && nameOf(after.schema) !== '') return false
-    return types(this.old, before) === types(this.now, after)
+    const [a, b] = [this.old.of(before).schema, this.now.of(after).schema]
+    return a === false || b === false ? a === b : haveSameTypes(a, b)
   }
-
-  /** Everything loud that is reached from a pair: plain ways first, then those through choices. */
-  private collect(root: Pair): Found[] {
-    if (!root.isLoud) return []
-    const found: Found[] = []
-    const seen = new Map<Pair, Way | undefined>()
-    const start: Trail = {
-      pair: root,
-      above: undefined,
-      edge: undefined,
-      only: undefined,
-      mixed: false,
-    }
-    const plain: Trail[] = [start]
-    const through: Trail[] = []
-    for (let i = 0, k = 0; i < plain.length || k < through.length;) {
-      const trail = i < plain.length ? plain[i++]! : through[k++]!
-      const { pair, only } = trail
-      if (seen.has(pair) && (seen.get(pair) === undefined || seen.get(pair) === only)) continue
-      seen.set(pair, only)
-      if (pair.changes.length > 0) {
-        const edges = edgesOf(trail)
-        const path = pathOf(edges)
-        for (const change of pair.changes) {
-          if (found.length === this.mostTold) return [...found, unsaid(root, this.mostTold)]
-          found.push({
-            change,
-            edges,
-            path: change.step ? [...path, change.step] : path,
-            mixed: trail.mixed,
-            only: change.only ?? only,
-            verdicts: {},
-          })
-        }
-      }
-      for (const edge of loudEdges(pair)) {
-        const isPlain = edge.step !== undefined && !('choice' in edge.step)
-        ;(isPlain ? plain : through).push({
-          pair: edge.to,
-          above: trail,
-          edge,
-          mixed: trail.mixed || edge.mixed,
-          only: edge.only ?? only,
-        })
-      }
-    }
-    return found
-  }
-}
-
-function unsaid(root: Pair, most: number): Found {
-  const undecided = `more than ${most} changes are in here, and not all are told`
-  const change: SchemaChange = {
-    ...keywordChange('changed', '', undefined, undefined, { undecided }),
-    pair: root,
-    before: root.before.at,
-    after: root.after.at,
-  }
-  return { change, path: [], edges: [], only: undefined, mixed: false, verdicts: {} }
 }
 
 interface Named {
   name: string
   written: Written
-}
-
-interface Choice extends Written {
-  index: number
-}
-
-interface Trail {
-  pair: Pair
-  above: Trail | undefined
-  edge: Edge | undefined
-  only: Way | undefined
-  mixed: boolean
-}
-
-function edgesOf(trail: Trail): Edge[] {
-  const edges: Edge[] = []
-  for (let here: Trail | undefined = trail; here?.edge; here = here.above) edges.push(here.edge)
-  return edges.reverse()
-}
-
-function pathOf(edges: Edge[]): Step[] {
-  const path: Step[] = []
-  for (const { step } of edges) if (step) path.push(step)
-  return path
-}
-
-/** The ways on to changes, once all pairs are looked at. */
-const loudEdges = (pair: Pair): Edge[] => (pair.loud ??= pair.edges.filter(({ to }) => to.isLoud))
-
-/** What is further in is heard further out. */
-function markLoud(pair: Pair): void {
-  const waiting = [pair]
-  for (let next = waiting.pop(); next; next = waiting.pop()) {
-    if (next.isLoud) continue
-    next.isLoud = true
-    waiting.push(...next.parents)
-  }
 }
 
 /** Whether two schemas are plainly the same: no references, nothing inside, and equal texts and numbers. */
@@ -593,26 +413,6 @@ function isSameAtOnce(a: Schema, b: Schema): boolean {
   for (const key in a) if (a[key] !== b[key] || typeof a[key] === 'object') return false
   for (const key in b) if (!(key in a)) return false
   return true
-}
-
-const listOf = (value: unknown): Schema[] => (Array.isArray(value) ? (value as Schema[]) : [])
-
-/** What a part is known by: the name it refers to, or else what it says. */
-function keyOf({ schema }: Choice): string {
-  const name = nameOf(schema)
-  return name === '' ? canonical(schema) : `#${name}`
-}
-
-const chosen = (schema: SchemaObject, keyword: string, { at }: Normal): Choice[] =>
-  listOf(schema[keyword]).map((one, index) => ({
-    schema: one,
-    index,
-    at: below(at, keyword, String(index)),
-  }))
-
-function nameOf(schema: Schema): string {
-  const reference = isObject(schema) ? schema['$ref'] : undefined
-  return typeof reference === 'string' ? reference.slice(reference.lastIndexOf('/') + 1) : ''
 }
 
 /** The one way that a property travels, before and after. */

@@ -1,10 +1,14 @@
 import type { Contract, Operation, Schema } from '../contract/model'
 import type { Location } from '../text/location'
 import { isSame } from '../text/values'
+import { kindOf } from './keywords'
 import type { Change, ChangeKind, Direction, Effect, Part, RequestWitness, Witness } from './model'
 import { below } from './normal'
-import { SchemaComparison, type Found, type Verdict, type Way } from './schemas'
-import { leanSample, Witnesses } from './witness'
+import type { Found, Verdict } from './found'
+import type { Way } from './pairs'
+import { leanSample } from './samples'
+import { SchemaComparison } from './schemas'
+import { Witnesses } from './witness'
 
 /** Where in a contract changes are looked for, and which way messages go there. */
 export interface Here {
@@ -100,8 +104,17 @@ export class Teller {
   ): void {
     const [a, b] = [empty(was), empty(is)]
     if (isSame(a, b)) return
-    const kind = a === undefined ? 'added' : b === undefined ? 'removed' : 'changed'
-    this.tell(here, { ...safe, kind, part, name, keyword, was: a, is: b, before, after })
+    this.tell(here, {
+      ...safe,
+      kind: kindOf(a, b),
+      part,
+      name,
+      keyword,
+      was: a,
+      is: b,
+      before,
+      after,
+    })
   }
 
   /** A change of whole messages: one that hurts is breaking, and the witness is such a message. */
@@ -127,14 +140,13 @@ export class Teller {
     )
     for (const one of found) {
       const { change } = one
-      if (one.only !== undefined && one.only !== direction) continue
+      if (seen.has(change) || (one.only !== undefined && one.only !== direction)) continue
+      seen.add(change)
       const isWords =
         !change.narrows &&
         !change.widens &&
         change.undecided === undefined &&
         change.keyword !== 'property'
-      if (seen.has(change)) continue
-      seen.add(change)
       const verdict = isWords ? ({ effect: 'safe' } as const) : this.verdict(one, direction)
       const made: Change = {
         effect: verdict.effect,

@@ -1,20 +1,15 @@
-import { sampleValue } from '../contract/samples'
 import { invalidity } from '../contract/validate'
-import { typesOf } from '../contract/schemas'
-import type { Contract, Schema, SchemaObject } from '../contract/model'
-import { textsLike } from '../text/languages'
-import { isObject, namesOf } from '../text/values'
+import type { Contract, SchemaObject } from '../contract/model'
+import { isObject } from '../text/values'
+import { candidates, freeName, mostTried } from './candidates'
+import type { Found, Verdict } from './found'
 import { listedValues, propertiesOf, typeSet } from './keywords'
 import type { Step } from './model'
-import { annotations, type Normal } from './normal'
-import type { Edge, Found, Pair, SchemaChange, Verdict, Way } from './schemas'
+import type { Normal } from './normal'
+import type { Edge, Pair, SchemaChange, Way } from './pairs'
+import { isPlainlyValid, leanSample } from './samples'
 
-/** A value that fits a schema, as short as it may be. */
-export const leanSample = (contract: Contract, schema: Schema | undefined): unknown =>
-  sampleValue(contract, schema, { isLean: true, textLike: (pattern) => textsLike(pattern, 1)[0] })
-
-/** Values that are tried for one change, and steps that one search may take. */
-const mostTried = 24
+/** Steps that one search may take. */
 const mostForOne = 20_000
 /** Steps that all searches of a comparison may take together. */
 const mostTogether = 3_000_000
@@ -86,6 +81,8 @@ export class Witnesses {
   }
 
   private within<T>(search: () => T): T | 'too much' {
+    // One search may need what another one finds; each has its own steps.
+    const outer = this.left
     const given = Math.min(mostForOne, this.together)
     this.left = given
     try {
@@ -95,6 +92,7 @@ export class Witnesses {
       throw error
     } finally {
       this.together -= given - Math.max(0, this.left)
+      this.left = outer
     }
   }
 
@@ -205,182 +203,20 @@ export class Witnesses {
   }
 
   /** Values that may make the difference. */
-  private *candidates(change: SchemaChange, way: Way): Generator {
+  private candidates(change: SchemaChange, way: Way): Iterable<unknown> {
     const [from, to] = this.sides(way)
-    const { pair, keyword, step } = change
+    const { pair } = change
     const [asked, other] = [from.normal(pair).schema, to.normal(pair).schema]
-    if (asked === false) return
-    const { value: sample } = this.sampleOf(from, pair)
-    const { value: counterpart } = this.sampleOf(to, pair)
-    if (step && 'property' in step) {
-      yield* this.objects(change, from, sample)
-      return
-    }
-    if (change.texts) yield* change.texts
-    const listed = listedValues(asked)
-    if (listed) yield* listed.slice(0, mostTried - 4)
-    yield* this.byKeyword(keyword, asked, other === false ? {} : other, from, sample)
-    yield sample
-    yield counterpart
-    yield* Object.values(byType)
+    if (asked === false) return []
+    return candidates({
+      change,
+      contract: from.contract,
+      asked,
+      other: other === false ? {} : other,
+      sample: this.sampleOf(from, pair).value,
+      counterpart: this.sampleOf(to, pair).value,
+    })
   }
-
-  /** Objects that show what became of a property: without it, with something else in its place, as they are. */
-  private *objects(
-    { step, keyword, kind, was, pair }: SchemaChange,
-    { contract, normal }: Side,
-    sample: unknown,
-  ) {
-    const name = step && 'property' in step ? step.property : ''
-    const former = kind === 'renamed' && typeof was === 'string' ? was : name
-    const { schema } = normal(pair)
-    const known = schema === false ? {} : propertiesOf(schema)
-    const object = { ...(isObject(sample) && sample) }
-    for (const one of [name, former])
-      if (!(one in object) && Object.hasOwn(known, one))
-        object[one] = leanSample(contract, known[one])
-    const without = Object.fromEntries(
-      Object.entries(object).filter(([key]) => key !== name && key !== former),
-    )
-    yield object
-    yield without
-    if (keyword === 'required') return
-    for (const value of ['text', 1, {}]) {
-      yield { ...without, [name]: value }
-      if (former !== name) yield { ...without, [former]: value }
-    }
-  }
-
-  private *byKeyword(
-    keyword: string,
-    asked: SchemaObject,
-    other: SchemaObject,
-    from: Side,
-    sample: unknown,
-  ): Generator {
-    switch (keyword) {
-      case 'type': {
-        const types = typesOf(asked)
-        for (const type of types.length > 0 ? types : Object.keys(byType))
-          yield* [
-            this.sampleOfType(asked, type, from),
-            byType[type],
-            ...(type === 'number' ? [0.5] : []),
-          ]
-        return
-      }
-      case 'enum':
-        yield* ['another value', 12_345]
-        return
-      case 'minimum':
-      case 'exclusiveMinimum':
-      case 'maximum':
-      case 'exclusiveMaximum': {
-        const names = ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum']
-        const ends = [other, asked].flatMap((schema) =>
-          names.flatMap((name) => numeric(schema[name])),
-        )
-        yield* ends.flatMap((end) => [end, end - 1, end + 1, end - 0.5, end + 0.5])
-        return
-      }
-      case 'multipleOf':
-        yield* [asked['multipleOf'] ?? 1, 1, 2, 3, 0.5, 7]
-        return
-      case 'minLength':
-      case 'maxLength':
-        for (const length of lengths([other, asked], 'minLength', 'maxLength', 10_000)) {
-          yield 'a'.repeat(length)
-          if (typeof asked['pattern'] === 'string')
-            yield* textsLike(asked['pattern'], 6).filter((text) => text.length === length)
-        }
-        yield ''
-        return
-      case 'minItems':
-      case 'maxItems':
-      case 'uniqueItems': {
-        const item = this.itemOf(asked, from)
-        yield [item, item]
-        for (const length of lengths([other, asked], 'minItems', 'maxItems', 1000))
-          yield Array.from({ length }, () => item)
-        return
-      }
-      case 'minProperties':
-      case 'maxProperties':
-        if (isObject(sample)) {
-          const known = Object.entries(propertiesOf(asked)).slice(0, 100)
-          const entries = Object.entries({
-            ...sample,
-            ...Object.fromEntries(
-              known.map(([name, schema]) => [name, leanSample(from.contract, schema)]),
-            ),
-          })
-          for (const length of lengths([other, asked], 'minProperties', 'maxProperties', 100))
-            yield Object.fromEntries(
-              Array.from({ length }, (_, i) => entries[i] ?? [`other${i}`, 'text']),
-            )
-        }
-        return
-      case 'additionalProperties':
-        if (isObject(sample))
-          yield* ['text', 1, {}].map((value) => ({ ...sample, [freeName(asked)]: value }))
-        return
-      case 'pattern':
-        if (typeof asked['pattern'] === 'string') yield* textsLike(asked['pattern'], 6)
-        yield* texts
-        return
-      case 'format':
-        yield* texts
-        return
-      case 'anyOf':
-      case 'oneOf':
-      case 'allOf':
-        for (const choice of choicesOf(asked).slice(0, 8)) yield leanSample(from.contract, choice)
-    }
-  }
-
-  private sampleOfType(asked: SchemaObject, type: string, from: Side): unknown {
-    return leanSample(from.contract, { ...asked, type })
-  }
-
-  private itemOf(asked: SchemaObject, { contract }: Side): unknown {
-    return leanSample(contract, asked['items'] as Schema | undefined) ?? 1
-  }
-}
-
-/** Keywords that ask nothing of a value, or what {@link isPlainlyValid} looks at. */
-const plainKeywords = new Set([
-  ...annotations,
-  'type',
-  'properties',
-  'required',
-  'minimum',
-  'readOnly',
-  'writeOnly',
-])
-
-/** Whether a value is valid by what most schemas say, without the validator; false also where that cannot be seen. */
-function isPlainlyValid(schema: Schema | undefined, value: unknown): boolean {
-  if (!isObject(schema)) return schema === true
-  for (const keyword in schema) if (!plainKeywords.has(keyword)) return false
-  const { type, minimum } = schema
-  if (type === 'object') {
-    if (!isObject(value)) return false
-    const properties = propertiesOf(schema)
-    return (
-      namesOf(schema['required']).every((name) => Object.hasOwn(value, name)) &&
-      Object.entries(value).every(
-        ([name, inner]) =>
-          Object.hasOwn(properties, name) && isPlainlyValid(properties[name], inner),
-      )
-    )
-  }
-  if (type === 'integer' || type === 'number')
-    return (
-      typeof value === 'number' &&
-      (type === 'number' || Number.isInteger(value)) &&
-      (minimum === undefined || (typeof minimum === 'number' && value >= minimum))
-    )
-  return (type === 'string' || type === 'boolean') && typeof value === type
 }
 
 /** Keywords that look at a whole value, whatever stands in it. */
@@ -424,48 +260,3 @@ function isPlain(
   const most = schema['maxItems']
   return 'other' in step || (!('prefixItems' in schema) && (typeof most !== 'number' || most > 0))
 }
-
-/** A name that a schema says nothing about. */
-function freeName(schema: SchemaObject | false): string {
-  const known = schema === false ? {} : propertiesOf(schema)
-  for (let i = 0; ; i++) {
-    const name = i === 0 ? 'other' : `other${i}`
-    if (!Object.hasOwn(known, name)) return name
-  }
-}
-
-const byType: Record<string, unknown> = {
-  null: null,
-  boolean: true,
-  integer: 7,
-  number: 7.5,
-  string: 'text',
-  array: [],
-  object: {},
-}
-
-const texts = [
-  'text',
-  '',
-  'A-1',
-  '0',
-  'https://brackenmere.example/',
-  '2026-01-01',
-  '2026-01-01T00:00:00Z',
-  '00000000-0000-4000-8000-000000000000',
-]
-
-const numeric = (value: unknown): number[] => (typeof value === 'number' ? [value] : [])
-
-/** Lengths at and beside the bounds of several schemas. */
-const lengths = (schemas: SchemaObject[], least: string, most: string, under: number): number[] =>
-  schemas
-    .flatMap((schema) => [...numeric(schema[least]), ...numeric(schema[most])])
-    .filter((end) => end < under)
-    .flatMap((end) => [end, end - 1, end + 1])
-    .filter((length) => length >= 0)
-
-const choicesOf = (schema: SchemaObject): Schema[] =>
-  ['oneOf', 'anyOf'].flatMap((keyword) =>
-    Array.isArray(schema[keyword]) ? (schema[keyword] as Schema[]) : [],
-  )

@@ -50,10 +50,6 @@ const isLong = (value: unknown) =>
 export const undecidedWords = (undecided: string | undefined) =>
   undecided ? `; could not be decided, because ${undecided}` : ''
 
-/** A change in a sentence, with why it could not be decided. */
-export const messageOf = (change: Change): string =>
-  `${happeningOf(change)}${undecidedWords(change.undecided)}`
-
 /** What happened in a sentence, made of the members of a change alone. */
 export function happeningOf(change: Change): string {
   const { kind, operation, part, name, keyword, path, was, is } = change

@@ -1,3 +1,4 @@
+import { editDistance } from '../text/distance'
 import { isServed, type Route, type RouteRequest } from './routes'
 import { plainSegment } from './target'
 import { parseTemplate, segmentMatches, splitPath, type Segment } from './template'
@@ -80,27 +81,17 @@ class Likeness {
     let distance = this.known.get(key)
     if (distance === undefined) {
       this.spent++
-      distance = editDistance(a.slice(0, longestWord), b.slice(0, longestWord))
+      distance = shareDiffering(a.slice(0, longestWord), b.slice(0, longestWord))
       this.known.set(key, distance)
     }
     return distance
   }
 }
 
-/** Levenshtein's distance, without regard to case, as a share of the longer word. */
-function editDistance(a: string, b: string): number {
+/** How many letters differ, without regard to case, as a share of the longer word. */
+function shareDiffering(a: string, b: string): number {
   const longer = Math.max(a.length, b.length)
   if (longer === 0) return 0
   if (Math.abs(a.length - b.length) > longer / 2) return 1
-  const [from, to] = [a.toLowerCase(), b.toLowerCase()]
-  let previous = Array.from({ length: to.length + 1 }, (_, i) => i)
-  for (let row = 1; row <= from.length; row++) {
-    const current = [row]
-    for (let i = 1; i <= to.length; i++) {
-      const changed = previous[i - 1]! + (from[row - 1] === to[i - 1] ? 0 : 1)
-      current.push(Math.min(changed, previous[i]! + 1, current[i - 1]! + 1))
-    }
-    previous = current
-  }
-  return previous[to.length]! / longer
+  return editDistance(a.toLowerCase(), b.toLowerCase()) / longer
 }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { compareContracts } from '../compare/contracts'
 import { readable } from '../../tests/support/reading'
-import { asksForChanges, type Before } from './before'
+import { asksForChanges, beforeFrom, type Before } from './before'
 import { check } from './engine'
 import { circumstancesOf, type Rule } from './model'
 
@@ -19,9 +19,8 @@ const old = definition(
 `,
 )
 const before: Before = {
-  version: '1.4.0',
+  ...beforeFrom(old.contract, compareContracts),
   deprecatedSince: { 'GET /hydrants': '2026-08-01' },
-  changesTo: (after) => compareContracts(old.contract, after),
 }
 const rule = (parts: Partial<Rule>): Rule => ({
   id: 'tried',

@@ -1,9 +1,7 @@
 import yaml from 'js-yaml'
-import type { Change } from '../compare/model'
-import type { Contract } from '../contract/model'
 import { readDefinition } from '../formats/read'
 import { isObject } from '../text/values'
-import type { Before } from './before'
+import { beforeFrom, type Before, type Compare } from './before'
 import { check } from './engine'
 import { estateOf, estatePart, type EstatePart } from './estate'
 import { circumstancesOf, type Edition, type Rule, type Sample } from './model'
@@ -46,9 +44,6 @@ const othersOf = ({ elsewhere = [] }: Sample): EstatePart[] =>
     return reading.readable ? [estatePart(`API ${i + 1}`, reading.contract)] : []
   })
 
-/** Says what changed; it is large, and asked for by few rules. */
-export type Compare = (before: Contract, after: Contract) => Change[]
-
 export interface SampleTools {
   isWord?: ((word: string) => boolean) | undefined
   /** Asked for by rules about what changed ({@link asksForChanges}). */
@@ -59,13 +54,7 @@ export interface SampleTools {
 function beforeOf({ before }: Sample, compare: Compare | undefined): Before | undefined {
   if (before === undefined || !compare) return undefined
   const reading = readDefinition({ file: 'before', text: completeSample({ text: before }) })
-  if (!reading.readable) return undefined
-  const { contract } = reading
-  return {
-    version: contract.version,
-    deprecatedSince: {},
-    changesTo: (after) => compare(contract, after),
-  }
+  return reading.readable ? beforeFrom(reading.contract, compare) : undefined
 }
 
 /** Runs a rule's samples: those that pass must not be found fault with, the others must. */
