@@ -54,8 +54,14 @@ export async function resultFor(
 ): Promise<Result> {
   const { db, now } = services
   const known = await findResult(db, before, after)
-  const isFresh = known !== undefined && now().getTime() - known.at.getTime() < workingMs
-  if (known && isFresh && known.state !== 'failed' && !isUnfinishedSmall(known)) return known
+  if (known && !isToBegin(known, now())) {
+    if (known.state === 'done')
+      await db
+        .update(comparisonResults)
+        .set({ at: now() })
+        .where(eq(comparisonResults.id, known.id))
+    return known
+  }
   const begun = { state: 'waiting' as const, trouble: '', at: now() }
   const [row] = await db
     .insert(comparisonResults)
@@ -67,12 +73,12 @@ export async function resultFor(
         comparisonResults.method,
       ],
       set: begun,
+      // Somebody else may have ended it in the meantime.
       setWhere: ne(comparisonResults.state, 'done'),
     })
     .returning()
-  if (!row) await db.update(comparisonResults).set({ at: now() }).where(isOf(before, after))
-  else if (isSmall(row)) await workComparison(services, row.id)
-  else await services.queue.compare(row.id)
+  if (row && isSmall(row)) await workComparison(services, row.id)
+  else if (row) await services.queue.compare(row.id)
   return (await findResult(db, before, after))!
 }
 
@@ -82,8 +88,10 @@ const workingMs = 180_000
 const isSmall = ({ beforeFiles, afterFiles }: Result) =>
   [...beforeFiles, ...afterFiles].reduce((sum, file) => sum + file.bytes, 0) <= smallBytes
 
-/** What is small is done by whoever asks; nobody else would go on with it. */
-const isUnfinishedSmall = (result: Result) => result.state !== 'done' && isSmall(result)
+/** Whether nobody works on a result that is not there: what is small is done by whoever asks, and no worker goes on with it. */
+const isToBegin = (result: Result, now: Date) =>
+  result.state === 'failed' ||
+  (result.state !== 'done' && (isSmall(result) || now.getTime() - result.at.getTime() >= workingMs))
 
 /** The worker's part; safe to repeat. */
 export async function workComparison(services: Services, id: number): Promise<void> {

@@ -28,7 +28,7 @@ import {
   type JudgedPlace,
   rulebooks,
 } from '../db/schema'
-import { dayOf, estateDigest, factsOf, knownAround } from './known'
+import { dayOf, estateDigest, knownAround } from './known'
 import type { Context, Services } from './context'
 import { findRulebook } from './drafts'
 import { Failure, conflict, notFound } from './failure'
@@ -320,14 +320,13 @@ async function foundAlready(
 ): Promise<ReadonlyMap<string, Level>> {
   const isFresh = revision.edition === edition.number && revision.checkedOn === dayOf(now())
   if (!isFresh) return new Map()
-  const isSame =
-    !asksForEstate(rules) ||
-    revision.estateDigest ===
-      estateDigest((await knownAround(db, { rules }, api, revision, now())).estate)
-  const circumstances = atVersion(await factsOf(db, api, now()), revision.version)
+  const estateRules = rules.filter((rule) => asksForEstate([rule]))
+  const { facts, estate } = await knownAround(db, { rules: estateRules }, api, revision, now())
+  const isSame = estateRules.length === 0 || revision.estateDigest === estateDigest(estate)
+  const circumstances = atVersion(facts, revision.version)
   return new Map(
     rules
-      .filter((rule) => isSame || !asksForEstate([rule]))
+      .filter((rule) => isSame || !estateRules.includes(rule))
       .map((rule): [string, Level] => [rule.id, weightOf(rule, circumstances).level]),
   )
 }

@@ -75,45 +75,49 @@ export async function knownAround(
   const [facts, estate, earlier] = await Promise.all([
     factsOf(db, api, now),
     asksForEstate(edition.rules) ? estateNamed(db, basePaths, schemas) : [],
-    asksForChanges(edition.rules) ? earlierTexts(db, api.id, { number, version }) : [],
+    asksForChanges(edition.rules)
+      ? previousOf(db, api.id, { number, version }).then((list) => textsOf(db, api.id, list))
+      : [],
   ])
   return { facts, estate, earlier }
 }
 
-/** The newest text of another version before a revision. */
-async function earlierTexts(
+/** A revision of an API, without what is in it. */
+type Named = Pick<RevisionRow, 'id' | 'number' | 'version'>
+
+/** The newest revision of another version before one; none for the first version. */
+const previousOf = (
   db: Queries,
   apiId: number,
-  { number, version }: Pick<RevisionRow, 'number' | 'version'>,
-): Promise<Earlier[]> {
-  const [row] = await db
-    .select({ id: revisions.id, version: revisions.version })
+  { number, version }: Pick<Named, 'number' | 'version'>,
+): Promise<Named[]> =>
+  db
+    .select({ id: revisions.id, number: revisions.number, version: revisions.version })
     .from(revisions)
     .where(
       and(eq(revisions.apiId, apiId), lt(revisions.number, number), ne(revisions.version, version)),
     )
     .orderBy(desc(revisions.number))
     .limit(1)
-  return row ? [await earlierText(db, apiId, row)] : []
-}
 
-async function earlierText(
-  db: Queries,
-  apiId: number,
-  { id, version }: Pick<RevisionRow, 'id' | 'version'>,
-): Promise<Earlier> {
+/** The texts of revisions of one API, with the days since which its operations are deprecated. */
+async function textsOf(db: Queries, apiId: number, list: Named[]): Promise<Earlier[]> {
+  if (list.length === 0) return []
   const { rows } = await db.execute<{ name: string; since: Date }>(sql`
     select operation ->> 'name' as name, min(${revisions.savedAt}) as since
     from ${revisions}, jsonb_array_elements(${revisions.summary} -> 'operations') operation
     where ${revisions.apiId} = ${apiId} and (operation ->> 'deprecated')::boolean
     group by 1`)
-  return {
-    version,
-    files: await loadFiles(db, await filesOf(db, id)),
-    deprecatedSince: Object.fromEntries(
-      rows.map(({ name, since }) => [name, dayOf(new Date(since))]),
-    ),
-  }
+  const deprecatedSince = Object.fromEntries(
+    rows.map(({ name, since }) => [name, dayOf(new Date(since))]),
+  )
+  return Promise.all(
+    list.map(async ({ id, version }) => ({
+      version,
+      files: await loadFiles(db, await filesOf(db, id)),
+      deprecatedSince,
+    })),
+  )
 }
 
 /** Texts that may be the version before one that is not known yet: the newest, and the newest of another version. */
@@ -129,11 +133,7 @@ async function textsBeforeNext(db: Queries, slug: string): Promise<Earlier[]> {
     .innerJoin(apis, and(eq(apis.id, revisions.apiId), eq(apis.latestNumber, revisions.number)))
     .where(eq(apis.slug, slug))
   if (!newest) return []
-  const [last, ...others] = await Promise.all([
-    earlierText(db, newest.api, newest),
-    earlierTexts(db, newest.api, newest),
-  ])
-  return [last, ...others.flat()]
+  return textsOf(db, newest.api, [newest, ...(await previousOf(db, newest.api, newest))])
 }
 
 /** What of other APIs a check has seen is known by, whatever their order. */

@@ -140,12 +140,6 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-/** Has a promoted version compared with those it follows on, where that is not done yet. */
-async function compareForGates(context: Context, row: PromotionRow): Promise<void> {
-  if (row.kind !== 'promotion' || row.state !== 'waiting') return
-  await compareWithPreceding(context, promotedIn(row, await planOf(context.db, row)))
-}
-
 const promotedIn = ({ toStage }: PromotionRow, { api, revision, writes }: Plan): Promoted => ({
   apiId: api.id,
   version: revision.version,
@@ -412,11 +406,23 @@ async function requestsOf(
   return { ...page, items }
 }
 
-export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
-  await compareForGates(context, await findPromotion(context.db, id))
+async function requestOf(context: Context, id: number): Promise<Shown> {
   const [found] = (await requestsOf(context, { id })).items
   if (!found) throw notFound(`promotion ${id}`)
-  const { row, item, plan } = found
+  return found
+}
+
+/** Whether it is not known yet if its number fits. */
+const waitsForVersion = ({ gates }: PromotionItem) =>
+  gates.some((gate) => gate.id === 'version' && gate.state === 'waiting')
+
+export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
+  let shown = await requestOf(context, id)
+  if (shown.plan && waitsForVersion(shown.item)) {
+    await compareWithPreceding(context, promotedIn(shown.row, shown.plan))
+    shown = await requestOf(context, id)
+  }
+  const { row, item, plan } = shown
   return {
     ...item,
     plan: plan ? await shownPlan(context.db, row, plan) : (row.evidence?.plan ?? []),
@@ -629,8 +635,8 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
   requirePermission(actor, 'promote')
   const row = await findPromotion(db, id)
   if (row.state !== 'waiting') throw conflict(notWaiting)
-  await compareForGates(context, row)
   if (row.kind === 'promotion') {
+    await compareWithPreceding(context, promotedIn(row, await planOf(db, row)))
     const groups = (await placedIn(db, row)).map(({ group }) => group)
     for (const gateway of await membersOf(db, groups)) await checkGateway(context.system, gateway)
   }
