@@ -5,6 +5,7 @@ import { Refusal } from '../utils/api'
 import { useAct } from './useAct'
 import { useChanges } from './useChanges'
 import { useFilters } from './useFilters'
+import { useLatest } from './useLatest'
 import { useLoad } from './useLoad'
 import { useRepeating } from './useRepeating'
 import { useRows } from './useRows'
@@ -31,6 +32,35 @@ function pending<T>() {
   })
   return { promise, settle, fail }
 }
+
+describe('acts of which the latest counts', () => {
+  it('hear nothing of an older one that answers or fails late', async () => {
+    const { refusal, act } = useLatest()
+    const [first, second, third] = [pending<string>(), pending<string>(), pending<string>()]
+    const heard: string[] = []
+    const acts = [first, second, third].map(({ promise }) =>
+      act(
+        () => promise,
+        (value) => heard.push(value),
+      ),
+    )
+    third.settle('third')
+    first.settle('first')
+    second.fail(conflict)
+    await Promise.all(acts)
+    expect(heard).toEqual(['third'])
+    expect(refusal.value).toBeUndefined()
+  })
+
+  it('keep what was said against the latest', async () => {
+    const { refusal, act } = useLatest()
+    await act(
+      () => Promise.reject(conflict),
+      () => undefined,
+    )
+    expect(refusal.value).toBe(conflict)
+  })
+})
 
 describe('an act', () => {
   it('runs once at a time, and says whether it runs', async () => {

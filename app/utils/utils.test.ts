@@ -1,6 +1,8 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import type { RevisionItem, StageCell } from '../../shared/api/catalog'
+import type { ComparisonChange } from '../../shared/api/comparisons'
 import { api, asRefusal, Refusal } from './api'
+import { foldedRows } from './change-rows'
 import { chosenFiles, droppedFiles } from './dropped'
 import { comparedLines, linesAround } from './lines'
 import { sideChoices, sideOf, usualAfter, usualBefore } from './sides'
@@ -248,5 +250,47 @@ describe('the sides of a comparison', () => {
       'version 3.9.2',
       'revision 1',
     ])
+  })
+})
+
+describe('the rows of a comparison', () => {
+  const change = (operation: string, message: string, more: Partial<ComparisonChange> = {}) =>
+    ({
+      operation,
+      message,
+      effect: 'safe',
+      direction: 'none',
+      kind: 'changed',
+      ...more,
+    }) as ComparisonChange
+  const said = (changes: ComparisonChange[], open: string[] = []) =>
+    foldedRows(changes, (operation) => open.includes(operation)).map((row) =>
+      'folded' in row
+        ? `${row.operation}: ${row.folded} folded`
+        : `${row.operation}: ${row.change.message}`,
+    )
+
+  it('fold the other words of an operation, where there are several, until they are wanted', () => {
+    const changes = [
+      change('GET /a', 'breaks', { effect: 'breaking', direction: 'request' }),
+      change('GET /a', 'first'),
+      change('GET /a', 'second'),
+      change('GET /b', 'third'),
+    ]
+    expect(said(changes)).toEqual(['GET /a: breaks', 'GET /a: 2 folded', 'GET /b: third'])
+    expect(said(changes, ['GET /a'])).toEqual([
+      'GET /a: breaks',
+      'GET /a: first',
+      'GET /a: second',
+      'GET /b: third',
+    ])
+  })
+
+  it('fold nothing that is new or that somebody may notice', () => {
+    const changes = [
+      change('GET /a', 'is new', { kind: 'added' }),
+      change('GET /a', 'is longer', { direction: 'response' }),
+    ]
+    expect(said(changes)).toEqual(['GET /a: is new', 'GET /a: is longer'])
   })
 })

@@ -12,18 +12,15 @@ import type {
 const props = defineProps<{ item: ComparisonItem; change: ComparisonChange }>()
 
 const detail = shallowRef<ComparisonChangeDetail>()
-const refusal = ref<Refusal>()
+const { refusal, act } = useLatest()
 watch(
-  () => [props.item.comparison, props.change] as const,
-  async ([comparison, about]) => {
+  () => [props.item.comparison, props.change.change] as const,
+  ([comparison, change]) => {
     detail.value = undefined
-    refusal.value = undefined
-    try {
-      const found = await api.getComparisonChange({ comparison, change: about.change })
-      if (props.change === about) detail.value = found
-    } catch (error) {
-      if (props.change === about) refusal.value = asRefusal(error)
-    }
+    void act(
+      () => api.getComparisonChange({ comparison, change }),
+      (found) => (detail.value = found),
+    )
   },
   { immediate: true },
 )

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import type { ComparisonChange } from '~~/shared/api/comparisons'
+import type { ChangeRow } from '~/utils/change-rows'
 
 /** Changes under the operations they are in; other words, examples and order are one row until somebody wants them. */
 const { rows, selected } = defineProps<{
-  rows: readonly Row[]
+  rows: readonly ChangeRow[]
   selected: number
   /** The one operation that is shown; empty for all. */
   operation: string
@@ -29,39 +30,6 @@ watch(
   (index) =>
     table.value?.querySelector(`[data-row="${index}"]`)?.scrollIntoView({ block: 'nearest' }),
 )
-</script>
-
-<script lang="ts">
-/** A change, or all other words of an operation in one. */
-export type Row =
-  { operation: string; change: ComparisonChange } | { operation: string; folded: number }
-
-/** Other words that nobody's program notices. */
-const isWords = ({ effect, direction, kind }: ComparisonChange) =>
-  effect === 'safe' && direction === 'none' && kind === 'changed'
-
-/** Folds the other words of each operation into one row, where there are several. */
-export function foldedRows(
-  changes: readonly ComparisonChange[],
-  isOpen: (operation: string) => boolean,
-): Row[] {
-  const rows: Row[] = []
-  for (const [i, change] of changes.entries()) {
-    const { operation } = change
-    if (!isWords(change) || isOpen(operation)) {
-      rows.push({ operation, change })
-      continue
-    }
-    const last = rows.at(-1)
-    if (last && 'folded' in last && last.operation === operation) last.folded++
-    else {
-      const next = changes[i + 1]
-      const isAlone = !next || next.operation !== operation || !isWords(next)
-      rows.push(isAlone ? { operation, change } : { operation, folded: 1 })
-    }
-  }
-  return rows
-}
 </script>
 
 <template>

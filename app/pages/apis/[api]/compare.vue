@@ -1,6 +1,4 @@
 <script setup lang="ts">
-import { foldedRows } from '~/components/comparison/ChangeRows.vue'
-
 const slug = String(useRoute().params['api'])
 const session = useSession()
 const { filters, set, toggle, clear, typed } = useFilters([
