@@ -17,7 +17,7 @@ module.exports = {
     only('server', ['core', 'shared']),
     only('gateway', ['core']),
     only('standins', []),
-    only('demo', ['core', 'server', 'shared']),
+    only('demo', ['core', 'server', 'shared', 'standins']),
     only('cli', ['core', 'shared']),
     {
       name: 'app-takes-classes-of-the-api-as-types-only',

@@ -7,5 +7,6 @@ export default defineConfig({
     include: ['{app,core,server,shared,gateway,standins,demo,cli,tests/routes}/**/*.test.ts'],
     testTimeout: 20_000,
     hookTimeout: 60_000,
+    expect: { poll: { timeout: 15_000 } },
   },
 })

@@ -105,6 +105,8 @@ export async function impact(): Promise<void> {
     now,
     examiner: directExaminer,
     queue: queueOver(boss, db),
+    gatewayFolders: '',
+    gatewayAuthority: '',
     gatewaySecret: 's',
     secret: 'a session secret of more than 32 characters',
     alwaysLocal: false,

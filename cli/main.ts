@@ -7,6 +7,7 @@ import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
 import { addLint } from './lint'
 import { addRules } from './rules'
+import { addSnapshot } from './snapshot'
 import type { SourceTask } from './open'
 import { writeAll } from './output'
 import { runAll } from './threads'
@@ -50,6 +51,7 @@ addCompare(program)
 addConvert(program)
 addLint(program)
 addRules(program)
+addSnapshot(program)
 addVerify(program)
 
 // Whoever reads the output may have seen enough, as `head` has.

@@ -1,9 +1,12 @@
+import type { SecurityRequirement } from './contract/model'
+import type { DefinedScheme } from './runtime/security'
 import type { Operation } from './contract/model'
 import { factsOf, type ContractFacts } from './contract/facts'
-import { mockResponse, type MockResponse } from './contract/samples'
 import { formatLabel, operationName, type Contact, type Contract } from './contract/model'
 import { searchEntries, type SearchEntry } from './contract/search'
 import { readDefinition } from './formats/read'
+import type { SoapMatch } from './runtime/soap'
+import { namedBackends, type NamedBackend } from './runtime/named-backends'
 import type { Before } from './rules/before'
 import { check, type CheckOptions, type Reach, type RuleFault } from './rules/engine'
 import { estatePart, type EstatePart } from './rules/estate'
@@ -24,8 +27,13 @@ export interface OperationEntry {
   deprecated: boolean
   /** What a SOAP client calls: its method and path are of our making. */
   soap?: SoapName
+  /** Alternatives of credentials; absent where it asks for none. */
+  security?: SecurityRequirement[]
+  /** How it is called, by each binding of SOAP; absent where by none. */
+  calls?: SoapMatch[]
+  /** The backend that the definition names for it. */
+  backend?: string
   line: number
-  mock: MockResponse
 }
 
 /** An operation of a port type, as SOAP has it. */
@@ -61,6 +69,10 @@ export interface DefinitionSummary {
   operations: OperationEntry[]
   schemas: PartEntry[]
   webhooks: PartEntry[]
+  /** How clients show who they are. */
+  schemes: DefinedScheme[]
+  /** Backends that it names; absent where it names none. */
+  backends?: NamedBackend[]
   /** Every file that was read, the main one first. */
   files: string[]
   facts: ContractFacts
@@ -160,8 +172,36 @@ function derive(documents: Documents, contract: Contract): Derived {
   }
 }
 
+const schemeEntry = ({
+  name,
+  type,
+  in: where,
+  parameterName,
+  scheme,
+  openIdConnectUrl,
+}: DefinedScheme): DefinedScheme => ({
+  name,
+  type,
+  ...(where !== undefined && { in: where }),
+  ...(parameterName !== undefined && { parameterName }),
+  ...(scheme !== undefined && { scheme }),
+  ...(openIdConnectUrl !== undefined && { openIdConnectUrl }),
+})
+
 /** What stands for a summary where none is given. */
 const firstSentence = (text: string | undefined) => text && /^[^.\n]{1,160}/.exec(text)?.[0]
+
+/** How an operation is called by SOAP: by its action, and by the first element of the body. */
+function callsOf({ soap = [] }: Operation): { calls?: SoapMatch[] } {
+  const calls = soap.flatMap(({ version, action, input }): SoapMatch[] => {
+    const element = input && `{${input.namespace}}${input.name}`
+    if (element === undefined && !action) return []
+    return [{ version, ...(action && { action }), ...(element !== undefined && { element }) }]
+  })
+  return soap.length > 0 ? { calls } : {}
+}
+
+const backendEntry = (backend: string | undefined) => (backend === undefined ? {} : { backend })
 
 function summarise(
   documents: Documents,
@@ -175,6 +215,7 @@ function summarise(
     const { file, line } = places.get(at)!
     return { file, line }
   }
+  const { backends, of: backendOf } = namedBackends(contract)
   return {
     format: formatLabel(contract),
     syntax: documents.get()!.reading.syntax,
@@ -193,11 +234,15 @@ function summarise(
       tags: operation.tags,
       deprecated: operation.deprecated,
       ...soapNameOf(operation),
+      ...(operation.security.length > 0 && { security: operation.security }),
+      ...callsOf(operation),
+      ...backendEntry(backendOf(operation)),
       ...whereIs(operation),
-      mock: mockResponse(contract, operation),
     })),
     schemas: schemas.map((schema) => ({ name: schema.name, ...whereIs(schema) })),
     webhooks: contract.webhooks.map((hook) => ({ name: hook.path, ...whereIs(hook) })),
+    schemes: contract.securitySchemes.map(schemeEntry),
+    ...(backends.length > 0 && { backends }),
     files: documents.files.map(({ file }) => file),
     facts: factsOf(contract),
     diagnostics,

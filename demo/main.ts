@@ -6,6 +6,8 @@ import { openDatabase } from '../server/db/database'
 import { servicesOver } from '../server/jobs/services'
 import { checkAllGateways } from '../server/services/gateways'
 import { seal } from '../server/services/sealing'
+import { issueCertificates } from './certificates'
+import { makeCluster } from './cluster'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
 import { signOnAt } from './sign-on'
 import { groupOf } from './world'
@@ -18,17 +20,22 @@ const store = openDatabase(databaseUrl)
 const services = servicesOver(configured, store, idleQueue)
 if (await isEmpty(store.db)) {
   const gateways = (process.env['ELM_GATEWAYS'] ?? '').split(',').map((entry) => {
-    const [name = '', dataPort, adminPort] = entry.split(':')
+    const [name = '', dataPort, adminPort, tlsPort] = entry.split(':')
     return {
       name,
       group: groupOf[name] ?? name,
       dataUrl: `http://127.0.0.1:${dataPort}`,
+      tlsUrl: tlsPort ? `https://127.0.0.1:${tlsPort}` : '',
       adminUrl: `http://127.0.0.1:${adminPort}`,
     }
   })
   const standins = `http://127.0.0.1:${process.env['ELM_STANDIN_PORT'] ?? 7501}`
+  const folders = process.env['ELM_GATEWAY_FOLDERS'] ?? ''
+  const { authority } = await issueCertificates(process.env['ELM_GATEWAY_DATA'] ?? 'gateways')
+  if (folders) await makeCluster(join(folders, 'treatment-works'))
   const options = {
     gateways,
+    authority,
     standins,
     definitions: join(root, 'demo/definitions'),
     rulebook: readFileSync(join(root, 'rulebooks/house.yaml'), 'utf8'),

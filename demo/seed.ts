@@ -1,11 +1,13 @@
-import { placementEtag } from '../shared/etags'
+import { placementEtag, scopeEtag } from '../shared/etags'
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { eq, sql } from 'drizzle-orm'
 import { zipSync } from 'fflate'
 import semver from 'semver'
 import { looksLikeDefinition } from '../core/formats/detect'
-import type { Treatment } from '../core/routing/placement'
+import type { Treatment } from '../core/runtime/placement'
+import type { PolicySet } from '../core/runtime/policies'
+import type { AuthMethod } from '../core/runtime/policies/authenticate'
 import type { SpecBody } from '../shared/api/placements'
 import type { KeptSignOn } from '../shared/api/settings'
 import type { Database, Queries } from '../server/db/database'
@@ -41,8 +43,13 @@ import { hashPassword } from '../server/services/passwords'
 import { editByHand } from '../server/services/drift'
 import { issueKey } from '../server/services/keys'
 import { changePlacement, draftPlacement, place } from '../server/services/placements'
+import { changeScope } from '../server/services/policies'
 import { workRollouts } from '../server/services/rollout-work'
 import { approve, promote, requestPromotion } from '../server/services/promotions'
+import { setGateway, setGroup } from '../server/services/administration'
+import { uploadSnapshot } from '../server/services/gateways'
+import { isOff } from '../core/runtime/policies'
+import { printed } from './cluster'
 import * as world from './world'
 import { personColumns, teamId } from '../server/db/names'
 import { toActor } from '../server/services/people'
@@ -50,7 +57,9 @@ import { setTeams } from '../server/services/teams'
 
 export interface SeedOptions {
   /** `name`, data and admin address of each gateway. */
-  gateways: { name: string; group: string; dataUrl: string; adminUrl: string }[]
+  gateways: { name: string; group: string; dataUrl: string; tlsUrl?: string; adminUrl: string }[]
+  /** The certificate of who issues those of gateways and clients, in PEM, where the demo has one. */
+  authority?: string
   standins: string
   definitions: string
   /** The text of the house rulebook. */
@@ -147,6 +156,84 @@ export const idleQueue: Queue = {
   rollOut: idle,
 }
 
+const withRatePolicies = (policies: PolicySet, requests: number): PolicySet => ({
+  ...policies,
+  rate: { requests, seconds: 60, per: 'client' },
+})
+
+/** The same protection with so many requests a minute for each client. */
+const withRate =
+  (requests: number) =>
+  ({ policies }: SpecBody): Partial<SpecBody> => ({
+    policies: withRatePolicies(policies, requests),
+  })
+
+/** What partners get: a quota beside the limit, a mark that they are partners, and a second try where it is safe. */
+const partnerWay = ({ policies, routes }: SpecBody): Partial<SpecBody> => ({
+  policies: {
+    ...withRatePolicies(policies, 60),
+    quota: { requests: 20_000, in: 'day', per: 'client' },
+    parameters: {
+      map: [
+        { kind: 'constant', in: 'query', name: 'channel', value: 'partner' },
+        { kind: 'drop', in: 'query', name: 'debug' },
+      ],
+    },
+    retry: { attempts: 1, statuses: [502, 503], budgetPercent: 20 },
+  },
+  routes: routes.map((row) =>
+    row.method === 'POST' && row.treatment.kind === 'route'
+      ? { ...row, policies: { concurrency: { requests: 4, per: 'client' } } }
+      : row,
+  ),
+})
+
+/** Held against its definition, and its backend left alone when it keeps failing. */
+const careful = ({ policies }: SpecBody): Partial<SpecBody> => ({
+  policies: {
+    ...policies,
+    contract: { requests: 'report', responses: 'report' },
+    breaker: { failures: 5, seconds: 10 },
+    timeout: { milliseconds: 15_000 },
+  },
+})
+
+/** From the company’s own networks, while the desks are open. */
+const withinHours = ({ policies }: SpecBody): Partial<SpecBody> => ({
+  policies: {
+    ...policies,
+    addresses: { allow: ['10.0.0.0/8', '127.0.0.0/8', '::1/128'], refuse: [] },
+    hours: {
+      ...{ days: ['mon', 'tue', 'wed', 'thu', 'fri', 'sat', 'sun'], from: '00:01', to: '23:59' },
+      zone: 'Europe/London',
+    },
+  },
+})
+
+/** What a preview of the next service gets, and what the radios of the meter round ask for beside the definition. */
+const previewed = ({ backends, policies }: SpecBody): Partial<SpecBody> => ({
+  backends: [...backends, { ...backends[0]!, name: 'next' }],
+  furtherRoutes: [
+    {
+      name: 'radio-round',
+      method: 'GET',
+      path: '/readings',
+      conditions: [{ in: 'header', name: 'X-Channel', value: 'radio' }],
+      treatment: { kind: 'route', backend: 'next' },
+    },
+  ],
+  policies: {
+    ...policies,
+    share: {
+      backend: 'next',
+      version: '4.1.0',
+      percent: 10,
+      header: { name: 'X-Preview', value: 'on' },
+      clients: [],
+    },
+  },
+})
+
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
   private clock: number
@@ -166,6 +253,7 @@ export class DemoSeed {
     await seedFoundation(this.services.db, { ...this.options, rulebook: world.noRules }, this.clock)
     for (const { name } of world.people)
       this.people.set(name, await personNamed(this.services.db, name))
+    await this.housePolicies()
     await this.beforeTheRulebook()
     for (const { folder } of world.apis) {
       if (world.older.includes(folder)) continue
@@ -183,6 +271,7 @@ export class DemoSeed {
     await this.facts()
     await this.exceptions()
     await this.itself()
+    await this.clusters()
     await this.services.db.execute(sql`ANALYZE`)
   }
 
@@ -287,6 +376,49 @@ export class DemoSeed {
     return placed.id
   }
 
+  /** Tokens of the company’s issuer, with the scopes that the definition names. */
+  private readonly withTokens = ({ policies }: SpecBody): Partial<SpecBody> => {
+    const issuer = `${this.options.standins}/issuer`
+    const token: AuthMethod = {
+      kind: 'jwt',
+      issuer,
+      jwks: `${issuer}/jwks`,
+      audience: [world.tokenAudience],
+      skewSeconds: 30,
+      client: 'client_id',
+      claims: [],
+    }
+    return {
+      policies: {
+        ...policies,
+        authentication: { kind: 'credentials', anyOf: [{ allOf: [token] }] },
+        scopes: { definition: true, also: [], claim: 'scope' },
+      },
+    }
+  }
+
+  /** By TLS only, within hours, and for cash desks by the certificate that the company has issued them. */
+  private readonly atDesks = (spec: SpecBody): Partial<SpecBody> => {
+    const { authority } = this.options
+    const { policies = spec.policies } = withinHours(spec)
+    const asked = policies.authentication
+    if (authority === undefined || !asked || isOff(asked) || asked.kind === 'none')
+      return { policies }
+    const certificate: AuthMethod = {
+      kind: 'client-certificate',
+      authority: authority.replaceAll('\n', ''),
+      client: 'common-name',
+      clients: ['cash-desks'],
+    }
+    return {
+      policies: {
+        ...policies,
+        transport: { plain: 'redirected' },
+        authentication: { ...asked, anyOf: [...asked.anyOf, { allOf: [certificate] }] },
+      },
+    }
+  }
+
   private async promoteTo(api: string, version: string, from: string, note: string): Promise<void> {
     const { id, digest } = await requestPromotion(this.as('oskar'), { api, version, from, note })
     await approve(this.as('ruth'), id, { note: 'Read and tried.', digest: digest! })
@@ -304,7 +436,7 @@ export class DemoSeed {
       operation === 'GET /interruptions/export'
         ? { kind: 'withheld', reason: 'For the regulator’s return only; asked for by e-mail' }
         : { kind: 'route', backend: 'main' }
-    const limit = () => ({ limit: { requests: 60, seconds: 60 } })
+    const limit = partnerWay
     await this.placeTrial(api, '2.3.1', decide, limit)
     await this.throughAll(api, '2.3.1', 'First version for partners')
     await issueKey(this.as('oskar'), `${api}-live-1`, 'Alder Homes')
@@ -326,7 +458,7 @@ export class DemoSeed {
   private async meterReadings(): Promise<void> {
     const api = 'meter-readings'
     const main = (): Treatment => ({ kind: 'route', backend: 'main' })
-    await this.placeTrial(api, '3.9.2', main)
+    await this.placeTrial(api, '3.9.2', main, careful)
     await this.throughAll(api, '3.9.2', 'Batches for the radio round')
     for (const client of [
       'Alder Homes',
@@ -336,7 +468,7 @@ export class DemoSeed {
     ])
       await issueKey(this.as('oskar'), `${api}-live-1`, client)
     await this.next(api, '4.0.0.yaml', 4)
-    await this.placeTrial(api, '4.0.0', main)
+    await this.placeTrial(api, '4.0.0', main, previewed)
   }
 
   private async reservoirLevels(): Promise<void> {
@@ -348,7 +480,7 @@ export class DemoSeed {
   private async customerAccounts(): Promise<void> {
     const api = 'customer-accounts'
     const main = (): Treatment => ({ kind: 'route', backend: 'main' })
-    await this.placeTrial(api, '3.2.5', main)
+    await this.placeTrial(api, '3.2.5', main, this.withTokens)
     await this.throughAll(api, '3.2.5', 'Priority services entries')
     await this.next(api, '3.3.0', 2)
     await this.placeTrial(api, '3.3.0', main)
@@ -357,7 +489,7 @@ export class DemoSeed {
 
   private async paymentsDesk(): Promise<void> {
     const api = 'payments-desk'
-    await this.placeTrial(api, '1.4.0', () => ({ kind: 'route', backend: 'main' }))
+    await this.placeTrial(api, '1.4.0', () => ({ kind: 'route', backend: 'main' }), this.atDesks)
     await this.throughAll(api, '1.4.0', 'Arrangements')
     await this.next(api, '1.5.0.yaml', 2)
   }
@@ -371,7 +503,7 @@ export class DemoSeed {
     await changePlacement(
       context,
       id,
-      { ...spec, limit: { requests: 30, seconds: 60 } },
+      { ...spec, ...withRate(30)(spec) },
       placementEtag({ generation: 1 }),
     )
   }
@@ -434,6 +566,20 @@ export class DemoSeed {
     await this.throughAll(api, version, note)
   }
 
+  /** What holds for everybody, before anything is placed. */
+  private async housePolicies(): Promise<void> {
+    for (const { scope, policies, binding } of world.policies) {
+      const context = this.as('imara', 0.05)
+      const held = await changeScope(
+        context,
+        scope,
+        { policies, binding },
+        scopeEtag({ generation: 0 }),
+      )
+      if ('steps' in held) throw new Error(`${held.title} has something to roll out already`)
+    }
+  }
+
   /** The oldest APIs went to Live before anybody asked for rules; what they break came to light afterwards. */
   private async beforeTheRulebook(): Promise<void> {
     for (const folder of world.older) await this.bringIn(folder, this.versionsOf(folder)[0]!)
@@ -447,11 +593,28 @@ export class DemoSeed {
     await changeApi(this.as('bryn', 0.1), 'hydrant-register', { lifecycle: 'deprecated', sunset })
   }
 
+  /** Gateways of others, which the ledger reads from files and from what was printed. */
+  private async clusters(): Promise<void> {
+    if (this.options.authority === undefined) return
+    const ada = this.as('ada', 0)
+    for (const { name, ...cluster } of world.clusters) {
+      await setGroup(ada, cluster.group, world.groups[cluster.group]!)
+      await setGateway(ada, name, cluster)
+    }
+    await uploadSnapshot(this.as('oskar', 0), 'outfall', printed)
+  }
+
   private async labSampling(): Promise<void> {
     const api = 'lab-sampling'
     await this.inStep(api, '1.6.0', 'SOAP behind the gateway')
     await this.next(api, '1.8.0', 4)
     await this.placeTrial(api, '1.8.0', () => ({ kind: 'route', backend: 'main' }))
+    await this.placeTrial(
+      api,
+      '1.8.0',
+      () => ({ kind: 'route', backend: 'main' }),
+      () => ({ basePath: '/lab/v1', face: 'rest' }),
+    )
   }
 
   /** What people wrote into the register beside the definitions. */

@@ -1,6 +1,7 @@
 import type { ApiChange } from '../shared/api/catalog'
 import type { Audience } from '../shared/words'
 import type { Role } from '../shared/words'
+import type { PolicyName, PolicySet } from '../core/runtime/policies'
 
 /** Brackenmere Water: the made-up company of the demo, its people, gateways and APIs. */
 export const organisation = 'Brackenmere Water'
@@ -45,6 +46,8 @@ export const hosts: { name: string; stage: string; audiences: Audience[] }[] = s
   },
 )
 
+export const gatewayNames = ['north-edge', 'south-edge', 'inner']
+
 /** Which gateways serve the same. */
 export const groupOf: Record<string, string> = {
   'north-edge': 'edge',
@@ -55,6 +58,8 @@ export const groupOf: Record<string, string> = {
 export const groups: Record<string, { serves: string; audiences: Audience[] }> = {
   edge: { serves: 'Public and partner traffic, at two sites', audiences: ['partner', 'public'] },
   inner: { serves: 'Company only', audiences: ['private'] },
+  works: { serves: 'Treatment works', audiences: ['private'] },
+  contractor: { serves: 'Sewage works, only read', audiences: ['private'] },
 }
 
 export const gatewaysServe: Record<string, string> = {
@@ -62,6 +67,66 @@ export const gatewaysServe: Record<string, string> = {
   'south-edge': 'The same, second site',
   inner: 'Company only',
 }
+
+/** Clusters that others run: one is fed from a repository, of the other is known what somebody printed there. */
+export const clusters = [
+  {
+    name: 'treatment-works',
+    group: 'works',
+    serves: 'The cluster of the treatment works',
+    kind: 'files',
+    folder: 'treatment-works',
+  },
+  {
+    name: 'outfall',
+    group: 'contractor',
+    serves: 'Run by the contractor of the sewage works',
+    kind: 'uploaded',
+    folder: '',
+  },
+] as const
+
+/** What the issuer’s tokens for programs are for. */
+export const tokenAudience = 'https://api.brackenmere.example'
+
+/** What holds for many placements at once, from the outside in. */
+export const policies: { scope: string; policies: PolicySet; binding: PolicyName[] }[] = [
+  {
+    scope: 'organisation',
+    policies: {
+      log: { headers: ['User-Agent'], address: 'shortened', query: 'names', percent: 100 },
+      caching: { visibility: 'no-store', maxAgeSeconds: 0 },
+      requestHeaders: { set: [], add: [], remove: ['X-Debug'] },
+      responseHeaders: {
+        set: [{ name: 'X-Content-Type-Options', value: 'nosniff' }],
+        add: [],
+        remove: ['X-Powered-By'],
+      },
+    },
+    binding: ['log'],
+  },
+  {
+    scope: 'group:edge',
+    policies: {
+      body: { bytes: 1_000_000, depth: 40, values: 100_000, mediaTypes: [] },
+      cors: {
+        origins: [`https://*.${domain}`],
+        headers: ['Content-Type', 'X-Api-Key'],
+        expose: ['Link', 'RateLimit'],
+        credentials: false,
+        maxAgeSeconds: 600,
+      },
+    },
+    binding: ['body'],
+  },
+  {
+    scope: 'stage:Trial',
+    policies: {
+      responseHeaders: { set: [{ name: 'X-Stage', value: 'Trial' }], add: [], remove: [] },
+    },
+    binding: [],
+  },
+]
 
 interface DemoApi {
   folder: string
@@ -162,7 +227,13 @@ export const facts: Record<string, Pick<ApiChange, 'labels' | 'links'>> = {
   'customer-accounts': { labels: ['personal data'] },
   'lab-sampling': { labels: ['regulated'] },
   'hydrant-register': {
-    links: [{ title: 'Plan to retire it', url: 'https://wiki.brackenmere.example/plans/hydrants' }],
+    links: [
+      {
+        title: 'Plan to retire it',
+        url: 'https://wiki.brackenmere.example/plans/hydrants',
+        deprecation: true,
+      },
+    ],
   },
 }
 

@@ -1,23 +1,36 @@
 import { createHash, timingSafeEqual } from 'node:crypto'
 import http, { type IncomingMessage, type ServerResponse } from 'node:http'
-import { nearestText } from '../core/routing/explain'
-import { nearestRoute } from '../core/routing/nearest'
-import { ConfigurationError } from '../core/routing/resources'
+import { nearestText } from '../core/runtime/explain'
+import { nearestRoute } from '../core/runtime/nearest'
+import { ConfigurationError } from '../core/runtime/config-values'
+import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
 import type { AccessLog, LogEntry } from './log'
+import type { Quotas } from './quotas'
+import type { Targets } from './targets'
 
 const maxBody = 16 * 1024 * 1024
 const digest = (text: string) => createHash('sha256').update(text).digest()
 
+/** What the admin API tells of and changes. */
+interface Running {
+  configuration: Configuration
+  log: AccessLog
+  quotas: Quotas
+  targets: Targets
+  /** Absent where TLS is not spoken. */
+  certificates: Certificates | undefined
+}
+
 /**
  * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`.
- * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`.
+ * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`, `GET /health` (of
+ * targets), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
  */
 export function adminApi(
   name: string,
   secret: string,
-  configuration: Configuration,
-  log: AccessLog,
+  { configuration, log, quotas, targets, certificates }: Running,
 ): http.Server {
   const expected = digest(secret)
 
@@ -31,6 +44,15 @@ export function adminApi(
     const route = `${request.method} ${url.pathname.replace(/^\/log\/.+/, '/log/{id}')}`
     if (route === 'GET /configuration') return sendConfiguration(response)
     if (route === 'PUT /configuration') return replaceConfiguration(request, response)
+    if (route === 'GET /health') return json(response, 200, targets.health())
+    if (route === 'GET /listeners')
+      return json(response, 200, {
+        https: certificates !== undefined,
+        certificates: certificates?.facts() ?? [],
+        troubles: certificates?.troubles ?? [],
+      })
+    if (route === 'GET /quotas') return json(response, 200, quotas.taken())
+    if (route === 'PUT /quotas') return learnQuotas(request, response)
     if (route === 'GET /log') {
       const limit = Number(url.searchParams.get('limit') ?? 100)
       if (!Number.isInteger(limit) || limit < 1 || limit > 1000)
@@ -50,7 +72,9 @@ export function adminApi(
   function explained(entry: LogEntry): LogEntry {
     const { router } = configuration.current
     const last = entry.steps.at(-1)
-    if (last?.name !== 'route' || last.passed || router.match(entry).kind !== 'path') return entry
+    if (last?.name !== 'match' || last.passed) return entry
+    const match = router.match({ ...entry, scheme: 'http' })
+    if (match.kind !== 'path' || match.byTls) return entry
     const text = `${last.text}. ${nearestText(entry, nearestRoute(router.routes, entry))}`
     return { ...entry, steps: [...entry.steps.slice(0, -1), { ...last, text }] }
   }
@@ -59,6 +83,14 @@ export function adminApi(
     const { text, etag } = configuration.current
     response.writeHead(200, { 'Content-Type': 'application/yaml', ETag: etag, 'X-Gateway': name })
     response.end(text)
+  }
+
+  async function learnQuotas(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const body = await bodyOf(request)
+    const others = body === undefined ? undefined : readOthers(body)
+    if (!others) return json(response, 400, { title: 'These are no quotas' })
+    quotas.learn(others)
+    return json(response, 200, quotas.taken())
   }
 
   async function replaceConfiguration(
@@ -92,6 +124,22 @@ export function adminApi(
       else response.destroy()
     })
   })
+}
+
+/** What others have taken: `[{ "who", "period", "taken" }]`. */
+function readOthers(body: string): { who: string; period: string; taken: number }[] | undefined {
+  let read: unknown
+  try {
+    read = JSON.parse(body)
+  } catch {
+    return undefined
+  }
+  const isCount = (item: unknown): item is { who: string; period: string; taken: number } => {
+    if (typeof item !== 'object' || item === null) return false
+    const { who, period, taken } = item as Record<string, unknown>
+    return typeof who === 'string' && typeof period === 'string' && Number.isSafeInteger(taken)
+  }
+  return Array.isArray(read) && read.every(isCount) ? read : undefined
 }
 
 function json(response: ServerResponse, status: number, body: unknown): void {

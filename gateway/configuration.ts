@@ -1,7 +1,13 @@
 import { createHash } from 'node:crypto'
-import { closeSync, fsyncSync, openSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
-import { ConfigurationError, readResources, routesOf } from '../core/routing/resources'
-import { Router } from '../core/routing/routes'
+import { readFileSync, renameSync } from 'node:fs'
+import { ConfigurationError } from '../core/runtime/config-values'
+import { routesOf } from '../core/runtime/read'
+import { readResources } from '../core/runtime/resources'
+import { methodsOf } from '../core/runtime/policies/authenticate'
+import { Router, type Route } from '../core/runtime/routes'
+import { errorText } from '../core/text/values'
+import { readAuthority } from './client-certificates'
+import { writeDurably } from './durable'
 
 interface Running {
   text: string
@@ -13,6 +19,7 @@ interface Running {
 export class Configuration {
   private running: Running
   private generation = 0
+  private readonly listeners: (() => void)[] = []
 
   /** `reserved` are addresses that no backend may have. */
   constructor(
@@ -35,7 +42,9 @@ export class Configuration {
     const digest = createHash('sha256').update(text).digest('hex').slice(0, 16)
     // A tag is never used again, so that a write that was long on its way cannot come to pass after a later one.
     const etag = `"${digest}-${this.generation++}"`
-    return { text, etag, router: new Router(routesOf(readResources(text), this.reserved)) }
+    const routes = routesOf(readResources(text), this.reserved)
+    requireAuthorities(routes)
+    return { text, etag, router: new Router(routes) }
   }
 
   get current(): Running {
@@ -45,16 +54,33 @@ export class Configuration {
   /** Throws ConfigurationError and keeps what runs where the text is not a configuration. */
   replace(text: string): void {
     const next = this.load(text)
-    const half = `${this.file}.new`
-    const written = openSync(half, 'w', 0o600)
-    try {
-      writeFileSync(written, text)
-      fsyncSync(written)
-    } finally {
-      closeSync(written)
-    }
-    renameSync(half, this.file)
+    writeDurably(this.file, text)
     this.running = next
+    for (const listener of this.listeners) listener()
+  }
+
+  /** Calls back whenever another configuration runs. */
+  onChange(listener: () => void): void {
+    this.listeners.push(listener)
+  }
+}
+
+/** An authority that is no certificate to the last byte would be found out by the first request. */
+function requireAuthorities(routes: readonly Route[]): void {
+  const seen = new Set<object>()
+  for (const { policies, placement, host } of routes) {
+    const { authentication } = policies
+    if (!authentication || seen.has(authentication)) continue
+    seen.add(authentication)
+    for (const method of methodsOf(authentication))
+      if (method.kind === 'client-certificate')
+        try {
+          readAuthority(method.authority)
+        } catch (error) {
+          throw new ConfigurationError(
+            `The authority of client certificates at ${placement || host} is not readable: ${errorText(error)}`,
+          )
+        }
   }
 }
 

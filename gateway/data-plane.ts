@@ -1,145 +1,160 @@
-import { createHash, randomUUID } from 'node:crypto'
-import http, { type IncomingMessage, type ServerResponse } from 'node:http'
-import type { Socket } from 'node:net'
-import { routeStep, type Step } from '../core/routing/explain'
-import { limitText } from '../core/routing/placement'
-import { rewritePath, type Route, type RouteTarget } from '../core/routing/routes'
+import { randomUUID } from 'node:crypto'
+import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http'
+import { TLSSocket } from 'node:tls'
+import { routeStep } from '../core/runtime/explain'
+import type { Condition } from '../core/runtime/conditions'
+import type { Match, Route, RouteRequest } from '../core/runtime/routes'
+import { BrokenOff, NoRoom } from './body'
 import type { Bounds } from './bounds'
+import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
-import { forwardedHeaders, readHead, type RequestHead } from './framing'
-import { Limiter } from './limiter'
-import type { AccessLog } from './log'
-import { sendOn } from './upstream'
+import { readQuery } from './fields'
+import { readHead, type RequestHead } from './framing'
+import { entryOf, type AccessLog } from './log'
+import type { Passage } from './passage'
+import { readMessage } from './soap'
+import { forward } from './steps/forward'
+import { answerPreflight, isPreflight, refuse } from './steps/respond'
+import type { Targets } from './targets'
+import { run, Ways, type Keeping } from './way'
 
-/** One request on its way through the gateway. */
-interface Passage {
-  id: string
-  started: number
-  request: IncomingMessage
-  response: ServerResponse
-  head: RequestHead
-  steps: Step[]
-  route: Route | undefined
-  consumer: string
-}
-
-/** Serves traffic: matches, admits, limits, rewrites, and sends on or mocks. */
+/** Serves traffic: each request goes the way of the route that takes it. */
 export function dataPlane(
   configuration: Configuration,
   log: AccessLog,
   bounds: Bounds,
-): http.Server {
-  const limiter = new Limiter()
-  const server = http.createServer(
-    {
-      keepAliveTimeout: 30_000,
-      headersTimeout: bounds.headersMs,
-      requestTimeout: bounds.requestMs,
-      connectionsCheckingInterval: Math.min(1000, bounds.headersMs),
-    },
-    (request, response) => {
-      const passage = begin(request, response)
-      response.once('close', () => finish(passage, log))
-      response.on('error', () => response.destroy())
-      try {
-        serve(passage)
-      } catch (error) {
-        console.error('a request could not be served:', error)
-        if (response.headersSent) response.destroy()
-        else problem(passage, 500, 'The gateway could not serve this')
-      }
-    },
-  )
-  server.maxConnections = bounds.connections
-  boundConnections(server, bounds.connectionsPerClient)
+  keeping: Keeping,
+  targets: Targets,
+  certificates: Certificates,
+): RequestListener {
+  const ways = new Ways(keeping)
+  function listen(request: IncomingMessage, response: ServerResponse): void {
+    const passage = begin(request, response)
+    response.once('close', () => finish(passage, log))
+    response.on('error', () => response.destroy())
+    try {
+      const served = serve(passage)
+      if (served) served.catch((error: unknown) => fail(passage, error))
+    } catch (error) {
+      fail(passage, error)
+    }
+  }
 
-  function serve(passage: Passage): void {
+  function serve(passage: Passage): void | Promise<void> {
     const head = readHead(passage.request)
     if ('refused' in head) {
-      passage.steps.push({ name: 'request', passed: false, text: head.refused })
-      return problem(passage, head.status, 'The request was refused')
+      passage.steps.push({ name: 'listen', passed: false, text: head.refused })
+      return refuse(passage, { status: head.status, title: 'The request was refused' })
     }
     passage.head = head
-    const { steps } = passage
+    if (isMisdirected(passage)) {
+      const text = `The connection was made for another name than ${head.host}`
+      passage.steps.push({ name: 'listen', passed: false, text })
+      return refuse(passage, { status: 421, title: 'The request was misdirected', detail: text })
+    }
     const asked = {
       host: head.host,
+      scheme: passage.scheme,
       method: passage.request.method ?? 'GET',
       path: head.target.path,
+      values: valuesOf(passage),
     }
+    if (isPreflight(passage) && preflight(passage, asked)) return
     const match = configuration.current.router.match(asked)
-    steps.push(...routeStep(asked, match))
+    if (match.kind === 'message')
+      return readMessage(passage).then((message) => {
+        if ('title' in message) return refuse(passage, message)
+        const soap = { ...asked, soap: message }
+        return take(passage, soap, configuration.current.router.match(soap))
+      })
+    return take(passage, asked, match)
+  }
+
+  /** Sends a request the way of what was matched. */
+  function take(passage: Passage, asked: RouteRequest, match: Match): void | Promise<void> {
+    passage.steps.push(...routeStep(asked, match))
     if (match.kind === 'method') {
-      return problem(passage, 405, 'This method is not served here', {
-        Allow: match.allowed.join(', '),
+      return refuse(passage, {
+        status: 405,
+        title: 'This method is not served here',
+        headers: { Allow: match.allowed.join(', ') },
       })
     }
     if (match.kind !== 'route')
-      return problem(passage, 404, 'No route', {}, 'Nothing is served at this address')
-    passage.route = match.route
-    if (!admitKey(passage, match.route)) return
-    if (!admitRate(passage, match.route)) return
-    forward(passage, match.route, bounds)
-  }
-
-  function admitKey(passage: Passage, { key }: Route): boolean {
-    if (!key) {
-      passage.steps.push({ name: 'key', passed: true, text: 'No key is asked for here' })
-      return true
-    }
-    const given = passage.request.headers[key.header.toLowerCase()]
-    const digest = typeof given === 'string' ? createHash('sha256').update(given).digest('hex') : ''
-    const known = key.keys.find((candidate) => candidate.sha256 === digest)
-    if (known) {
-      passage.consumer = known.name
-      passage.steps.push({
-        name: 'key',
-        passed: true,
-        text: `The key of ${known.name} is known here`,
+      return refuse(passage, {
+        status: 404,
+        title: 'No route',
+        detail: 'Nothing is served at this address',
       })
-      return true
-    }
-    const text = digest
-      ? `The key in ${key.header} is not known at this placement`
-      : `The request has no key in the header ${key.header}`
-    passage.steps.push({ name: 'key', passed: false, text })
-    problem(passage, 401, 'A key is needed', {
-      'WWW-Authenticate': `ApiKey header="${key.header}"`,
-    })
-    return false
+    const { route } = match
+    passage.route = route
+    const refusal = run(ways.of(route), passage)
+    if (refusal instanceof Promise)
+      return refusal.then((stopped) =>
+        stopped ? refuse(passage, stopped) : onward(passage, route),
+      )
+    return refusal ? refuse(passage, refusal) : onward(passage, route)
   }
 
-  function admitRate(passage: Passage, { limit, placement }: Route): boolean {
-    if (!limit) return true
-    const who = passage.consumer || (passage.request.socket.remoteAddress ?? '')
-    const admission = limiter.admit(`${placement} ${limit.requests}/${limit.seconds} ${who}`, limit)
-    if (admission.admitted) {
-      const text = `${admission.remaining} of ${limitText(limit)} left for ${passage.consumer || 'this address'}`
-      passage.steps.push({ name: 'limit', passed: true, text })
-      return true
-    }
-    const text = `The limit of ${limitText(limit)} is used up; the next request is taken in ${admission.retryAfter} s`
-    passage.steps.push({ name: 'limit', passed: false, text })
-    problem(passage, 429, 'Too many requests', { 'Retry-After': String(admission.retryAfter) })
-    return false
+  /** Whether a certificate stands for the connection that is none for the host asked about. */
+  function isMisdirected({ request: { socket }, head: { host } }: Passage): boolean {
+    if (!(socket instanceof TLSSocket)) return false
+    const { servername } = socket as { servername?: string | false }
+    const name = typeof servername === 'string' ? servername.toLowerCase() : ''
+    return !certificates.serve(name, host)
   }
 
-  return server
+  const onward = (passage: Passage, route: Route) => forward(passage, route, targets, bounds)
+
+  /** Answers a preflight where scripts may call what it asks about. */
+  function preflight(passage: Passage, asked: Omit<RouteRequest, 'method'>): boolean {
+    const wanted = passage.request.headers['access-control-request-method'] ?? ''
+    const { router } = configuration.current
+    const match = router.match({ ...asked, method: wanted })
+    if (match.kind !== 'route' || !match.route.policies.cors) return false
+    passage.route = match.route
+    passage.steps.push(...routeStep({ ...asked, method: wanted }, match))
+    const other = router.match({ ...asked, method: '' })
+    answerPreflight(
+      passage,
+      match.route.policies.cors,
+      other.kind === 'method' ? other.allowed : [wanted],
+    )
+    return true
+  }
+
+  return listen
 }
 
-/** Ends connections beyond so many from one address, before they cost anything. */
-function boundConnections(server: http.Server, most: number): void {
-  const open = new Map<string, number>()
-  server.on('connection', (socket: Socket) => {
-    const address = socket.remoteAddress ?? ''
-    const count = (open.get(address) ?? 0) + 1
-    open.set(address, count)
-    socket.once('close', () => {
-      const left = open.get(address)! - 1
-      if (left === 0) open.delete(address)
-      else open.set(address, left)
+/** What a request says where a route asks. */
+const valuesOf =
+  ({ request, head }: Passage) =>
+  (condition: Condition): string[] => {
+    if (condition.in === 'header')
+      return request.headersDistinct[condition.name.toLowerCase()] ?? []
+    return readQuery(head.target.query)
+      .filter(({ name }) => name === condition.name)
+      .map(({ value }) => value)
+  }
+
+function fail(passage: Passage, error: unknown): void {
+  const { response } = passage
+  if (error instanceof BrokenOff) return void response.destroy()
+  if (error instanceof NoRoom)
+    return refuse(passage, {
+      status: 503,
+      title: 'The gateway is busy',
+      detail: 'Too many bodies are held at once',
+      headers: { 'Retry-After': '5' },
     })
-    if (count > most) socket.destroy()
-  })
+  console.error('a request could not be served:', error)
+  if (response.headersSent) response.destroy()
+  else
+    refuse(passage, {
+      status: 500,
+      title: 'The gateway could not serve this',
+      detail: 'Something went wrong here',
+    })
 }
 
 /** Until a head is understood: nobody knows where its body ends. */
@@ -155,102 +170,20 @@ const begin = (request: IncomingMessage, response: ServerResponse): Passage => (
   request,
   response,
   head: noHead,
+  address: request.socket.remoteAddress ?? '',
+  scheme: request.socket instanceof TLSSocket ? 'https' : 'http',
   steps: [],
   route: undefined,
-  consumer: '',
+  client: '',
+  claims: undefined,
+  soap: undefined,
+  body: undefined,
+  fields: [],
+  ends: [],
 })
 
-function finish({ head, ...passage }: Passage, log: AccessLog): void {
-  log.add({
-    id: passage.id,
-    at: new Date().toISOString(),
-    method: passage.request.method ?? 'GET',
-    host: head.host,
-    path: head.target.path || (passage.request.url ?? ''),
-    status: passage.response.statusCode,
-    ms: Math.round((performance.now() - passage.started) * 10) / 10,
-    consumer: passage.consumer,
-    placement: passage.route?.placement ?? '',
-    steps: passage.steps,
-  })
-}
-
-/** Answers with problem details (RFC 9457). A connection with a body that nobody read is not used again. */
-function problem(
-  { id, head, response, steps }: Passage,
-  status: number,
-  title: string,
-  headers: http.OutgoingHttpHeaders = {},
-  detail = steps.at(-1)?.text,
-): void {
-  if (head.framing.kind !== 'none') response.shouldKeepAlive = false
-  response.writeHead(status, {
-    'Content-Type': 'application/problem+json',
-    'X-Request-Id': id,
-    ...headers,
-  })
-  response.end(JSON.stringify({ type: 'about:blank', title, status, detail }))
-}
-
-function forward(passage: Passage, route: Route, bounds: Bounds): void {
-  const { target } = route
-  if (target.kind === 'mock') return mock(passage, target)
-  // The router hands out served routes only.
-  if (target.kind === 'withheld') return problem(passage, 404, 'No route')
-  const { head, request, response, steps } = passage
-  const { path, query } = head.target
-  const inside = rewritePath(route, path)
-  const rewritten =
-    inside === path ? `The path ${inside} is sent on as it came` : `${path} becomes ${inside}`
-  steps.push({ name: 'rewrite', passed: true, text: rewritten })
-  const url = new URL(target.url)
-  const base = url.pathname.replace(/\/$/, '')
-  const started = performance.now()
-  const where = `${target.name} at ${url.origin}`
-  sendOn(
-    {
-      request,
-      response,
-      framing: head.framing,
-      origin: url.origin,
-      path: base + inside + query,
-      headers: [
-        ...forwardedHeaders(request.rawHeaders, route.key?.header),
-        ...['host', url.host, 'x-forwarded-host', head.host, 'x-request-id', passage.id],
-        ...['x-forwarded-for', request.socket.remoteAddress ?? '', 'x-forwarded-proto', 'http'],
-      ],
-      idleMs: target.timeoutMs,
-      totalMs: Math.max(bounds.totalMs, target.timeoutMs),
-      own: ['X-Request-Id', passage.id],
-    },
-    (outcome) => {
-      if (outcome.kind === 'response') {
-        const { status } = outcome
-        const ms = Math.round(performance.now() - started)
-        const text = `${where} answered ${status} in ${ms} ms`
-        return void steps.push({ name: 'backend', passed: status < 500, text })
-      }
-      const text = `${where} gave no answer: ${outcome.why}`
-      steps.push({ name: 'backend', passed: false, text })
-      if (outcome.timeout) problem(passage, 504, 'The backend did not answer in time')
-      else problem(passage, 502, 'The backend gave no answer')
-    },
-  )
-}
-
-function mock(
-  { id, response, steps, request }: Passage,
-  { answer }: RouteTarget & { kind: 'mock' },
-): void {
-  request.resume()
-  steps.push({
-    name: 'mock',
-    passed: true,
-    text: `Answered ${answer.status} from the definition’s own example; no backend was called`,
-  })
-  response.writeHead(answer.status, {
-    'X-Request-Id': id,
-    ...(answer.mediaType && { 'Content-Type': answer.mediaType }),
-  })
-  response.end(answer.body)
+function finish(passage: Passage, log: AccessLog): void {
+  for (const end of passage.ends) end()
+  const entry = entryOf(passage)
+  if (entry) log.add(entry)
 }

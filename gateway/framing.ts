@@ -1,5 +1,5 @@
 import type { IncomingMessage } from 'node:http'
-import { readTarget, type RequestTarget } from '../core/routing/target'
+import { readTarget, type RequestTarget } from '../core/runtime/target'
 
 /** How the body of a request is delimited (RFC 9112, section 6). */
 export type Framing = { kind: 'none' } | { kind: 'length'; length: number } | { kind: 'chunked' }
@@ -52,7 +52,7 @@ function framingOf(request: IncomingMessage): Framing | Refusal {
 function valuesOf(raw: string[], name: string): string[] {
   const values: string[] = []
   for (let i = 0; i < raw.length; i += 2)
-    if (raw[i]!.toLowerCase() === name) values.push(raw[i + 1]!)
+    if (raw[i]!.length === name.length && raw[i]!.toLowerCase() === name) values.push(raw[i + 1]!)
   return values
 }
 
@@ -88,21 +88,33 @@ const told = new Set([
   'true-client-ip',
 ])
 
-/** The name as a backend may read it: some take `X_Real_IP` for `X-Real-IP`. */
-const readAs = (name: string) => name.toLowerCase().replaceAll('_', '-')
+/** Spellings of names that were met; strangers make no more of them than this. */
+const spellings = new Map<string, string>()
+const mostSpellings = 1000
 
-/** Names of the headers that `Connection` says are for this connection only. */
+/** The name as a backend may read it: some take `X_Real_IP` for `X-Real-IP`. Most requests have the same few names. */
+function readAs(name: string): string {
+  const known = spellings.get(name)
+  if (known !== undefined) return known
+  const read = name.toLowerCase().replaceAll('_', '-')
+  if (spellings.size < mostSpellings) spellings.set(name, read)
+  return read
+}
+
+/** Names of the headers that `Connection` says are for this connection only; mostly it says something else. */
 const namedByConnection = (raw: string[]): Set<string> =>
   new Set(
     valuesOf(raw, 'connection').flatMap((value) =>
-      value.split(',').map((name) => readAs(name.trim())),
+      value === 'keep-alive' || value === 'close'
+        ? []
+        : value.split(',').map((name) => readAs(name.trim())),
     ),
   )
 
-/** The headers of a request that go on to a backend, as a list of names and values; `without` is kept back too. */
-export function forwardedHeaders(raw: string[], without: string | undefined): string[] {
+/** The headers of a request that go on to a backend, as a list of names and values; `without` are kept back too. */
+export function forwardedHeaders(raw: string[], without: Iterable<string>): string[] {
   const named = namedByConnection(raw)
-  if (without) named.add(readAs(without))
+  for (const name of without) named.add(readAs(name))
   return kept(raw, (name) => {
     const read = readAs(name)
     return (

@@ -3,10 +3,11 @@ import http from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { compilePlacement, writeResources } from '../core/routing/resources'
+import { compilePlacement } from '../core/runtime/compile'
+import { writeResources } from '../core/runtime/resources'
 import { freePort, listen } from '../tests/support/gateway'
 import { startGateway } from './gateway'
-import { Limiter } from './limiter'
+import { RateLimiter } from './limiter'
 
 let close: () => Promise<void>
 let admin = ''
@@ -49,7 +50,7 @@ beforeAll(async () => {
           { name: 'gone', url: 'http://127.0.0.1:1', timeoutMs: 200 },
         ],
         routes,
-        key: { required: false, reason: 'test' },
+        policies: { authentication: { kind: 'none', reason: 'test' } },
       },
       { name: 'p', gateway: 'inner', version: '1.0.0', revision: 1, keys: [], mocks: new Map() },
     ),
@@ -161,15 +162,17 @@ describe('the admin port', () => {
 describe('a limit', () => {
   it('admits so many in a window, each caller on their own, and opens again', () => {
     let time = 0
-    const limiter = new Limiter(() => time)
-    const limit = { requests: 2, seconds: 10 }
-    expect(
-      [limiter.admit('a', limit), limiter.admit('a', limit)].every(({ admitted }) => admitted),
-    ).toBe(true)
+    const limiter = new RateLimiter(() => time)
+    const limit = { requests: 2, seconds: 10, per: 'client' as const }
+    expect(limiter.admit('a', limit)).toEqual({ admitted: true, remaining: 1, reset: 5 })
+    expect(limiter.admit('a', limit)).toEqual({ admitted: true, remaining: 0, reset: 10 })
     time = 2500
-    expect(limiter.admit('a', limit)).toEqual({ admitted: false, retryAfter: 8 })
-    expect(limiter.admit('b', limit)).toEqual({ admitted: true, remaining: 1 })
+    expect(limiter.admit('a', limit)).toEqual({ admitted: false, retryAfter: 3 })
+    expect(limiter.admit('b', limit)).toMatchObject({ admitted: true, remaining: 1 })
     time = 10_000
-    expect(limiter.admit('a', limit)).toEqual({ admitted: true, remaining: 1 })
+    expect(limiter.admit('a', limit)).toMatchObject({ admitted: true, remaining: 1 })
+    // A clock that was put back takes nothing away.
+    time = 0
+    expect(limiter.admit('a', limit)).toMatchObject({ admitted: true, remaining: 0 })
   })
 })

@@ -1,24 +1,37 @@
 import { mkdirSync } from 'node:fs'
 import type http from 'node:http'
+import type https from 'node:https'
 import { join } from 'node:path'
+import type { ConfigOf } from '../core/runtime/policies'
 import { adminApi } from './admin'
 import { usualBounds, type Bounds } from './bounds'
+import { Certificates } from './certificates'
 import { Configuration } from './configuration'
 import { dataPlane } from './data-plane'
+import { ConcurrencyLimiter, RateLimiter } from './limiter'
+import { plainListener, tlsListener } from './listeners'
 import { AccessLog } from './log'
+import { Quotas } from './quotas'
+import { Targets } from './targets'
+import { Tokens } from './tokens'
+import type { Keeping } from './way'
 
 export interface GatewayOptions {
   name: string
   dataPort: number
+  /** Where TLS is spoken; nowhere where absent. */
+  tlsPort?: number
   adminPort: number
   secret: string
   directory: string
   /** Addresses of this installation that are no backends, such as the admin ports of other gateways. */
   reserved?: string[]
   bounds?: Partial<Bounds>
+  /** The clock, in milliseconds since 1970. */
+  now?: () => number
 }
 
-/** Starts one gateway: its data port for traffic and its admin port, both on loopback. */
+/** Starts one gateway: its ports for traffic, with and without TLS, and its admin port, all on loopback. */
 export async function startGateway(
   options: GatewayOptions,
 ): Promise<{ close: () => Promise<void> }> {
@@ -28,25 +41,63 @@ export async function startGateway(
   const file = join(options.directory, `${options.name}.yaml`)
   const configuration = new Configuration(file, reserved)
   const log = new AccessLog(bounds.logBytes)
-  const servers = [
-    [dataPlane(configuration, log, bounds), options.dataPort] as const,
-    [adminApi(options.name, options.secret, configuration, log), options.adminPort] as const,
-  ]
-  for (const [server, port] of servers) await listen(server, port)
+  const now = options.now ?? Date.now
+  const quotas = new Quotas(join(options.directory, `${options.name}.quotas.json`), now)
+  const targets = new Targets(now)
+  const watch = () => targets.watch(watchedIn(configuration))
+  watch()
+  configuration.onChange(watch)
+  const keeping: Keeping = {
+    tokens: new Tokens(now),
+    rates: new RateLimiter(now),
+    concurrency: new ConcurrencyLimiter(),
+    quotas,
+    now,
+  }
+  const certificates = new Certificates(
+    join(options.directory, `${options.name}.certificates`),
+    now,
+  )
+  const serve = dataPlane(configuration, log, bounds, keeping, targets, certificates)
+  const data = plainListener(serve, bounds)
+  const secure =
+    options.tlsPort === undefined ? undefined : tlsListener(serve, bounds, certificates)
+  const admin = adminApi(options.name, options.secret, {
+    configuration,
+    log,
+    quotas,
+    targets,
+    certificates: secure && certificates,
+  })
+  await listen(data, options.dataPort)
+  if (secure) await listen(secure, options.tlsPort!)
+  await listen(admin, options.adminPort)
   return {
     close: async () => {
-      await Promise.all(servers.map(([server]) => closing(server)))
+      targets.close()
+      await Promise.all([closing(data), closing(admin), secure && closing(secure)])
+      quotas.close()
     },
   }
 }
 
-const listen = (server: http.Server, port: number) =>
+/** The targets that a configuration has watched. */
+function watchedIn({ current }: Configuration) {
+  const watched = new Map<string, ConfigOf<'health'>>()
+  for (const { target, share, policies } of current.router.routes)
+    if (policies.health)
+      for (const backend of [target.kind === 'backend' ? target : undefined, share])
+        for (const { url } of backend?.targets ?? []) watched.set(url, policies.health)
+  return watched
+}
+
+const listen = (server: http.Server | https.Server, port: number) =>
   new Promise<void>((resolve, reject) => {
     server.once('error', reject)
     server.listen(port, '127.0.0.1', () => resolve())
   })
 
-const closing = (server: http.Server) =>
+const closing = (server: http.Server | https.Server) =>
   new Promise<void>((resolve) => {
     server.close(() => resolve())
     server.closeAllConnections()

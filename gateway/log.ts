@@ -1,4 +1,13 @@
-import type { Step } from '../core/routing/explain'
+import type { IncomingHttpHeaders } from 'node:http'
+import ipaddr from 'ipaddr.js'
+import type { Step } from '../core/runtime/explain'
+import type { ConfigOf } from '../core/runtime/policies'
+import { methodsOf } from '../core/runtime/policies/authenticate'
+import { neverKept } from '../core/runtime/policies/log'
+import type { Route } from '../core/runtime/routes'
+import { Bounded } from './bounded'
+import { readQuery, writeQuery } from './fields'
+import type { Passage } from './passage'
 
 /** One request as the gateway saw it. Times in milliseconds. */
 export interface LogEntry {
@@ -11,7 +20,95 @@ export interface LogEntry {
   ms: number
   consumer: string
   placement: string
+  /** As much of the client's address as the policy keeps. */
+  address: string
+  /** As much of the query as the policy keeps. */
+  query: string
+  /** Request headers that the policy keeps. */
+  headers: Record<string, string>
   steps: Step[]
+}
+
+/** What is kept where no policy says otherwise. */
+const usual: ConfigOf<'log'> = { headers: [], address: 'shortened', query: 'names', percent: 100 }
+
+/** What is kept of a request; nothing where it went well and was not drawn. */
+export function entryOf(passage: Passage): LogEntry | undefined {
+  const { id, head, request, response, route, client, steps } = passage
+  const policy = route?.policies.log ?? usual
+  const status = response.statusCode
+  if (status < 400 && policy.percent < 100 && Math.random() * 100 >= policy.percent)
+    return undefined
+  return {
+    id,
+    at: new Date().toISOString(),
+    method: request.method ?? 'GET',
+    host: head.host,
+    path: head.target.path || (request.url ?? ''),
+    status,
+    ms: Math.round((performance.now() - passage.started) * 10) / 10,
+    consumer: client,
+    placement: route?.placement ?? '',
+    address: keptAddress(passage.address, policy.address),
+    query: keptQuery(head.target.query, policy.query, spent('query', route)),
+    headers: keptHeaders(request.headers, policy.headers, spent('header', route)),
+    steps,
+  }
+}
+
+function keptAddress(address: string, how: ConfigOf<'log'>['address']): string {
+  if (how === 'dropped') return ''
+  if (how === 'whole') return address
+  let short = shortened.get(address)
+  if (short === undefined) shortened.set(address, (short = shorten(address)))
+  return short
+}
+
+const shortened = new Bounded<string>(10_000)
+
+/** An address without what tells one client from its neighbours. */
+function shorten(address: string): string {
+  if (!ipaddr.isValid(address)) return address
+  const ip = ipaddr.process(address)
+  const bits = ip.kind() === 'ipv4' ? 24 : 48
+  const bytes = ip.toByteArray().map((byte, index) => (index * 8 < bits ? byte : 0))
+  return `${ipaddr.fromByteArray(bytes).toString()}/${bits}`
+}
+
+/** Names under which a request shows a credential, in lower case. */
+const spent = (where: 'query' | 'header', route: Route | undefined): string[] =>
+  methodsOf(route?.policies.authentication).flatMap((method) =>
+    method.kind === 'api-key' && method.in === where ? method.name.toLowerCase() : [],
+  )
+
+function keptQuery(
+  query: string,
+  how: ConfigOf<'log'>['query'],
+  credentials: readonly string[],
+): string {
+  if (how === 'whole')
+    return writeQuery(
+      readQuery(query).filter(({ name }) => !credentials.includes(name.toLowerCase())),
+    )
+  return how === 'dropped'
+    ? ''
+    : readQuery(query)
+        .map(({ name }) => name)
+        .join(', ')
+}
+
+function keptHeaders(
+  headers: IncomingHttpHeaders,
+  names: readonly string[],
+  credentials: readonly string[],
+): Record<string, string> {
+  const kept: Record<string, string> = {}
+  for (const name of names) {
+    const value = headers[name.toLowerCase()]
+    if (value !== undefined && !neverKept.test(name) && !credentials.includes(name.toLowerCase()))
+      kept[name] = [value].flat().join(', ').slice(0, longest)
+  }
+  return kept
 }
 
 /** Longer paths and texts are cut in the log. */
@@ -34,6 +131,7 @@ export class AccessLog {
       ...whole,
       host: cut(whole.host),
       path: cut(whole.path),
+      query: cut(whole.query),
       steps: whole.steps.map((step) => ({ ...step, text: cut(step.text) })),
     }
     const bytes = sizeOf(entry)
@@ -57,7 +155,11 @@ export class AccessLog {
 }
 
 /** Two bytes for a character, and a share for the objects themselves. */
-const sizeOf = ({ host, path, consumer, placement, steps }: LogEntry) =>
+const sizeOf = ({ host, path, query, consumer, placement, headers, steps }: LogEntry) =>
   500 +
-  2 * (host.length + path.length + consumer.length + placement.length) +
+  2 * (host.length + path.length + query.length + consumer.length + placement.length) +
+  Object.entries(headers).reduce(
+    (sum, [name, value]) => sum + 2 * (name.length + value.length),
+    0,
+  ) +
   steps.reduce((sum, { text }) => sum + 100 + 2 * text.length, 0)

@@ -1,7 +1,7 @@
 import { startGateway } from './gateway'
 
-/** `ELM_GATEWAY` is `name:dataPort:adminPort`; `ELM_RESERVED` lists addresses that are no backends. */
-const [name = '', dataPort, adminPort] = (process.env['ELM_GATEWAY'] ?? '').split(':')
+/** `ELM_GATEWAY` is `name:dataPort:adminPort`, and `:tlsPort` where TLS is spoken; `ELM_RESERVED` lists addresses that are no backends. */
+const [name = '', dataPort, adminPort, tlsPort] = (process.env['ELM_GATEWAY'] ?? '').split(':')
 const secret = process.env['ELM_GATEWAY_SECRET']
 const directory = process.env['ELM_GATEWAY_DATA']
 if (!name || !dataPort || !adminPort || !secret || !directory) {
@@ -12,6 +12,7 @@ await startGateway({
   name,
   dataPort: Number(dataPort),
   adminPort: Number(adminPort),
+  ...(tlsPort && { tlsPort: Number(tlsPort) }),
   secret,
   directory,
   reserved: (process.env['ELM_RESERVED'] ?? '').split(',').filter(Boolean),

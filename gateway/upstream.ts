@@ -3,7 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http'
 import type { LookupFunction } from 'node:net'
 import { PassThrough } from 'node:stream'
 import { Agent, type Dispatcher } from 'undici'
-import { whyForbidden } from '../core/routing/backend-address'
+import { whyForbidden } from '../core/runtime/backend-address'
 import { returnedHeaders, type Framing } from './framing'
 import { errorText } from '../core/text/values'
 
@@ -18,8 +18,11 @@ const guardedLookup: LookupFunction = (host, options, done) =>
     else done(null, first.address, first.family)
   })
 
-/** Keeps connections to backends. Bytes that nobody asked for end a connection (undici destroys it). */
-const agent = new Agent({
+/**
+ * Keeps connections to backends, and to whatever else a gateway calls. Bytes that nobody asked for end a connection (undici
+ * destroys it).
+ */
+export const guardedAgent = new Agent({
   connections: 256,
   pipelining: 1,
   headersTimeout: 0,
@@ -31,20 +34,47 @@ export interface Sending {
   request: IncomingMessage
   response: ServerResponse
   framing: Framing
+  /** The whole body, where it was read already. */
+  body: Buffer | undefined
   origin: string
+  method: string
   /** Path and query, sent as they are. */
   path: string
   headers: string[]
   /** Longest time with nothing happening, and in all; in milliseconds. */
   idleMs: number
   totalMs: number
-  /** Headers of the gateway's own on the response. */
-  own: string[]
+  /** The headers that the client gets, from those of the backend. */
+  fields: (status: number, given: string[]) => string[]
+  /** Looks at the response as it passes; nothing where nobody wants to. */
+  watch: Watch | undefined
+  /** Makes the whole response out of the backend’s; where absent it is passed on as it comes. */
+  capture?: Capture | undefined
+  /** Whether a status is told and the response dropped, instead of being passed on. */
+  drops: (status: number) => boolean
 }
+
+/** What a client gets for a whole response: its text, or undefined where that is too large or cannot be read. */
+export type Capture = (
+  status: number,
+  body: string | undefined,
+) => { status: number; fields: string[]; body: string }
+
+/** Larger responses are not made anew; in bytes. */
+const mostCaptured = 4 * 1024 * 1024
+
+/** Looks at a response: at its bytes as they come, and at its end. */
+export type Watch = (
+  status: number,
+  headers: { contentType: string | undefined; contentEncoding: string | undefined },
+) => { chunk: (bytes: Buffer) => void; end: () => void } | undefined
 
 /** How sending went: what the backend answered, or why there is no response of it. */
 export type Outcome =
-  { kind: 'response'; status: number } | { kind: 'none'; why: string; timeout: boolean }
+  | { kind: 'response'; status: number; dropped: boolean }
+  | { kind: 'none'; why: string; timeout: boolean }
+  /** The client did not wait for it. */
+  | { kind: 'gone' }
 
 /**
  * Sends a request on and the response back. `settled` is told once, as soon as the response begins or cannot; a
@@ -82,42 +112,76 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
     else settled({ kind: 'none', why, timeout })
   }
 
+  let told = false
+  let watched: ReturnType<Watch>
+  let captured: Captured | undefined
+  const answer = ({ status, plain, chunks, size }: Captured) => {
+    const whole = plain && size <= mostCaptured ? Buffer.concat(chunks).toString('utf8') : undefined
+    const made = sending.capture!(status, whole)
+    response.writeHead(made.status, sending.fields(made.status, made.fields))
+    response.end(made.body)
+  }
+  /** Bytes that are still to come; NaN where nobody knows. */
+  let left = NaN
   response.once('close', () => {
     if (over) return
     finish()
     control?.abort(new Error('the client went away'))
+    if (!told) settled({ kind: 'gone' })
   })
 
-  agent.dispatch(
+  const length = sending.body?.length ?? (framing.kind === 'length' ? framing.length : undefined)
+  guardedAgent.dispatch(
     {
       origin: sending.origin,
       path: sending.path,
-      method: request.method ?? 'GET',
+      method: sending.method,
       headers:
-        framing.kind === 'length'
-          ? [...sending.headers, 'content-length', String(framing.length)]
-          : sending.headers,
-      body: bodyOf(request, framing),
+        length === undefined
+          ? sending.headers
+          : [...sending.headers, 'content-length', String(length)],
+      body: sending.body ?? bodyOf(request, framing),
     },
     {
       onRequestStart(controller) {
         control = controller
         if (over) controller.abort(new Error('the client went away'))
       },
-      onResponseStart(controller, status) {
+      onResponseStart(controller, status, headers) {
         if (over || (status >= 100 && status < 200)) return
         idle.refresh()
         if (status < 200 || status > 599) return fail(`the status ${status}, which is none`)
+        if (sending.drops(status)) {
+          finish()
+          controller.abort(new Error('another one is tried'))
+          return settled({ kind: 'response', status, dropped: true })
+        }
+        if (sending.capture) {
+          const [coding = 'identity'] = [headers['content-encoding']].flat()
+          captured = { status, plain: coding === 'identity', chunks: [], size: 0 }
+          told = true
+          return settled({ kind: 'response', status, dropped: false })
+        }
         try {
-          response.writeHead(status, [...returnedHeaders(rawOf(controller)), ...sending.own])
+          response.writeHead(status, sending.fields(status, returnedHeaders(rawOf(controller))))
         } catch (error) {
           return fail(`headers that no response may have (${errorText(error)})`)
         }
-        settled({ kind: 'response', status })
+        told = true
+        settled({ kind: 'response', status, dropped: false })
+        left = lengthOf(headers['content-length'])
+        const [contentType] = [headers['content-type']].flat()
+        const [contentEncoding] = [headers['content-encoding']].flat()
+        watched = sending.watch?.(status, { contentType, contentEncoding })
       },
       onResponseData(controller, chunk) {
         if (over) return
         idle.refresh()
+        if (captured) return take(captured, chunk)
+        watched?.chunk(chunk)
+        left -= chunk.length
+        // Head and body leave together where the body came whole.
+        if (left === 0 && request.complete) return endWith(response, chunk)
         if (response.write(chunk)) return
         waits = true
         controller.pause()
@@ -131,7 +195,9 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
         if (over) return
         finish()
         if (!request.complete) response.shouldKeepAlive = false
-        response.end()
+        if (captured) return answer(captured)
+        watched?.end()
+        if (!response.writableEnded) response.end()
       },
       onResponseError(_controller, error) {
         fail(reasonOf(error))
@@ -139,6 +205,29 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
     },
   )
 }
+
+interface Captured {
+  status: number
+  plain: boolean
+  chunks: Buffer[]
+  size: number
+}
+
+/** Keeps a response, as far as it is not too large anyway. */
+function take(captured: Captured, chunk: Buffer): void {
+  captured.size += chunk.length
+  if (captured.size <= mostCaptured) captured.chunks.push(chunk)
+  else captured.chunks.length = 0
+}
+
+/** Ends a response with its last bytes; few of them as text of the same bytes, which leaves in one piece with the head. */
+function endWith(response: ServerResponse, chunk: Buffer): void {
+  if (chunk.length > 16_384) response.end(chunk)
+  else response.end(chunk.toString('latin1'), 'latin1')
+}
+
+const lengthOf = (written: string | string[] | undefined) =>
+  typeof written === 'string' && /^\d+$/.test(written) ? Number(written) : NaN
 
 const rawOf = ({ rawHeaders }: Dispatcher.DispatchController): string[] =>
   Array.isArray(rawHeaders)

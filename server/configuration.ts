@@ -1,4 +1,9 @@
+import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
+
+/** What a file says; nothing where there is none. */
+const kept = (file: string | undefined) =>
+  file && existsSync(file) ? readFileSync(file, 'utf8') : ''
 
 /** What the processes are told by their environment. Throws naming what is missing. */
 export function configuration() {
@@ -11,6 +16,8 @@ export function configuration() {
     databaseUrl: needed('DATABASE_URL'),
     sessionSecret: needed('ELM_SESSION_SECRET'),
     gatewaySecret: needed('ELM_GATEWAY_SECRET'),
+    gatewayFolders: process.env['ELM_GATEWAY_FOLDERS'] ?? '',
+    gatewayAuthority: kept(process.env['ELM_GATEWAY_AUTHORITY']),
     heads: {
       keyFile: join(needed('ELM_KEYS'), 'ledger-key.pem'),
       headsFile: join(needed('ELM_KEYS'), 'ledger-heads.jsonl'),

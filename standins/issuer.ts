@@ -17,6 +17,25 @@ export const employees: Account[] = [
   { name: 'noel', displayName: 'Noel Tarn', groups: [] },
 ]
 
+/** A program that the issuer gives tokens to: client credentials (RFC 6749, section 4.4). */
+export interface Machine {
+  id: string
+  secret: string
+  /** What it may ask for. */
+  scopes: string[]
+}
+
+/** What tokens of programs are for: their audience. */
+export const tokenAudience = 'https://api.brackenmere.example'
+
+const customerScopes = ['accounts:read', 'accounts:write', 'care:read', 'care:write']
+
+/** Programs inside the company, with secrets that are for the demo only. */
+export const machines: Machine[] = [
+  { id: 'agent-screen', secret: 'demo-agent-screen', scopes: customerScopes },
+  { id: 'crew-app', secret: 'demo-crew-app', scopes: ['accounts:read'] },
+]
+
 interface IssuerOptions {
   /** Where it is reached, with the path it is mounted at. */
   url: string
@@ -25,6 +44,7 @@ interface IssuerOptions {
   /** Where it may send people back to. */
   redirects: string[]
   accounts: Account[]
+  machines?: Machine[]
 }
 
 const escaped = (text: string) =>
@@ -50,7 +70,7 @@ async function bodyOf(request: IncomingMessage): Promise<URLSearchParams> {
 
 /** An issuer of OpenID Connect that lets people choose who they are: for demos and tests, with a key of its own. */
 export function issuer(options: IssuerOptions): RequestListener {
-  const { url, clientId, clientSecret, redirects, accounts } = options
+  const { url, clientId, clientSecret, redirects, accounts, machines: programs = [] } = options
   const mount = new URL(url).pathname
   const key = generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey
   const provider = new Provider(url, {
@@ -61,16 +81,49 @@ export function issuer(options: IssuerOptions): RequestListener {
         redirect_uris: redirects,
         token_endpoint_auth_method: 'client_secret_post',
       },
+      ...programs.map(({ id, secret, scopes }) => ({
+        client_id: id,
+        client_secret: secret,
+        redirect_uris: [],
+        response_types: [],
+        grant_types: ['client_credentials'],
+        token_endpoint_auth_method: 'client_secret_post' as const,
+        scope: scopes.join(' '),
+      })),
     ],
     jwks: { keys: [{ ...key.export({ format: 'jwk' }), alg: 'RS256', use: 'sig' }] },
     cookies: { keys: [randomBytes(32).toString('base64url')] },
-    scopes: ['openid', 'profile', 'groups'],
+    scopes: ['openid', 'profile', 'groups', ...new Set(programs.flatMap(({ scopes }) => scopes))],
     claims: { openid: ['sub'], profile: ['name', 'preferred_username'], groups: ['groups'] },
     pkce: { required: () => true },
-    features: { devInteractions: { enabled: false } },
+    features: {
+      devInteractions: { enabled: false },
+      clientCredentials: { enabled: true },
+      // Tokens of programs are signed and say what they are for; those of people stay with the issuer.
+      resourceIndicators: {
+        enabled: true,
+        defaultResource: ({ oidc }) =>
+          oidc.params?.['grant_type'] === 'client_credentials' ? tokenAudience : [],
+        useGrantedResource: () => true,
+        getResourceServerInfo: (_context, _resource, client) => ({
+          scope: client.scope ?? '',
+          audience: tokenAudience,
+          accessTokenFormat: 'jwt',
+          accessTokenTTL: 600,
+          jwt: { sign: { alg: 'RS256' } },
+        }),
+      },
+    },
     interactions: { url: (_context, { uid }) => `${mount}/interaction/${uid}` },
     // Whoever comes again chooses again.
-    ttl: { Session: 1, Interaction: 600, Grant: 600, AccessToken: 600, IdToken: 600 },
+    ttl: {
+      Session: 1,
+      Interaction: 600,
+      Grant: 600,
+      AccessToken: 600,
+      ClientCredentials: 600,
+      IdToken: 600,
+    },
     findAccount: (_context, id) => {
       const account = accounts.find(({ name }) => name === id)
       if (!account) return undefined

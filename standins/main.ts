@@ -1,7 +1,7 @@
 import { customerAccounts, meterReadings, paymentsDesk } from './customers'
 import { reservoirLevels, supplyInterruptions } from './network'
 import { billing, connections, hydrants, laboratory, tankers } from './older'
-import { employees, issuer } from './issuer'
+import { employees, issuer, machines } from './issuer'
 import { restServer, type Handlers } from './rest'
 import { witness } from './witness'
 import { readFileSync } from 'node:fs'
@@ -51,6 +51,7 @@ const signOn = issuer({
   clientSecret: process.env['ELM_STANDIN_CLIENT_SECRET'] ?? 'standin',
   redirects: ['127.0.0.1', 'localhost'].map((host) => `http://${host}:${web.port}/sign-on/return`),
   accounts: employees,
+  machines,
 })
 
 restServer(services, { '/issuer': signOn }).listen(port, '127.0.0.1', () => {

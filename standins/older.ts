@@ -122,7 +122,7 @@ const fault = (code: string, text: string) =>
 const element = (text: string, name: string) =>
   new RegExp(`<(?:\\w+:)?${name}>([^<]{0,200})<`).exec(text)?.[1]
 
-/** Lab Sampling: SOAP 1.1, one path for each operation. */
+/** Lab Sampling: SOAP 1.1, at one address; the first element of the body says what is asked. */
 export function laboratory(): Handlers {
   const known = new Map([['S-0004417', 'tap']])
   let next = 5000
@@ -133,8 +133,8 @@ export function laboratory(): Handlers {
     if (id === undefined) return fault('invalid', `The message names no ${tag}`)
     return known.has(id) ? envelope(answer(id)) : fault('unknown', `No sample is called ${id}`)
   }
-  return {
-    'POST /registerSample': ({ text }) => {
+  const operations: Record<string, (call: Call) => Reply> = {
+    registerSample: ({ text }) => {
       const kind = element(text, 'kind')
       if (kind === undefined) return fault('invalid', 'The sample says no kind')
       const id = `S-${String(next++).padStart(7, '0')}`
@@ -143,37 +143,46 @@ export function laboratory(): Handlers {
         `<registerSampleResponse xmlns="${samples}"><id>${id}</id></registerSampleResponse>`,
       )
     },
-    'POST /getSample': (call) =>
+    getSample: (call) =>
       withSample(
         call,
         'id',
         (id) => `<getSampleResponse xmlns="${samples}">${sample(id)}</getSampleResponse>`,
       ),
-    'POST /findSamples': () =>
+    findSamples: () =>
       envelope(
         `<findSamplesResponse xmlns="${samples}">${[...known.keys()].map(sample).join('')}</findSamplesResponse>`,
       ),
-    'POST /listPoints': () =>
+    listPoints: () =>
       envelope(
         `<listPointsResponse xmlns="${samples}"><point><code>BM12-TAP</code><name>Mill End tap</name><zone>BM2</zone></point></listPointsResponse>`,
       ),
-    'POST /discardSample': ({ text }) => {
+    discardSample: ({ text }) => {
       known.delete(element(text, 'id') ?? '')
       return { status: 202 }
     },
-    'POST /getResults': (call) =>
+    getResults: (call) =>
       withSample(
         call,
         'sampleId',
         () =>
           `<getResultsResponse xmlns="${results}"><remark><analyst>lab</analyst><text>clear</text></remark></getResultsResponse>`,
       ),
-    'POST /approveResults': (call) =>
+    approveResults: (call) =>
       withSample(
         call,
         'sampleId',
         () =>
           `<approveResultsResponse xmlns="${results}"><approvedAt>${now()}</approvedAt></approveResultsResponse>`,
       ),
+  }
+
+  return {
+    'POST ': (call) => {
+      const asked = /<(?:\w+:)?Body[^>]*>\s*<(?:\w+:)?(\w+)/.exec(call.text)?.[1] ?? ''
+      return Object.hasOwn(operations, asked)
+        ? operations[asked]!(call)
+        : fault('unknown', `There is no operation ${asked}`)
+    },
   }
 }

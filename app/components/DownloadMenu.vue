@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { PlacementItem } from '~~/shared/api/placements'
 import type { Converted, ConversionRequest } from '~~/shared/api/reading'
 
 /** A revision to download: as it was written, as one document, or in another format. */
@@ -7,6 +8,12 @@ const open = ref(false)
 const to = ref<ConversionRequest['to']>('bundle')
 const dereference = ref(false)
 const syntax = ref<'yaml' | 'json'>('yaml')
+/** Whose backends are named in it. */
+const placement = ref('')
+const placements = shallowRef<PlacementItem[]>([])
+watch(open, async (now) => {
+  if (now) placements.value = (await api.listPlacements({ api: props.slug })).items
+})
 const result = shallowRef<Converted>()
 const { busy, refusal, act } = useAct()
 const place = computed(() => ({ api: props.slug, revision: props.revision }))
@@ -19,7 +26,7 @@ const targets = computed(() => [
   { value: 'swagger-2.0', label: 'Swagger 2.0' },
   { value: 'raml-1.0', label: 'RAML 1.0' },
 ])
-watch([to, dereference, syntax, open], () => (result.value = undefined))
+watch([to, dereference, syntax, placement, open], () => (result.value = undefined))
 
 async function convert() {
   result.value = await act(() =>
@@ -27,6 +34,7 @@ async function convert() {
       to: to.value,
       dereference: dereference.value,
       syntax: syntax.value,
+      ...(placement.value && { placement: placement.value }),
     }),
   )
   if (result.value) offer(result.value.text, result.value.file)
@@ -59,6 +67,15 @@ const originals = () =>
         <option value="json">JSON</option>
       </select>
       <label><input v-model="dereference" type="checkbox" /> every reference written out</label>
+      <label v-if="placements.length">
+        naming the backends of
+        <select v-model="placement">
+          <option value="">none</option>
+          <option v-for="item in placements" :key="item.id" :value="item.id">
+            {{ item.version }} in {{ item.stage }}
+          </option>
+        </select>
+      </label>
       <button class="fill" :disabled="busy">{{ busy ? 'Writing …' : 'Write and save' }}</button>
     </form>
     <Trouble :refusal="refusal" />

@@ -104,8 +104,8 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
   <Trouble :refusal="refusal" />
   <template v-if="!run">
     <p class="soft">
-      What this text would change in the newest and the live revision of every API, before anybody
-      is told.
+      What this text would change in the newest and the live revision of every API, and at every
+      placement, before anybody is told.
     </p>
   </template>
   <template v-else>
@@ -121,7 +121,7 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
     <p v-if="run.state === 'failed'" class="trouble">{{ run.trouble }}</p>
     <p v-else-if="run.state === 'stopped'" class="soft">It was stopped; what it found is below.</p>
     <p v-if="run.state === 'done' && !run.rules.length">
-      Nothing would change in {{ count(run.total, 'revision') }}.
+      Nothing would change, in no definition and at no placement.
     </p>
     <template v-else-if="run.rules.length">
       <p>
@@ -188,6 +188,14 @@ const kindWords = { fails: 'would fail', passes: 'would pass', weighs: 'would we
           </td>
           <td class="nowrap">
             <NuxtLink
+              v-if="place.placement"
+              class="plain"
+              target="_blank"
+              :to="`/placements/${place.placement}`"
+              >{{ place.placement }}</NuxtLink
+            >
+            <NuxtLink
+              v-else
               class="plain"
               target="_blank"
               :to="{

@@ -22,7 +22,9 @@ watch(() => [props.before, props.after], draw)
 onUnmounted(() => view?.destroy())
 </script>
 
-<template><div ref="host" class="merge" /></template>
+<template>
+  <div ref="host" class="merge" tabindex="0" role="region" aria-label="Before and after" />
+</template>
 
 <style scoped>
 .merge {

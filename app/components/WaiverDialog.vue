@@ -2,7 +2,8 @@
 import type { FindingItem } from '~~/shared/api/rules'
 
 /** Asks for an exception for findings, as narrow as they are or wider. */
-const props = defineProps<{ findings: readonly FindingItem[] }>()
+type Excused = Pick<FindingItem, 'rule' | 'api' | 'title' | 'operation' | 'key' | 'message'>
+const props = defineProps<{ findings: readonly Excused[] }>()
 const emit = defineEmits<{ close: []; asked: [says: string] }>()
 
 type Reach = 'place' | 'operation' | 'api' | 'rule'
@@ -13,7 +14,7 @@ const { busy, refusal, act } = useAct()
 const first = computed(() => props.findings[0]!)
 const reaches = computed(() => {
   const [one] = props.findings
-  const same = (pick: (finding: FindingItem) => string) =>
+  const same = (pick: (finding: Excused) => string) =>
     props.findings.every((finding) => pick(finding) === pick(one!))
   return [
     {

@@ -1,6 +1,13 @@
 import { nextTick, ref } from 'vue'
 import { afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
-import { address, asInNuxt, FakeEvents, mounted, replaced } from '../../tests/support/nuxt'
+import {
+  address,
+  asInNuxt,
+  currentRoute,
+  FakeEvents,
+  mounted,
+  replaced,
+} from '../../tests/support/nuxt'
 import { Refusal } from '../utils/api'
 import { useAct } from './useAct'
 import { useChanges } from './useChanges'
@@ -182,6 +189,16 @@ describe('looking again and again', () => {
 })
 
 describe('filters', () => {
+  it('leave the address alone where somebody has gone on to another page', async () => {
+    const { set } = useFilters(['q'])
+    currentRoute.value.path = '/elsewhere'
+    await set({ q: 'late' })
+    currentRoute.value.path = '/'
+    expect(replaced).not.toHaveBeenCalled()
+    await set({ q: 'now' })
+    expect(replaced).toHaveBeenCalledTimes(1)
+  })
+
   it('live in the address, and leave it when they are empty', async () => {
     address.query = { team: 'Field', other: 'kept' }
     const { filters, any, set, toggle, clear } = useFilters(['team', 'q'])

@@ -7,6 +7,8 @@ export function useFilters<K extends string>(names: readonly K[]) {
   const filters = computed(() => recordOf(names, (name) => String(route.query[name] ?? '')))
 
   function set(changes: Partial<Record<K, string>>) {
+    // Who has gone on to another page meanwhile has an address there that is none of this one's.
+    if (router.currentRoute.value.path !== route.path) return Promise.resolve()
     const query = { ...route.query, ...changes }
     for (const [name, value] of Object.entries(query)) if (!value) delete query[name]
     return router.replace({ query })

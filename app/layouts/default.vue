@@ -20,6 +20,7 @@ const tabs = computed(() => [
   { to: '/promotions', label: 'Promotions', number: numbers.value['promotions'] },
   { head: 'Runtime' },
   { to: '/gateways', label: 'Gateways', number: numbers.value['gateways'] },
+  { to: '/policies', label: 'Policies' },
   { to: '/rollouts', label: 'Rollouts' },
   { to: '/desk', label: 'Request desk' },
   { head: 'Record' },
@@ -46,13 +47,10 @@ const typed = useDebounceFn(() => {
   if (follows(route.path)) void look(route.path)
 }, 150)
 const find = () => look('/find')
-watch(
-  () => [route.path, route.query['q']],
-  ([path, q]) => {
-    if (document.activeElement !== search.value || !follows(path) || !q)
-      words.value = follows(path) ? String(q ?? '') : ''
-  },
-)
+watch([() => route.path, () => route.query['q']], ([path, q]) => {
+  if (document.activeElement !== search.value || !follows(path) || !q)
+    words.value = follows(path) ? String(q ?? '') : ''
+})
 
 const help = ref(false)
 /** Where there is no room for the tabs, they are a menu. */

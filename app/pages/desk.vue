@@ -1,8 +1,14 @@
 <script setup lang="ts">
+import { scopesOf } from '~~/core/runtime/placement'
+import { credentialFields, isOpen } from '~~/core/runtime/policies/authenticate'
+import { resolvePolicies } from '~~/core/runtime/resolve'
 import { calledBy } from '~~/shared/operation-name'
-import { joinPaths } from '~~/core/routing/placement'
-import type { DeskResponse } from '~~/shared/api/desk'
+import { joinPaths } from '~~/core/runtime/placement'
+import { until } from '@vueuse/core'
+import type { DeskResponse, HeaderLine } from '~~/shared/api/desk'
 import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
+import type { BodySample } from '~~/shared/api/reading'
+import type { SentRequest } from '~/composables/useDeskHistory'
 
 const route = useRoute()
 const { data: page, refusal: loadRefusal } = useLoad(
@@ -24,6 +30,17 @@ const method = ref('GET')
 const path = ref('')
 const key = ref('')
 const body = ref('')
+const mediaType = ref('application/json')
+const headers = ref<HeaderLine[]>([])
+/** The gateway it is sent through; the first of its group where nobody chose. */
+const gateway = ref('')
+/** As the placement asks for where nobody chose. */
+const scheme = ref<'' | 'http' | 'https'>('')
+const { sent, add, clear } = useDeskHistory()
+const { data: groups } = useLoad(() => api.listGatewayGroups(), ['gateway'])
+const sites = computed(
+  () => groups.value?.items.find(({ name }) => name === placement.value?.group)?.members ?? [],
+)
 const { busy, refusal, act } = useAct()
 const answer = ref<DeskResponse>()
 const sentTo = ref('')
@@ -52,9 +69,10 @@ function pick(name: string) {
   const row = operations.value.find((candidate) => nameOf(candidate) === name)
   if (!row || !placement.value) return
   method.value = row.method
-  path.value = joinPaths(placement.value.basePath, row.path)
-  if (row.method === 'GET' || row.method === 'DELETE') body.value = ''
-  else if (!body.value) body.value = '{}'
+  const soap = soapNames.value.get(name)
+  path.value = soap ? placement.value.basePath : joinPaths(placement.value.basePath, row.path)
+  body.value = ''
+  headers.value = soap?.action ? [{ name: 'SOAPAction', value: `"${soap.action}"` }] : []
 }
 /** What the definition says of the operation, until there is a response to look at. */
 const { data: described } = useLoad(
@@ -65,13 +83,54 @@ const { data: described } = useLoad(
     const { operations: known } = await api.getRevision(place)
     const position = known.findIndex((item) => nameOf(item) === operation.value)
     if (position === -1) return
-    return (await api.getOperation({ ...place, operation: position })).detail
+    const [{ detail }, samples] = await Promise.all([
+      api.getOperation({ ...place, operation: position }),
+      api.listBodySamples({ ...place, operation: position }),
+    ])
+    return { detail, samples: samples.items }
   },
   ['placement'],
   () => `${placement.value?.id} ${placement.value?.revision} ${operation.value}`,
 )
+const samples = computed(() => {
+  const all = described.value?.samples ?? []
+  const now = placement.value
+  if (!now?.soap.length) return all
+  // Envelopes for whoever speaks SOAP, JSON for the REST face.
+  return all.filter(({ mediaType: type }) => type.includes('json') === (now.spec.face === 'rest'))
+})
+const sampleLabel = ({ mediaType: type, example }: BodySample) =>
+  example === undefined ? `made from the schema, ${type}` : `${example}, ${type}`
+function fill(sample: BodySample | undefined) {
+  if (!sample) return
+  body.value = readable(sample.body)
+  mediaType.value = sample.mediaType
+}
+// What somebody wrote stays; an empty body begins with the first that the definition has.
+watch(samples, (list) => {
+  if (!body.value) fill(list[0])
+})
 const open = computed(() => /\{[^}]*\}/.exec(path.value)?.[0])
+const written = computed(() => headers.value.filter(({ name }) => name.trim() !== ''))
+/** A request that was sent before, to be changed or sent again. */
+async function again(request: SentRequest) {
+  if (placementId.value !== request.placement) {
+    placementId.value = request.placement
+    await until(() => placement.value?.id).toBe(request.placement)
+    await nextTick()
+  }
+  operation.value = request.operation
+  method.value = request.method
+  path.value = request.path
+  gateway.value = request.gateway
+  scheme.value = request.scheme ?? ''
+  headers.value = request.headers.map((line) => ({ ...line }))
+  mediaType.value = request.mediaType
+  body.value = request.body
+  answer.value = request.response
+}
 async function send() {
+  const now = placement.value
   if (placement.value) sessionStorage.setItem(`key:${placement.value.id}`, key.value)
   sentTo.value = placement.value ? `https://${placement.value.host}${path.value}` : ''
   answer.value = await act(() =>
@@ -82,37 +141,59 @@ async function send() {
         method: method.value,
         path: path.value,
         ...(key.value && { key: key.value }),
-        ...(body.value && { body: body.value, mediaType: 'application/json' }),
+        ...(gateway.value && { gateway: gateway.value }),
+        ...(scheme.value && { scheme: scheme.value }),
+        ...(written.value.length > 0 && { headers: written.value }),
+        ...(body.value && { body: body.value, mediaType: mediaType.value }),
       },
     ),
   )
+  if (!answer.value || !now) return
+  add({
+    placement: now.id,
+    label: placementLabel(now),
+    operation: operation.value,
+    method: method.value,
+    path: path.value,
+    gateway: gateway.value,
+    scheme: scheme.value,
+    headers: written.value,
+    mediaType: mediaType.value,
+    body: body.value,
+    response: answer.value,
+  })
 }
-const pretty = computed(() => {
-  const text = answer.value?.body ?? ''
-  try {
-    return JSON.stringify(JSON.parse(text), null, 2)
-  } catch {
-    return text
-  }
-})
+const pretty = computed(() => readable(answer.value?.body ?? ''))
 const placementLabel = ({ title, version, stage, group }: PlacementItem) =>
   `${title} ${version} in ${stage}, ${group}`
 const chosenRow = computed(() => operations.value.find((row) => nameOf(row) === operation.value))
-const soapNames = computed(() => new Map(placement.value?.soap.map((row) => [nameOf(row), row])))
+/** What is called by SOAP; nothing of it where callers speak JSON. */
+const soapNames = computed(
+  () =>
+    new Map(
+      placement.value?.spec.face ? [] : placement.value?.soap.map((row) => [nameOf(row), row]),
+    ),
+)
 function operationLabel(row: RouteRowBody): string {
   const { method: called, name } = calledBy({ ...row, soap: soapNames.value.get(nameOf(row)) })
   return `${called} ${name}${row.treatment.kind === 'withheld' ? ' (withheld)' : ''}`
 }
-const labels: Record<string, string> = {
-  request: 'Request',
-  host: 'Host',
-  route: 'Route',
-  key: 'Key',
-  limit: 'Limit',
-  rewrite: 'Rewriting',
-  backend: 'Backend',
-  mock: 'Mock',
-}
+/** Which credential is asked for, from whichever scope. */
+const resolved = computed(() => {
+  if (!placement.value) return undefined
+  const { spec, outer } = placement.value
+  return resolvePolicies(scopesOf(spec, outer))
+})
+const authentication = computed(() => resolved.value?.authentication?.config)
+const usualScheme = computed(() =>
+  (resolved.value?.transport?.config.plain ?? 'served') === 'served' ? 'http' : 'https',
+)
+const schemes = ['https', 'http'].map((value) => ({ value, label: value }))
+const shownKey = computed(() =>
+  isOpen(authentication.value)
+    ? { headers: {} as Record<string, string>, query: undefined }
+    : { query: undefined, ...credentialFields(authentication.value, key.value || '…') },
+)
 const quote = (value: string) => `'${value.replaceAll("'", String.raw`'\''`)}'`
 const command = computed(
   () =>
@@ -120,11 +201,16 @@ const command = computed(
     [
       'curl',
       method.value === 'GET' ? '' : `-X ${method.value}`,
-      quote(`https://${placement.value.host}${path.value}`),
-      placement.value.keyHeader
-        ? `-H ${quote(`${placement.value.keyHeader}: ${key.value || '…'}`)}`
+      quote(
+        `${scheme.value || 'https'}://${placement.value.host}${path.value}${shownKey.value.query ? `${path.value.includes('?') ? '&' : '?'}${shownKey.value.query.name}=${shownKey.value.query.value}` : ''}`,
+      ),
+      ...Object.entries(shownKey.value.headers).map(
+        ([name, value]) => `-H ${quote(`${name}: ${value}`)}`,
+      ),
+      ...written.value.map(({ name, value }) => `-H ${quote(`${name}: ${value}`)}`),
+      body.value
+        ? `-H ${quote(`Content-Type: ${mediaType.value}`)} --data-binary ${quote(body.value)}`
         : '',
-      body.value ? `-H 'Content-Type: application/json' -d ${quote(body.value)}` : '',
     ]
       .filter(Boolean)
       .join(' '),
@@ -185,21 +271,51 @@ const command = computed(
           ></label
         >
         <label class="field"
-          ><span>Key</span
+          ><span>Credential</span
           ><InputText
             v-model="key"
             class="mono"
             autocomplete="off"
-            :placeholder="placement.keyHeader ? `in ${placement.keyHeader}` : 'none is asked for'"
+            :placeholder="placement.credential"
         /></label>
       </div>
-      <label v-if="body || !['GET', 'DELETE', 'HEAD'].includes(method)" class="field"
-        ><span>Body, as JSON</span
-        ><Textarea v-model="body" class="mono" rows="5" spellcheck="false"
-      /></label>
+      <DeskHeaders v-model="headers" />
+      <template v-if="body || !['GET', 'DELETE', 'HEAD'].includes(method)">
+        <label class="field"
+          ><span>Body</span><Textarea v-model="body" class="mono" rows="6" spellcheck="false"
+        /></label>
+        <div class="line">
+          <label class="field"
+            ><span>Media type of the body</span><InputText v-model="mediaType" class="mono"
+          /></label>
+          <label v-if="samples.length" class="field wide"
+            ><span>Fill the body from</span>
+            <select @change="fill(samples[Number(textOf($event))])">
+              <option v-for="(sample, index) in samples" :key="index" :value="index">
+                {{ sampleLabel(sample) }}
+              </option>
+            </select>
+          </label>
+        </div>
+      </template>
       <div class="bar">
         <button class="fill" :disabled="busy || !path">{{ busy ? 'Sending …' : 'Send' }}</button>
-        <code class="soft address">{{ method }} https://{{ placement.host }}{{ path }}</code>
+        <FilterChip
+          v-if="sites.length > 1"
+          v-model="gateway"
+          label="Through"
+          :any="sites[0]!"
+          :options="sites.map((value) => ({ value, label: value }))"
+        />
+        <FilterChip
+          v-model="scheme"
+          label="Scheme"
+          :any="`as placed (${usualScheme})`"
+          :options="schemes"
+        />
+        <code class="soft address"
+          >{{ method }} {{ scheme || 'https' }}://{{ placement.host }}{{ path }}</code
+        >
       </div>
       <details class="soft small">
         <summary>The same from a terminal</summary>
@@ -231,22 +347,28 @@ const command = computed(
     </section>
     <section v-else-if="described && chosenRow" class="described">
       <h3>{{ operationLabel(chosenRow) }} <small>as the definition has it</small></h3>
-      <OperationView :operation="described" />
+      <OperationView :operation="described.detail" />
     </section>
+    <DeskHistory v-if="sent.length" :sent="sent" @again="again($event)" @clear="clear()" />
     <template #margin>
       <h2>The request’s way</h2>
       <p v-if="!answer" class="soft">
-        Each step stands here when a request has been sent: host, route, key, limit, rewriting,
-        backend.
+        Each step stands here when a request has been sent, with the policy behind it.
       </p>
       <template v-else>
         <p class="verdict" :class="{ bad: answer.steps.some((step) => !step.passed) }">
           {{ answer.verdict }}
         </p>
         <ol class="way">
-          <li v-for="step in answer.steps" :key="step.name" :class="{ stopped: !step.passed }">
-            <b>{{ labels[step.name] ?? step.name }}</b> <i>{{ step.passed ? '✓' : '✕' }}</i>
+          <li v-for="(step, index) in answer.steps" :key="index" :class="{ stopped: !step.passed }">
+            <b>{{ stepTitle(step.name) }}</b> <i>{{ step.passed ? '✓' : '✕' }}</i>
             <div>{{ step.text }}</div>
+            <NuxtLink
+              v-if="step.policy && placement"
+              class="plain small"
+              :to="{ path: `/placements/${placement.id}`, query: { policy: step.policy } }"
+              >{{ policyTitle(step.policy) }}</NuxtLink
+            >
           </li>
         </ol>
       </template>

@@ -7,6 +7,7 @@ const tokens = computed(() => data.value?.items ?? [])
 const scopes: { value: TokenScope; label: string }[] = [
   { value: 'read', label: 'read the register and the rulebook' },
   { value: 'check', label: 'check texts that are not in the register' },
+  { value: 'upload', label: 'upload what a gateway runs that is only read' },
   { value: 'write', label: 'change whatever you may change' },
 ]
 const name = ref('')

@@ -1,4 +1,4 @@
-import { operationKey } from '../routing/placement'
+import { operationKey } from '../runtime/placement'
 
 export interface OperationChange {
   added: string[]

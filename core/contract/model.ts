@@ -150,6 +150,12 @@ export interface Callback extends Part {
   operations: Operation[]
 }
 
+/** A name in a namespace; an empty namespace is none. */
+export interface QualifiedName {
+  namespace: string
+  name: string
+}
+
 /** How an operation travels as SOAP (WSDL 1.1 section 3, WSDL 2.0 part 2 section 5). */
 export interface SoapBinding {
   /** The port type, or the interface, that the operation is one of. */
@@ -159,6 +165,9 @@ export interface SoapBinding {
   style: 'document' | 'rpc'
   use: 'literal' | 'encoded'
   action?: string
+  /** The first elements of the bodies of its messages, where a message has one. */
+  input?: QualifiedName
+  output?: QualifiedName
   headers: { name: string; schema: Schema }[]
   addresses: string[]
 }

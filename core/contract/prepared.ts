@@ -1,8 +1,8 @@
 import { format as formats } from '@cfworker/json-schema'
 import { matches } from '../text/pattern'
 import { isObject } from '../text/values'
-import type { Contract, Schema, SchemaObject } from './model'
-import { isSchema, referencedName, schemasByName, wholeSchema } from './schemas'
+import type { Schema, SchemaObject } from './model'
+import { isSchema, referencedName, schemasByName, wholeSchema, type WithSchemas } from './schemas'
 
 /** What is asked while a value is looked at; one value is looked at at a time. */
 export const looking = {
@@ -112,7 +112,7 @@ export class PreparedSchemas {
   private readonly waiting: SchemaObject[] = []
   private named: Set<Schema> | undefined
 
-  constructor(private readonly contract: Contract) {
+  constructor(private readonly contract: WithSchemas) {
     this.byReference = new Proxy<Record<string, Schema>>(Object.create(null) as never, {
       get: (known, reference) =>
         typeof reference === 'string'
@@ -254,9 +254,9 @@ function setTexts(made: SchemaObject, { format, pattern }: SchemaObject): void {
   made['allOf'] = [...schemasIn(made['allOf']), asked]
 }
 
-const prepared = new WeakMap<Contract, PreparedSchemas>()
+const prepared = new WeakMap<WithSchemas, PreparedSchemas>()
 
-export function preparedSchemas(contract: Contract): PreparedSchemas {
+export function preparedSchemas(contract: WithSchemas): PreparedSchemas {
   let known = prepared.get(contract)
   if (!known) prepared.set(contract, (known = new PreparedSchemas(contract)))
   return known

@@ -1,6 +1,6 @@
 import { isObject, namesOf } from '../text/values'
-import type { Contract, MediaType, Operation, Response, Schema, SchemaObject } from './model'
-import { resolveSchema, typesOf, wholeSchema } from './schemas'
+import type { Schema, SchemaObject } from './model'
+import { resolveSchema, typesOf, wholeSchema, type WithSchemas } from './schemas'
 
 /** Levels and values of a sample: schemas that hold one another multiply, and nobody reads a sample of megabytes. */
 const deepest = 12
@@ -21,7 +21,7 @@ export interface Sampling {
  * itself, and what is optional beyond {@link mostValues} values, is left out. Patterns are kept where somebody knows how.
  */
 export function sampleValue(
-  contract: Contract,
+  contract: WithSchemas,
   schema: Schema | undefined,
   sampling: Sampling = {},
 ): unknown {
@@ -34,7 +34,7 @@ class Sampler {
   private values = 0
 
   constructor(
-    private readonly contract: Contract,
+    private readonly contract: WithSchemas,
     private readonly sampling: Sampling,
   ) {}
 
@@ -66,9 +66,23 @@ class Sampler {
     }
     for (const key of ['oneOf', 'anyOf']) {
       const choices = s[key]
-      if (Array.isArray(choices) && choices.length > 0) return this.chosen(choices as Schema[])
+      if (!Array.isArray(choices) || choices.length === 0) continue
+      return isObject(s['properties'])
+        ? this.object(this.withChoice(s, choices[0] as Schema))
+        : this.chosen(choices as Schema[])
     }
     return this.byType(s)
+  }
+
+  /** What an object says itself together with what one of its choices says. */
+  private withChoice(s: SchemaObject, choice: Schema): SchemaObject {
+    const more = wholeSchema(this.contract, choice)
+    if (!isObject(more)) return s
+    return {
+      ...s,
+      properties: { ...(s['properties'] as object), ...(more['properties'] as object | undefined) },
+      required: [...namesOf(s['required']), ...namesOf(more['required'])],
+    }
   }
 
   /** The first choice that can be shown. */
@@ -161,27 +175,4 @@ function stringOf(format: unknown): string {
   if (format === 'ipv6') return '2001:db8::1'
   if (format === 'hostname') return 'brackenmere.example'
   return 'text'
-}
-
-/** What a mock answers: status, media type and body text, from the operation's own first success response. */
-export interface MockResponse {
-  status: number
-  mediaType?: string
-  body?: string
-}
-
-const success = (response: Response) => /^2\d\d$/.test(response.status)
-
-/** The mock answer of an operation, from its examples where it has them and from its schemas otherwise. */
-export function mockResponse(contract: Contract, operation: Operation): MockResponse {
-  const response = operation.responses.find(success)
-  if (!response) return { status: 200 }
-  const status = Number(response.status)
-  const media: MediaType | undefined =
-    response.content.find((content) => /[/+]json\b/.test(content.type)) ?? response.content[0]
-  if (!media) return { status }
-  const value = media.examples[0]?.value ?? sampleValue(contract, media.schema)
-  const body =
-    typeof value === 'string' && !media.type.includes('json') ? value : JSON.stringify(value)
-  return { status, mediaType: media.type, body }
 }

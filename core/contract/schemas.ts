@@ -1,6 +1,11 @@
 import { pointerStep, unescapeSegment } from '../text/pointer'
 import { isObject } from '../text/values'
-import type { Contract, Schema, SchemaObject } from './model'
+import type { NamedSchema, Schema, SchemaObject } from './model'
+
+/** Whatever has named schemas that others refer to: a contract, or what is kept of one. */
+export interface WithSchemas {
+  schemas: readonly Pick<NamedSchema, 'name' | 'schema'>[]
+}
 
 const container = '#/components/schemas'
 
@@ -13,10 +18,10 @@ export function referencedName(reference: string): string | undefined {
   return unescapeSegment(reference.slice(container.length + 1))
 }
 
-const indexes = new WeakMap<Contract, Map<string, Schema>>()
+const indexes = new WeakMap<WithSchemas, Map<string, Schema>>()
 
 /** The schemas of a contract by name. */
-export function schemasByName(contract: Contract): Map<string, Schema> {
+export function schemasByName(contract: WithSchemas): Map<string, Schema> {
   let index = indexes.get(contract)
   if (!index) {
     index = new Map(contract.schemas.map(({ name, schema }) => [name, schema]))
@@ -26,7 +31,10 @@ export function schemasByName(contract: Contract): Map<string, Schema> {
 }
 
 /** Follows references from a schema to one that is none; circles and missing targets give undefined. */
-export function resolveSchema(contract: Contract, schema: Schema | undefined): Schema | undefined {
+export function resolveSchema(
+  contract: WithSchemas,
+  schema: Schema | undefined,
+): Schema | undefined {
   if (!isObject(schema) || typeof schema['$ref'] !== 'string') return schema
   let known = resolved.get(contract)
   if (!known) resolved.set(contract, (known = new Map<string, Schema | undefined>()))
@@ -36,7 +44,7 @@ export function resolveSchema(contract: Contract, schema: Schema | undefined): S
 }
 
 /** What each reference leads to in the end. */
-const resolved = new WeakMap<Contract, Map<string, Schema | undefined>>()
+const resolved = new WeakMap<WithSchemas, Map<string, Schema | undefined>>()
 
 function followed(index: ReadonlyMap<string, Schema>, reference: string): Schema | undefined {
   // A chain that is longer than there are schemas goes round in a circle.
@@ -115,7 +123,7 @@ export function withPart(schema: SchemaObject, part: Schema): SchemaObject {
 }
 
 /** What a schema asks in the end: its references followed, {@link joined} with what stands beside them on the way. */
-export function wholeSchema(contract: Contract, schema: Schema | undefined): Schema | undefined {
+export function wholeSchema(contract: WithSchemas, schema: Schema | undefined): Schema | undefined {
   const end = resolveSchema(contract, schema)
   if (end === undefined || !isObject(schema) || typeof schema['$ref'] !== 'string') return end
   const next = schemasByName(contract).get(referencedName(schema['$ref'])!)
@@ -131,7 +139,7 @@ export function wholeSchema(contract: Contract, schema: Schema | undefined): Sch
   return whole
 }
 
-const wholes = new WeakMap<Contract, WeakMap<SchemaObject, Schema>>()
+const wholes = new WeakMap<WithSchemas, WeakMap<SchemaObject, Schema>>()
 
 /** The names of the types a schema allows; none where it says nothing. */
 export function typesOf({ type }: SchemaObject): string[] {

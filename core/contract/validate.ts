@@ -2,7 +2,8 @@ import { validate, type OutputUnit } from '@cfworker/json-schema'
 import { unescapeSegment } from '../text/pointer'
 import { isObject } from '../text/values'
 import { looking, patternOf, preparedSchemas, type PreparedSchemas } from './prepared'
-import type { Contract, Schema } from './model'
+import type { Schema } from './model'
+import type { WithSchemas } from './schemas'
 
 /** Longer lists are not searched for equal items: each would be compared with each. */
 const mostCompared = 1000
@@ -14,7 +15,7 @@ const mostCompared = 1000
  * is a value too deep to be looked at.
  */
 export function invalidity(
-  contract: Contract,
+  contract: WithSchemas,
   value: unknown,
   schema: Schema | undefined,
   step: () => void = () => undefined,
@@ -38,8 +39,14 @@ function errorsOf(value: unknown, asked: Schema, { byReference }: PreparedSchema
 }
 
 function hasLongList(value: unknown): boolean {
-  if (Array.isArray(value)) return value.length > mostCompared || value.some(hasLongList)
-  return isObject(value) && Object.values(value).some(hasLongList)
+  const waiting = [value]
+  while (waiting.length > 0) {
+    const here = waiting.pop()
+    if (Array.isArray(here) && here.length > mostCompared) return true
+    if (typeof here === 'object' && here !== null)
+      for (const part of Object.values(here)) waiting.push(part)
+  }
+  return false
 }
 
 /** Keywords of an error that only say that one further in follows. */

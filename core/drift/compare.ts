@@ -1,30 +1,33 @@
-import { keyText, limitText } from '../routing/placement'
-import { identity, isServed, type Route } from '../routing/routes'
+import { wordsOf, policyKinds, policyNames, type PolicyName } from '../runtime/policies'
+import { lifecycleText } from '../runtime/lifecycle'
+import { redirectText } from '../runtime/redirect'
+import { identity, isServed, routeName, type Route, type BackendTarget } from '../runtime/routes'
+import type { Described } from '../runtime/described'
+import type { Face } from '../runtime/rest-face'
+import { sha256Hex } from '../ledger/chain'
+import { canonical } from '../text/canonical'
+import { isSame } from '../text/values'
 
 /** One thing a gateway does differently from what was approved, with both values in words. */
 export interface Difference {
   /** `GET /supply/v2/notices/{id}`: the outside path. */
   where: string
-  what:
-    | 'route'
-    | 'backend'
-    | 'address'
-    | 'time limit'
-    | 'mock'
-    | 'prefix'
-    | 'key'
-    | 'keys'
-    | 'rate limit'
-    | 'version'
+  /** What differs: the title of a policy in lower case, or a part of the route itself. */
+  what: string
   ledger: string
   gateway: string
   cause: string
 }
 
-const targetText = ({ target }: Route) => {
+/** Where requests of a route go, in words. */
+export const targetText = (target: Route['target']): string => {
   if (target.kind === 'withheld') return 'withheld'
+  if (target.kind === 'redirect') return redirectText(target)
   return target.kind === 'mock' ? 'mocked' : `served by ${target.name}`
 }
+
+const addressText = ({ targets }: BackendTarget) =>
+  targets.map(({ url, weight }) => (targets.length > 1 ? `${url} (${weight})` : url)).join(', ')
 
 const prefixText = (route: Route) => {
   const prefix = route.rewrite?.prefix
@@ -35,44 +38,104 @@ const prefixText = (route: Route) => {
 }
 
 /** Key names in use, for telling which key somebody added or took away. */
-const keyNames = (route: Route) =>
-  (route.key?.keys ?? [])
-    .map((k) => `${k.name} ${k.sha256.slice(0, 8)}`)
+const keyNames = ({ credentials }: Route) =>
+  credentials
+    .map(({ name, sha256 }) => `${name} ${sha256.slice(0, 8)}`)
     .sort()
     .join(', ') || 'none'
 
-type Facet = Pick<Difference, 'what' | 'cause'> & { text: (route: Route) => string }
+const digests = new WeakMap<object, string>()
+
+/** A definition by its content, which is worked out once for all routes. */
+function digestOf(described: Described | Face): string {
+  let digest = digests.get(described)
+  if (digest === undefined) {
+    digest = `definition ${sha256Hex(canonical(described)).slice(0, 12)}`
+    digests.set(described, digest)
+  }
+  return digest
+}
+
+/** What may differ, in words: the first of them that differs is shown. */
+type Facet = Pick<Difference, 'what' | 'cause'> & { texts: (route: Route) => string[] }
 
 const edited = 'Somebody changed it on the gateway'
 
+/** A policy in words, shortly, with its note, and as it is written: the first in which two differ is what is shown. */
+const policyTexts = (policy: PolicyName, route: Route): string[] => {
+  const config = route.policies[policy]
+  if (!config) return ['none', 'none', 'none']
+  const { text, note } = wordsOf(policy, config)
+  return [text, note === undefined ? text : `${text} (${note})`, canonical(config)]
+}
+
+const policyFacets = policyNames.map((policy): Facet & { policy: PolicyName } => ({
+  policy,
+  what: policyKinds[policy].title.toLowerCase(),
+  texts: (route) => policyTexts(policy, route),
+  cause: policy === 'authentication' ? 'The protection was changed on the gateway' : edited,
+}))
+
 const facets: Facet[] = [
-  { what: 'backend', text: targetText, cause: edited },
+  { what: 'backend', texts: ({ target }) => [targetText(target)], cause: edited },
   {
     what: 'address',
-    text: ({ target }) => (target.kind === 'backend' ? target.url : ''),
+    texts: ({ target }) => (target.kind === 'backend' ? [addressText(target)] : []),
     cause: 'The backend was pointed somewhere else on the gateway',
   },
   {
+    what: 'address of the share',
+    texts: ({ share }) => [share ? addressText(share) : 'none'],
+    cause: 'The share of traffic was sent somewhere else on the gateway',
+  },
+  {
     what: 'time limit',
-    text: ({ target }) => (target.kind === 'backend' ? `${target.timeoutMs} ms` : ''),
+    texts: ({ target }) => (target.kind === 'backend' ? [`${target.timeoutMs} ms`] : []),
     cause: edited,
   },
   {
     what: 'mock',
-    text: ({ target }) => (target.kind === 'mock' ? JSON.stringify(target.answer) : ''),
+    texts: ({ target }) =>
+      target.kind === 'mock'
+        ? [JSON.stringify(target.answers[0]), JSON.stringify(target.answers)]
+        : [],
     cause: 'The mock answers something else than was approved',
   },
-  { what: 'prefix', text: prefixText, cause: edited },
   {
-    what: 'key',
-    text: (route) => keyText(route.key?.header),
-    cause: 'The protection was changed on the gateway',
+    what: 'plain http',
+    texts: ({ listener }) => [listener === undefined ? 'taken too' : 'not taken'],
+    cause: 'The listener was changed on the gateway',
   },
-  { what: 'keys', text: keyNames, cause: 'A key was added or taken away on the gateway' },
-  { what: 'rate limit', text: (route) => limitText(route.limit), cause: edited },
+  { what: 'prefix', texts: (route) => [prefixText(route)], cause: edited },
+  {
+    what: 'keys',
+    texts: (route) => [keyNames(route)],
+    cause: 'A key was added or taken away on the gateway',
+  },
+  {
+    what: 'definition',
+    texts: ({ described }) => [described ? digestOf(described) : 'none'],
+    cause: 'The gateway holds requests against another definition',
+  },
+  {
+    what: 'rest face',
+    texts: ({ face }) => [
+      face ? 'JSON' : 'none',
+      face ? `${digestOf(face.of)} ${canonical(face.call)}` : 'none',
+    ],
+    cause: 'Messages are translated by something else than was approved',
+  },
+  {
+    what: 'deprecation',
+    texts: ({ lifecycle }) => [
+      lifecycleText(lifecycle),
+      `${lifecycleText(lifecycle)}; read ${lifecycle?.documentation ?? 'nothing'}`,
+    ],
+    cause: 'Callers are told something else of its end',
+  },
   {
     what: 'version',
-    text: (route) => `${route.version} revision ${route.revision}`,
+    texts: (route) => [`${route.version} revision ${route.revision}`],
     cause: 'The gateway runs another revision',
   },
 ]
@@ -87,17 +150,17 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
   const differences: Difference[] = []
   const shared: [Route, Route][] = []
   const taken = (route: Route) => ({
-    where: `${route.method} ${route.path}`,
+    where: routeName(route),
     what: 'route' as const,
-    ledger: targetText(route),
+    ledger: targetText(route.target),
     gateway: isServed(route) ? 'not served' : 'not kept from other routes',
     cause: 'The route was taken off the gateway',
   })
   const added = (route: Route) => ({
-    where: `${route.method} ${route.path}`,
+    where: routeName(route),
     what: 'route' as const,
     ledger: 'withheld',
-    gateway: targetText(route),
+    gateway: targetText(route.target),
     cause: 'A route was added on the gateway by hand',
   })
   for (const route of approved) {
@@ -108,16 +171,27 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
   }
   for (const route of running)
     if (isServed(route) && !ours.has(identity(route))) differences.push(added(route))
-  for (const facet of facets) differences.push(...compareFacet(facet, shared))
+  for (const facet of facets) differences.push(...compareFacet(facet, shared, shared.length))
+  for (const facet of policyFacets) {
+    const different = shared.filter(
+      ([mine, other]) => !isSame(mine.policies[facet.policy], other.policies[facet.policy]),
+    )
+    differences.push(...compareFacet(facet, different, shared.length))
+  }
   return differences
 }
 
-function compareFacet({ what, text, cause }: Facet, pairs: [Route, Route][]): Difference[] {
+function compareFacet(
+  { what, texts, cause }: Facet,
+  pairs: [Route, Route][],
+  of: number,
+): Difference[] {
   const found = new Map<string, { first: Route; count: number; ledger: string; gateway: string }>()
   for (const [mine, theirs] of pairs) {
-    const ledger = text(mine)
-    const gateway = text(theirs)
-    if (ledger === gateway || ledger === '' || gateway === '') continue
+    const [ours, others] = [texts(mine), texts(theirs)]
+    const shown = ours.findIndex((text, index) => text !== others[index])
+    const [ledger, gateway] = [ours[shown], others[shown]]
+    if (ledger === undefined || gateway === undefined) continue
     const key = `${ledger}\n${gateway}`
     const known = found.get(key)
     if (known) known.count++
@@ -125,11 +199,7 @@ function compareFacet({ what, text, cause }: Facet, pairs: [Route, Route][]): Di
   }
   return [...found.values()].map(({ first, count, ledger, gateway }) => ({
     where:
-      count === 1
-        ? `${first.method} ${first.path}`
-        : count === pairs.length
-          ? 'every operation'
-          : `${count} operations`,
+      count === 1 ? routeName(first) : count === of ? 'every operation' : `${count} operations`,
     what,
     ledger,
     gateway,

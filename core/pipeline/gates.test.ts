@@ -4,6 +4,7 @@ import { judgeChange, judgeGates, open, type GateFacts, type Replaced } from './
 
 const facts: GateFacts = {
   mustFindings: 0,
+  placementFindings: [],
   fromStage: 'Trial',
   placed: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
   replaced: [],

@@ -20,6 +20,8 @@ export interface ReviewFacts {
 
 export interface GateFacts extends ReviewFacts {
   mustFindings: number
+  /** What would stand at MUST against the placements in the next stage. */
+  placementFindings: readonly string[]
   fromStage: string
   /** Placements of the version in the stage it stands in. */
   placed: { name: string; checked: boolean; differences: number }[]
@@ -42,21 +44,48 @@ export function judgeGates(facts: GateFacts): Gate[] {
   return [findings(facts), drift(facts), version(facts), approval(facts)]
 }
 
-/** Judges the gate of a change where a version stands already. */
-export const judgeChange = (facts: ReviewFacts): Gate[] => [approval(facts)]
+/** Judges the gates of a change where a version stands already; `findings` are those that the change would bring. */
+export const judgeChange = (facts: ReviewFacts, findings?: readonly string[]): Gate[] => [
+  ...(findings ? [served(findings)] : []),
+  approval(facts),
+]
 
 /** Whether every gate stands open. */
 export const open = (gates: Gate[]) => gates.every((gate) => gate.state === 'passed')
 
-function findings({ mustFindings }: GateFacts): Gate {
-  const passed = mustFindings === 0
+function findings({ mustFindings, placementFindings }: GateFacts): Gate {
+  const troubles = [
+    ...(mustFindings > 0
+      ? [`${count(mustFindings, 'finding')} at MUST; fix them in a new version`]
+      : []),
+    ...atPlacements(placementFindings),
+  ]
   return {
     id: 'findings',
     title: 'No finding at MUST',
-    state: passed ? 'passed' : 'failed',
-    text: passed
-      ? 'The revision keeps every rule at MUST'
-      : `${count(mustFindings, 'finding')} at MUST; fix them in a new version`,
+    state: troubles.length === 0 ? 'passed' : 'failed',
+    text:
+      troubles.length === 0
+        ? 'The revision, and how it would be served, keep every rule at MUST'
+        : troubles.join('. '),
+  }
+}
+
+/** The first of them in words, and how many others there are. */
+function atPlacements([first, ...others]: readonly string[]): string[] {
+  if (first === undefined) return []
+  const more = others.length === 0 ? '' : `, and ${count(others.length, 'other')}`
+  return [`How it would be served breaks rules at MUST: ${first}${more}`]
+}
+
+/** The gate of a change, where rules speak about what would run. */
+function served(findings: readonly string[]): Gate {
+  const [text] = atPlacements(findings)
+  return {
+    id: 'findings',
+    title: 'No finding at MUST',
+    state: text === undefined ? 'passed' : 'failed',
+    text: text ?? 'How it would be served keeps every rule at MUST',
   }
 }
 

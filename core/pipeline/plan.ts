@@ -1,6 +1,6 @@
 import { sha256Hex } from '../ledger/chain'
 import { canonical } from '../text/canonical'
-import type { PlacementSpec } from '../routing/placement'
+import type { PlacementSpec } from '../runtime/placement'
 
 /** Everything a plan depends on; an approval is given to exactly this. */
 export interface PlanBasis {

@@ -4,11 +4,12 @@ import type { Documents } from '../text/documents'
 import type { Diagnostic } from '../text/diagnostic'
 import { weightOf } from './binding'
 import { compileCondition } from './cel'
-import { scopeOf, Subjects, type Surroundings } from './facts/collect'
+import { scopeOf, Subjects, type Frames, type Surroundings } from './facts/collect'
 import type { Fact } from './facts/fact'
 import { ConditionError, newMeter, type Meter, type ConditionPart } from './meter'
 import {
   emptyEstate,
+  isRuntimeKind,
   type Circumstances,
   type Edition,
   type Finding,
@@ -80,7 +81,7 @@ export function prepareRule(rule: Rule): Ready {
 /** Rules that came from elsewhere again are told by what they say. */
 const prepared = new Map<string, Ready | RuleFault>()
 
-function prepare(rules: Rule[]): Prepared {
+export function prepare(rules: Rule[]): Prepared {
   const result: Prepared = { ready: [], faults: [] }
   for (const rule of rules) {
     const key = JSON.stringify([rule.id, rule.about, rule.where, rule.expect, rule.message])
@@ -131,7 +132,8 @@ export function check(
   const unplaced: Unplaced[] = []
   const result: CheckResult = { findings: [], faults: [...faults], reach: [] }
   const asked = ready.filter(
-    ({ rule: { formats } }) => !formats || formats.includes(contract.format.name),
+    ({ rule: { about, formats } }) =>
+      !isRuntimeKind(about) && (!formats || formats.includes(contract.format.name)),
   )
   for (const [i, judged] of judge(asked, subjects).entries()) {
     const { rule } = asked[i]!
@@ -176,7 +178,7 @@ interface Trial extends Ready {
  * What each rule finds. Subjects are gone through once for all rules about their kind, while they are at hand; a rule that
  * fails on one is done, and what it found before stands.
  */
-function judge(ready: readonly Ready[], subjects: Subjects): Judged[] {
+export function judge(ready: readonly Ready[], subjects: Frames): Judged[] {
   const trials = ready.map((entry): Trial => {
     const judged = { asked: 0, broken: [], fault: undefined }
     return { ...entry, judged, meter: newMeter(subjects.world) }
@@ -191,7 +193,7 @@ function judge(ready: readonly Ready[], subjects: Subjects): Judged[] {
   return trials.map(({ judged }) => judged)
 }
 
-function judgeKind(kind: SubjectKind, trials: Trial[], subjects: Subjects): void {
+function judgeKind(kind: SubjectKind, trials: Trial[], subjects: Frames): void {
   const frame: unknown[] = []
   let going = trials
   subjects.each(kind, (fact) => {

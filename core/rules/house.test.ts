@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
 import { looksLikeDefinition } from '../formats/detect'
 import { validityGroup } from './model'
+import { isAboutRuntime } from './runtime'
 import { completeSample, runSamples } from './samples'
 import { checkText, isWord, readHouse } from '../../tests/support/rules'
 
@@ -36,7 +37,9 @@ describe('the house rulebook', () => {
   )
 
   it('says nothing that stutters, when every rule meets every sample and the definitions of the demo', () => {
-    const samples = house.rules.flatMap(({ samples: { breaks, passes } }) => [...breaks, ...passes])
+    const samples = house.rules
+      .filter((rule) => !isAboutRuntime(rule))
+      .flatMap(({ samples: { breaks, passes } }) => [...breaks, ...passes])
     const said = new Set<string>()
     for (const text of [...samples.map(completeSample), ...demoTexts()]) {
       const { findings } = checkText(text, house, { api: 'sample' })

@@ -5,8 +5,8 @@ import type { Estate } from './facts/fact'
 export const levels = ['MUST', 'SHOULD', 'MAY'] as const
 export type Level = (typeof levels)[number]
 
-/** What a rule speaks about; its condition sees one of them at a time, by this name. */
-export const subjectKinds = [
+/** What a rule about definitions speaks about. */
+export const definitionKinds = [
   'definition',
   'server',
   'path',
@@ -25,7 +25,17 @@ export const subjectKinds = [
   'soapBinding',
   'change',
 ] as const
+
+/** What a rule about what runs speaks about. */
+export const runtimeKinds = ['placement', 'route', 'policy', 'backend', 'gateway'] as const
+export type RuntimeKind = (typeof runtimeKinds)[number]
+
+/** What a rule speaks about; its condition sees one of them at a time, by this name. */
+export const subjectKinds = [...definitionKinds, ...runtimeKinds] as const
 export type SubjectKind = (typeof subjectKinds)[number]
+
+export const isRuntimeKind = (kind: SubjectKind): kind is RuntimeKind =>
+  (runtimeKinds as readonly string[]).includes(kind)
 
 export const audiences = ['private', 'partner', 'public'] as const
 export const lifecycles = ['writing', 'active', 'deprecated', 'retired'] as const
@@ -49,7 +59,10 @@ export type Fix =
   | { kind: 'insert'; part: string; template: string; title: string }
   | { kind: 'extract'; into: string; title: string }
 
-/** A piece of a definition that shows a rule. A piece without a first line of its own is completed as OpenAPI. */
+/**
+ * A piece of a definition that shows a rule. A piece without a first line of its own is completed as OpenAPI; for rules
+ * about what runs it is a piece of a placement.
+ */
 export interface Sample {
   text: string
   facts?: Partial<Pick<Circumstances, 'audience' | 'lifecycle' | 'team' | 'api'>>

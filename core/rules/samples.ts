@@ -2,8 +2,10 @@ import yaml from 'js-yaml'
 import { readDefinition } from '../formats/read'
 import { isObject } from '../text/values'
 import { beforeFrom, type Before, type Compare } from './before'
-import { check } from './engine'
+import { check, type Reach, type RuleFault } from './engine'
 import { estateOf, estatePart, type EstatePart } from './estate'
+import { placementSample } from './placement-sample'
+import { checkPlacement, isAboutRuntime } from './runtime'
 import { circumstancesOf, type Edition, type Rule, type Sample } from './model'
 
 /** How a rule did on one of its samples; `wrong` is undefined where it did as it should. */
@@ -57,6 +59,43 @@ function beforeOf({ before }: Sample, compare: Compare | undefined): Before | un
   return reading.readable ? beforeFrom(reading.contract, compare) : undefined
 }
 
+/** What is wrong with how a rule did on a sample; undefined where it did as it should. */
+const wrongOf = (
+  kind: SampleResult['kind'],
+  found: readonly { message: string }[],
+  fault: RuleFault | undefined,
+  reach: Reach | undefined,
+): string | undefined =>
+  fault?.message ??
+  (reach?.asked
+    ? kind === 'passes' && found.length > 0
+      ? `It should pass, and is found: ${found[0]!.message}`
+      : kind === 'breaks' && found.length === 0
+        ? 'It should break the rule, and nothing is found'
+        : undefined
+    : 'The rule speaks about nothing in it')
+
+/** How a rule about what runs did on a piece of a placement. */
+function ofPlacement(
+  rule: Rule,
+  edition: Pick<Edition, 'domain' | 'words'>,
+  kind: SampleResult['kind'],
+  number: number,
+  { text, facts }: Sample,
+): SampleResult {
+  const read = placementSample(text)
+  if ('wrong' in read) return { kind, number, findings: [], wrong: read.wrong }
+  const circumstances = circumstancesOf({ today: '2026-01-01', ...facts })
+  const { findings, faults, reach } = checkPlacement(
+    read.node,
+    { ...edition, rules: [rule] },
+    circumstances,
+  )
+  const wrong = wrongOf(kind, findings, faults[0], reach[0])
+  const found = findings.map(({ message }) => ({ message, line: 1, column: 1 }))
+  return { kind, number, findings: found, ...(wrong !== undefined && { wrong }) }
+}
+
 /** Runs a rule's samples: those that pass must not be found fault with, the others must. */
 export function runSamples(
   rule: Rule,
@@ -67,6 +106,7 @@ export function runSamples(
     (kind: SampleResult['kind']) =>
     (sample: Sample, i: number): SampleResult => {
       const number = i + 1
+      if (isAboutRuntime(rule)) return ofPlacement(rule, { domain, words }, kind, number, sample)
       const reading = readDefinition({ file: 'sample', text: completeSample(sample) })
       if (!reading.readable) {
         return {
@@ -89,15 +129,7 @@ export function runSamples(
         },
       )
       const found = findings.map(({ message, line, column }) => ({ message, line, column }))
-      const wrong =
-        faults[0]?.message ??
-        (reach[0]?.asked
-          ? kind === 'passes' && found.length > 0
-            ? `It should pass, and is found: ${found[0]!.message}`
-            : kind === 'breaks' && found.length === 0
-              ? 'It should break the rule, and nothing is found'
-              : undefined
-          : 'The rule speaks about nothing in it')
+      const wrong = wrongOf(kind, found, faults[0], reach[0])
       return { kind, number, findings: found, ...(wrong !== undefined && { wrong }) }
     }
   return [...rule.samples.passes.map(run('passes')), ...rule.samples.breaks.map(run('breaks'))]

@@ -30,7 +30,10 @@ export function isSame(a: unknown, b: unknown): boolean {
   if (Array.isArray(a) && Array.isArray(b))
     return a.length === b.length && a.every((item, i) => isSame(item, b[i]))
   if (!isObject(a) || !isObject(b)) return false
-  return [...Object.keys(a), ...Object.keys(b)].every((name) => isSame(a[name], b[name]))
+  return (
+    Object.keys(a).every((name) => isSame(a[name], b[name])) &&
+    Object.keys(b).every((name) => Object.hasOwn(a, name) || b[name] === undefined)
+  )
 }
 
 /** Leaves out what is undefined, so that equal parts are equal objects. */

@@ -9,7 +9,12 @@ export function portsFrom(web) {
     web,
     postgres: web + 1,
     standins: web + 2,
-    gateways: gatewayNames.map((name, i) => ({ name, data: web + 11 + i, admin: web + 21 + i })),
+    gateways: gatewayNames.map((name, i) => ({
+      name,
+      data: web + 11 + i,
+      admin: web + 21 + i,
+      tls: web + 31 + i,
+    })),
   }
 }
 

@@ -57,9 +57,10 @@ export async function bringUp({
         ['web app', ports.web],
         ...(databaseUrl ? [] : [['database', ports.postgres]]),
         ['stand-ins', ports.standins],
-        ...ports.gateways.flatMap(({ name, data: d, admin }) => [
+        ...ports.gateways.flatMap(({ name, data: d, admin, tls }) => [
           [name, d],
           [`${name} admin`, admin],
+          [`${name} TLS`, tls],
         ]),
       ]),
     )
@@ -84,7 +85,7 @@ export async function bringUp({
     }
     await step('Build', () => ensureBuild(root))
     if (fresh) {
-      for (const name of ['gateways', 'keys', 'standins'])
+      for (const name of ['clusters', 'gateways', 'keys', 'standins'])
         rmSync(join(data, name), { recursive: true, force: true })
     }
     const dist = join(root, 'dist')
@@ -97,6 +98,8 @@ export async function bringUp({
       ELM_GATEWAY_SECRET: secrets.gateway,
       ELM_GATEWAYS: ports.gateways.map(addressesOf).join(','),
       ELM_GATEWAY_DATA: join(data, 'gateways'),
+      ELM_GATEWAY_AUTHORITY: join(data, 'gateways', 'authority.crt'),
+      ELM_GATEWAY_FOLDERS: join(data, 'clusters'),
       ELM_STANDIN_PORT: String(ports.standins),
       ELM_STANDIN_CLIENT_SECRET: secrets.issuer,
       ELM_WEB: `http://127.0.0.1:${port}`,
@@ -109,6 +112,7 @@ export async function bringUp({
       ELM_DEFINITIONS: join(root, 'demo/definitions'),
       ...env,
     }
+    mkdirSync(shared.ELM_GATEWAY_FOLDERS, { recursive: true })
     await step('Stand-ins', () =>
       processes
         .start('standins', join(dist, 'standins.mjs'), shared, { keepAlive: true })
@@ -175,8 +179,8 @@ export async function bringUp({
 /** A code to read from the terminal, in groups that are easily told apart. */
 const setupCode = () => randomBytes(12).toString('hex').match(/.{6}/g).join('-')
 
-/** A gateway with its data and its admin port, as processes are told. */
-const addressesOf = ({ name, data, admin }) => `${name}:${data}:${admin}`
+/** A gateway with its data, its admin and its TLS port, as processes are told. */
+const addressesOf = ({ name, data, admin, tls }) => `${name}:${data}:${admin}:${tls}`
 
 /** What listens here and is no backend: admin ports, the database, the app itself. */
 const reservedAddresses = ({ web, gateways }, databaseUrl) => {

@@ -39,8 +39,11 @@ import {
   type RolloutState,
   type StepState,
 } from '../../core/pipeline/rollout'
-import type { AllowedBackends } from '../../core/routing/backend-address'
-import type { PlacementSpec } from '../../core/routing/placement'
+import type { CertificateFacts } from '../../shared/api/gateways'
+import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
+import type { AllowedBackends } from '../../core/runtime/backend-address'
+import type { Backend, PlacementSpec } from '../../core/runtime/placement'
+import type { PolicyName, PolicySet } from '../../core/runtime/policies'
 import type { Reach, RuleFault } from '../../core/rules/engine'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { EstatePart } from '../../core/rules/estate'
@@ -117,8 +120,29 @@ export interface WantedPlacement {
   spec: PlacementSpec
 }
 
+/** Scopes around placements, which hold for many of them at once. */
+export const outerScopes = ['organisation', 'stage', 'group'] as const
+export type OuterScope = (typeof outerScopes)[number]
+
+/** What a scope says from now on, and the state it follows on; 0 where it said nothing yet. */
+export interface WantedPolicies {
+  kind: OuterScope
+  name: string
+  generation: number
+  policies: PolicySet
+  binding: PolicyName[]
+}
+
 /** What a rollout brings about. */
 export type RolloutChange =
+  | {
+      kind: 'policies'
+      wanted: WantedPolicies
+      placements: string[]
+      /** The request it carries out, where it had to be approved. */
+      change?: number
+      promotion?: undefined
+    }
   | { kind: 'place'; wanted: WantedPlacement[]; promotion?: { id: number; evidence: Evidence } }
   | {
       kind: 'remove'
@@ -267,6 +291,8 @@ export const apis = pgTable(
     latestNumber: integer('latest_number').notNull(),
     /** The person who answers for it. */
     ownerId: person('owner_id'),
+    /** Since when it is deprecated; unknown where that is older than this was kept. */
+    deprecatedOn: day('deprecated_on'),
     /** The day it stops being served, once it is deprecated. */
     sunset: day('sunset'),
     /** Words the register adds to those of the definition. */
@@ -672,6 +698,8 @@ export const impactPlaces = pgTable(
     message: text().notNull(),
     file: text().notNull(),
     line: integer().notNull(),
+    /** The placement it is found at; empty where it is in the definition. */
+    placement: text().notNull().default(''),
   },
   (table) => [
     oneOf(table.kind, ['fails', 'passes', 'weighs']),
@@ -851,20 +879,54 @@ export const gatewayGroups = pgTable(
   (table) => [allOf(table.audiences, audiences)],
 )
 
-export const gateways = pgTable('gateways', {
-  name: text().primaryKey(),
-  group: text()
-    .notNull()
-    .references(() => gatewayGroups.name),
-  serves: text().notNull(),
-  position: integer().notNull(),
-  dataUrl: text('data_url').notNull(),
-  adminUrl: text('admin_url').notNull(),
-  seenAt: moment('seen_at'),
-  /** When the reading began that `trouble` is of. */
-  triedAt: moment('tried_at'),
-  trouble: text().notNull().default(''),
-  unclaimed: jsonb().$type<string[]>().notNull().default([]),
+export const gateways = pgTable(
+  'gateways',
+  {
+    name: text().primaryKey(),
+    group: text()
+      .notNull()
+      .references(() => gatewayGroups.name),
+    /** How it is read and written. */
+    kind: text().$type<GatewayKindName>().notNull().default('admin-api'),
+    serves: text().notNull(),
+    position: integer().notNull(),
+    dataUrl: text('data_url').notNull(),
+    /** Where TLS is spoken; empty where it is not, or nobody knows. */
+    tlsUrl: text('tls_url').notNull().default(''),
+    /** Empty for a kind without one. */
+    adminUrl: text('admin_url').notNull(),
+    /** Below the folder of all of them; empty for a kind that has none. */
+    folder: text().notNull().default(''),
+    seenAt: moment('seen_at'),
+    /** When the reading began that `trouble` is of. */
+    triedAt: moment('tried_at'),
+    trouble: text().notNull().default(''),
+    unclaimed: jsonb().$type<string[]>().notNull().default([]),
+    /** What its listeners said last; null where it was not asked. */
+    listeners: jsonb().$type<KeptListeners>(),
+    /** What runs there and is not understood. */
+    passedOver: jsonb('passed_over').$type<string[]>().notNull().default([]),
+  },
+  (table) => [oneOf(table.kind, gatewayKindNames)],
+)
+
+/** What a gateway says of where it listens. */
+export interface KeptListeners {
+  https: boolean
+  certificates: CertificateFacts[]
+  /** What is wrong with certificates that are not used. */
+  troubles: string[]
+}
+
+/** What somebody uploaded of a gateway that is only read. */
+export const uploads = pgTable('uploads', {
+  gateway: text()
+    .primaryKey()
+    .references(() => gateways.name, { onDelete: 'cascade' }),
+  text: text().notNull(),
+  etag: text().notNull(),
+  uploadedAt: moment('uploaded_at').notNull(),
+  uploadedById: person('uploaded_by_id').notNull(),
 })
 
 /** Backends known for an API in a stage: what a new placement proposes. */
@@ -880,6 +942,8 @@ export const backends = pgTable(
     name: text().notNull(),
     url: text().notNull(),
     timeoutMs: integer('timeout_ms').notNull(),
+    /** What else is known of its targets. */
+    more: jsonb().$type<Omit<Backend, 'name' | 'url' | 'timeoutMs'>>().notNull().default({}),
   },
   (table) => [
     atLeast(table.timeoutMs, 1),
@@ -908,6 +972,52 @@ export const placements = pgTable(
     appliedById: person('applied_by_id').notNull(),
   },
   (table) => [atLeast(table.generation, 1), index().on(table.apiId), index().on(table.group)],
+)
+
+/** What holds for everything in a scope around placements: the organisation, a stage or a gateway group. */
+export const policyScopes = pgTable(
+  'policy_scopes',
+  {
+    kind: text().$type<OuterScope>().notNull(),
+    /** Empty for the organisation. */
+    name: text().notNull(),
+    generation: integer('generation').notNull(),
+    policies: jsonb().$type<PolicySet>().notNull(),
+    /** Kinds that may only be tightened further in. */
+    binding: jsonb().$type<PolicyName[]>().notNull(),
+    changedAt: moment('changed_at').notNull(),
+    changedById: person('changed_by_id').notNull(),
+  },
+  (table) => [
+    oneOf(table.kind, outerScopes),
+    atLeast(table.generation, 1),
+    primaryKey({ columns: [table.kind, table.name] }),
+  ],
+)
+
+/** A change of a scope's policies that reaches beyond the first stage: somebody else has to approve it. */
+export const policyChanges = pgTable(
+  'policy_changes',
+  {
+    id: serial().primaryKey(),
+    kind: text().$type<OuterScope>().notNull(),
+    name: text().notNull(),
+    policies: jsonb().$type<PolicySet>().notNull(),
+    binding: jsonb().$type<PolicyName[]>().notNull(),
+    note: text().notNull(),
+    requestedById: person('requested_by_id').notNull(),
+    requestedAt: moment('requested_at').notNull(),
+    state: text({ enum: promotionStates }).notNull(),
+    approvedById: person('approved_by_id'),
+    approvedAt: moment('approved_at'),
+  },
+  (table) => [
+    oneOf(table.kind, outerScopes),
+    oneOf(table.state, promotionStates),
+    uniqueIndex('policy_changes_one_waiting')
+      .on(table.kind, table.name)
+      .where(sql`state in ('waiting', 'under-way')`),
+  ],
 )
 
 /** What a member of the group did with a placement when it was last read. */

@@ -41,6 +41,8 @@ const tagWords: Record<string, string> = {
   Ledger: 'The record of everything, and whether it holds.',
   People: 'Who is signed in, and the tokens a person made for programs.',
   Placements: 'Where versions are placed, with routes, policies and keys.',
+  Policies:
+    'What holds for many placements at once: for the organisation, a stage or a gateway group.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',
   Requests: 'Trying a request, and why it was answered so.',

@@ -18,6 +18,7 @@ import {
   type ConversionTarget,
   type PlacedLoss,
 } from '../../core/formats/convert'
+import { withBackends, type Routed } from '../../core/runtime/named-backends'
 import { looksLikeDefinition, mayBeWhole } from '../../core/formats/detect'
 import { readDefinition, type Reading } from '../../core/formats/read'
 import { EditFault } from '../../core/edit/change'
@@ -79,6 +80,8 @@ export interface ConvertTask {
   to: ConversionTarget | 'bundle'
   dereference: boolean
   syntax: 'yaml' | 'json' | undefined
+  /** Whose backends are named in it. */
+  routed?: Routed | undefined
 }
 
 export interface CompareTask {
@@ -272,17 +275,18 @@ function unpacked({ bytes }: UnpackTask): Unpacked {
 
 type Read = Extract<Reading, { readable: true }> & Pick<Texts, 'forKeeping'>
 
-function readingOf(files: FileSet): Read | undefined {
+export function readingOf(files: FileSet): Read | undefined {
   const read = texts(files)
   if ('fault' in read) return undefined
   const reading = readDefinition(read.source, read.beside)
   return reading.readable ? { ...reading, forKeeping: read.forKeeping } : undefined
 }
 
-function converted({ files, to, dereference, syntax }: ConvertTask): Conversion {
+function converted({ files, to, dereference, syntax, routed }: ConvertTask): Conversion {
   const reading = readingOf(files)
   if (!reading) return { fault: 'The text is not readable as a definition.' }
-  const { contract, documents } = reading
+  const { documents } = reading
+  const contract = routed ? withBackends(reading.contract, routed) : reading.contract
   try {
     const { text, ending, losses } =
       to === 'bundle' && !dereference

@@ -62,8 +62,8 @@ function examinerBy(run: <T>(task: Task) => Promise<T>): Examiner {
       run({ task: 'examine', files, edition, facts, estate, earlier, derives }),
     names: (files) => run({ task: 'names', files }),
     unpack: (bytes) => run({ task: 'unpack', bytes }),
-    convert: (files, to, dereference, syntax) =>
-      run({ task: 'convert', files, to, dereference, syntax }),
+    convert: (files, to, dereference, syntax, routed) =>
+      run({ task: 'convert', files, to, dereference, syntax, routed }),
     compare: (before, after, told) => compareBy(run, { task: 'compare', before, after }, told),
     fix: (files, edition, { facts, estate = [], earlier = [] }, choice, version) =>
       run({ task: 'fix', files, edition, facts, estate, earlier, choice, version }),

@@ -12,6 +12,7 @@ export function servicesOver(
   queue: Queue,
 ): Services & { examiner: ReturnType<typeof threadedExaminer> } {
   const { databaseUrl, distribution, sessionSecret, gatewaySecret } = configured
+  const { gatewayFolders, gatewayAuthority } = configured
   const { heads, alwaysLocal, setupCode, allowedTargets } = configured
   return {
     db,
@@ -19,6 +20,8 @@ export function servicesOver(
     examiner: threadedExaminer(distribution),
     queue,
     gatewaySecret,
+    gatewayFolders,
+    gatewayAuthority,
     secret: sessionSecret,
     alwaysLocal,
     lock: openLocks(databaseUrl),

@@ -2,8 +2,10 @@ import { configuration } from '../configuration'
 import { openDatabase } from '../db/database'
 import { listenOn } from '../db/listen'
 import { openQueue, queueOver, work } from './queue'
+import { repeat } from './repeat'
 import { RolloutRunner } from './rollouts'
 import { servicesOver } from './services'
+import { exchangeQuotas } from '../services/quotas'
 import { Signer } from './signer'
 
 const configured = configuration()
@@ -19,5 +21,6 @@ listenOn(databaseUrl, (topic) => {
   if (topic === 'ledger' || topic === 'reconnected') signer.soon()
 })
 await runner.wake()
+repeat(5000, () => exchangeQuotas(services))
 process.send?.('ready')
 console.log('worker ready')

@@ -9,6 +9,7 @@ import { comparisonOperations } from './comparisons'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
+import { policyOperations } from './policies'
 import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
@@ -28,6 +29,7 @@ export const operations: Operation[] = [
   ...comparisonOperations,
   ...batchOperations,
   ...placementOperations,
+  ...policyOperations,
   ...promotionOperations,
   ...ledgerOperations,
   operation({

@@ -1,15 +1,25 @@
 import { placementEtag } from '../../shared/etags'
 import { PageQuery } from '../../shared/api/catalog'
 import { DeskResponse, DeskRequest } from '../../shared/api/desk'
-import { GatewayItem, GroupItem } from '../../shared/api/gateways'
+import {
+  GatewayHealth,
+  GatewayItem,
+  GroupItem,
+  RoutesQuery,
+  RunningRouteItem,
+  SnapshotUpload,
+} from '../../shared/api/gateways'
 import {
   ChangeRequest,
   DraftQuery,
   HandEdit,
   IssuedKey,
   KeyRequest,
+  PlacementCheck,
   PlacementDraft,
   PlacementDetail,
+  PlacementFinding,
+  PlacementFindings,
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
@@ -20,10 +30,18 @@ import { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
 import { ok, operation, settled, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
 import { sendRequest } from '../services/desk'
-import { listGateways, listGroups, readGatewayNow } from '../services/gateways'
+import {
+  gatewayHealth,
+  listGatewayRoutes,
+  listGateways,
+  listGroups,
+  readGatewayNow,
+  uploadSnapshot,
+} from '../services/gateways'
 import { pageFrom } from '../services/paging'
 import * as drift from '../services/drift'
 import * as keys from '../services/keys'
+import { checkPlacing, placementFindings } from '../services/placement-rules'
 import * as placements from '../services/placements'
 import { requestChange } from '../services/promotions'
 import { cancelRollout, listRollouts, readRollout } from '../services/rollouts'
@@ -80,6 +98,29 @@ export const placementOperations: Operation[] = [
       const placement = await placements.readPlacement(context, params['placement']!)
       return { body: placement, headers: { ETag: placementEtag(placement) } }
     },
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listPlacementFindings',
+    usual: 500,
+    method: 'GET',
+    path: '/placements/{placement}/findings',
+    tag: 'Placements',
+    summary: 'Hold a placement against the rules about what runs',
+    query: PageQuery,
+    success: { status: 200, says: 'A page of what breaks them', page: PlacementFinding },
+    handle: async ({ params, query }, context) =>
+      ok(pageFrom(await placementFindings(context, params['placement']!), query, 500)),
+  }),
+  operation<PlacementCheck>({
+    id: 'checkPlacement',
+    method: 'POST',
+    path: '/placement-checks',
+    tag: 'Placements',
+    summary: 'Hold a placement that is not there yet against the rules about what runs',
+    description: 'Nothing is kept, and nothing is written to any gateway.',
+    body: PlacementCheck,
+    success: { status: 200, says: 'What would break them', body: PlacementFindings },
+    handle: async ({ body }, context) => ok({ items: await checkPlacing(context, body) }),
   }),
   operation<SpecBody>({
     id: 'updatePlacement',
@@ -218,6 +259,40 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'The gateway', body: GatewayItem },
     errors: [403, 502],
     handle: ({ params }, context) => ok(readGatewayNow(context, params['gateway']!)),
+  }),
+  operation({
+    id: 'getGatewayHealth',
+    method: 'GET',
+    path: '/gateways/{gateway}/health',
+    tag: 'Gateways',
+    summary: 'Ask a gateway how it and its targets are at this moment',
+    success: { status: 200, says: 'How they are', body: GatewayHealth },
+    handle: ({ params }, context) => ok(gatewayHealth(context, params['gateway']!)),
+  }),
+  operation<undefined, RoutesQuery>({
+    id: 'listGatewayRoutes',
+    method: 'GET',
+    path: '/gateways/{gateway}/routes',
+    tag: 'Gateways',
+    summary: 'List the routes that a gateway ran when it was read last',
+    query: RoutesQuery,
+    success: { status: 200, says: 'A page of routes', page: RunningRouteItem },
+    handle: ({ params, query }, context) =>
+      ok(listGatewayRoutes(context, params['gateway']!, query)),
+  }),
+  operation<SnapshotUpload>({
+    id: 'uploadSnapshot',
+    method: 'PUT',
+    path: '/gateways/{gateway}/snapshot',
+    tag: 'Gateways',
+    summary: 'Upload what a cluster runs that the ledger cannot reach, and compare it',
+    body: SnapshotUpload,
+    scope: 'upload',
+    largest: 24 * 1024 * 1024,
+    success: { status: 200, says: 'The gateway', body: GatewayItem },
+    errors: [403, 409, 413, 422],
+    handle: ({ params, body }, context) =>
+      ok(uploadSnapshot(context, params['gateway']!, body.text)),
   }),
   operation<undefined, PageQuery>({
     id: 'listGatewayGroups',

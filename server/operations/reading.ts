@@ -1,4 +1,6 @@
+import { PageQuery } from '../../shared/api/catalog'
 import {
+  BodySample,
   ConversionRequest,
   Converted,
   OperationReading,
@@ -8,7 +10,14 @@ import {
 } from '../../shared/api/reading'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
-import { archiveRevision, convertRevision, readOperation, readSchema } from '../services/reading'
+import {
+  archiveRevision,
+  bodySamplesOf,
+  convertRevision,
+  readOperation,
+  readSchema,
+} from '../services/reading'
+import { pageFrom } from '../services/paging'
 import { search } from '../services/search'
 
 export const readingOperations: Operation[] = [
@@ -70,6 +79,26 @@ export const readingOperations: Operation[] = [
     success: { status: 200, says: 'The schema in JSON Schema 2020-12', body: SchemaReading },
     handle: ({ params }, { db }) =>
       ok(readSchema(db, params['api']!, numberIn(params, 'revision'), params['schema']!)),
+  }),
+  operation<undefined, PageQuery>({
+    id: 'listBodySamples',
+    usual: 100,
+    method: 'GET',
+    path: '/apis/{api}/revisions/{revision}/operations/{operation}/body-samples',
+    tag: 'Definitions',
+    summary: 'Read bodies that an operation would take',
+    query: PageQuery,
+    success: {
+      status: 200,
+      says: 'Its examples, or one made from each schema',
+      page: BodySample,
+    },
+    async handle({ params, query }, { db }) {
+      const { api = '' } = params
+      const at = numberIn(params, 'revision')
+      const samples = await bodySamplesOf(db, api, at, numberIn(params, 'operation'))
+      return ok(pageFrom(samples, query, 100))
+    },
   }),
   operation<ConversionRequest>({
     id: 'convertRevision',

@@ -2,9 +2,11 @@ import { createHash, timingSafeEqual } from 'node:crypto'
 import { and, asc, eq, sql } from 'drizzle-orm'
 import { toActor } from './people'
 import { teamNames, setTeams } from './teams'
-import { isHostName } from '../../core/routing/addresses'
-import { networkOf } from '../../core/routing/backend-address'
-import { readResources, routesOf } from '../../core/routing/resources'
+import { isHostName } from '../../core/runtime/addresses'
+import { networkOf } from '../../core/runtime/backend-address'
+import { routesOf } from '../../core/runtime/read'
+import { gatewayKinds } from '../../core/runtime/gateway-kinds'
+import { errorText } from '../../core/text/values'
 import type {
   GatewayChange,
   GatewayTest,
@@ -24,6 +26,7 @@ import {
   hosts,
   people,
   placements,
+  policyScopes,
   placementSites,
   rolloutSteps,
   settings,
@@ -33,7 +36,8 @@ import {
 import { seeingEverything } from '../db/viewer'
 import type { Context, Services } from './context'
 import { conflict, Failure, invalid, notFound } from './failure'
-import { gatewayDown, readConfiguration } from './gateway-client'
+import { adapterOf } from '../gateways'
+import { gatewayDown } from '../gateways/adapter'
 import { record } from './ledger'
 import { hashPassword } from './passwords'
 import { requirePermission } from './permissions'
@@ -149,6 +153,9 @@ export async function changeStages(context: Context, wanted: StageItem[]): Promi
       if (used + own > 0)
         throw conflict(`${name} has ${used} placements and ${own} hosts, so it stays.`)
       await tx.delete(stages).where(eq(stages.name, name))
+      await tx
+        .delete(policyScopes)
+        .where(and(eq(policyScopes.kind, 'stage'), eq(policyScopes.name, name)))
     }
     for (const [position, { schemes, backendHosts, networks }] of wanted.entries()) {
       const row = {
@@ -261,13 +268,16 @@ export async function setGateway(
   const { db, actor } = context
   requirePermission(actor, 'administer')
   requireName(name)
-  const dataUrl = requireAddress('dataUrl', change.dataUrl)
-  const adminUrl = requireAddress('adminUrl', change.adminUrl)
+  const place = placeOf(change)
   await db.transaction(async (tx) => {
     const [before] = await tx.select().from(gateways).where(eq(gateways.name, name)).for('update')
     if ((await tx.$count(gatewayGroups, eq(gatewayGroups.name, change.group))) === 0)
       throw invalid([{ field: 'group', message: `There is no group called ${change.group}` }])
-    const row = { group: change.group, serves: change.serves, dataUrl, adminUrl }
+    if (before && before.kind !== place.kind)
+      throw conflict(
+        `${name} is read otherwise (${gatewayKinds[before.kind].title}). Remove it first, and add it anew.`,
+      )
+    const row = { group: change.group, serves: change.serves, ...place }
     await tx
       .insert(gateways)
       .values({ name, position: await tx.$count(gateways), ...row })
@@ -277,8 +287,11 @@ export async function setGateway(
     const said = before && {
       group: before.group,
       serves: before.serves,
+      kind: before.kind,
       dataUrl: before.dataUrl,
+      tlsUrl: before.tlsUrl,
       adminUrl: before.adminUrl,
+      folder: before.folder,
     }
     await record(tx, context, {
       action: 'gateway.set',
@@ -287,6 +300,49 @@ export async function setGateway(
       after: row,
     })
   })
+}
+
+/** A gateway as it is before anybody has kept or read it. */
+const unread = {
+  group: '',
+  serves: '',
+  position: 0,
+  seenAt: null,
+  triedAt: null,
+  trouble: '',
+  unclaimed: [],
+  listeners: null,
+  passedOver: [],
+}
+
+/** Where a gateway is, by what its kind needs to know. */
+function placeOf({
+  kind = 'admin-api',
+  dataUrl = '',
+  tlsUrl = '',
+  adminUrl = '',
+  folder = '',
+}: GatewayChange) {
+  const optional = (field: string, value: string) =>
+    value === '' ? '' : requireAddress(field, value)
+  const outside = { kind, tlsUrl: optional('tlsUrl', tlsUrl) }
+  if (kind === 'admin-api')
+    return {
+      ...outside,
+      dataUrl: requireAddress('dataUrl', dataUrl),
+      adminUrl: requireAddress('adminUrl', adminUrl),
+      folder: '',
+    }
+  const rest = { ...outside, dataUrl: optional('dataUrl', dataUrl), adminUrl: '' }
+  if (kind === 'uploaded') return { ...rest, folder: '' }
+  if (/^[\w-][\w.-]*(?:\/[\w-][\w.-]*)*$/.test(folder)) return { ...rest, folder }
+  throw invalid([
+    {
+      field: 'folder',
+      message:
+        'Name the folder below that of all gateways: letters, digits, dots, hyphens, and slashes between',
+    },
+  ])
 }
 
 /** Forgets a gateway on which nothing is placed, or that is not the last of its group. */
@@ -314,7 +370,13 @@ export async function removeGateway(context: Context, name: string): Promise<voi
     await record(tx, context, {
       action: 'gateway.removed',
       subject: name,
-      before: { group: row.group, dataUrl: row.dataUrl, adminUrl: row.adminUrl },
+      before: {
+        group: row.group,
+        kind: row.kind,
+        dataUrl: row.dataUrl,
+        adminUrl: row.adminUrl,
+        folder: row.folder,
+      },
     })
   })
 }
@@ -322,19 +384,16 @@ export async function removeGateway(context: Context, name: string): Promise<voi
 /** Talks to a gateway as it is written, before or after it is kept. */
 export async function testGateway(context: Context, change: GatewayChange): Promise<GatewayTest> {
   requirePermission(context.actor, 'administer')
-  const adminUrl = requireAddress('adminUrl', change.adminUrl)
+  const place = placeOf(change)
   const begun = performance.now()
   const took = () => Math.round(performance.now() - begun)
   try {
-    const { text } = await readConfiguration(
-      { name: 'The gateway', adminUrl },
-      context.gatewaySecret,
-    )
-    const routes = routesOf(readResources(text)).length
+    const adapter = adapterOf(context, { ...unread, ...place, name: 'The gateway' })
+    const { text } = await adapter.read()
+    const routes = routesOf(adapter.understand(text).resources).length
     return { answers: true, ms: took(), says: `It answers and runs ${routes} routes` }
   } catch (error) {
-    const why =
-      error instanceof Failure ? error : gatewayDown({ name: '', adminUrl }, String(error))
+    const why = error instanceof Failure ? error : gatewayDown('It', `failed (${errorText(error)})`)
     return { answers: false, ms: took(), says: why.detail }
   }
 }

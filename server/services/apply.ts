@@ -1,12 +1,19 @@
 import { and, asc, eq, inArray, ne, sql } from 'drizzle-orm'
-import { overlaps } from '../../core/routing/addresses'
-import { readBackendAddress, whyNotAllowed } from '../../core/routing/backend-address'
+import { overlaps } from '../../core/runtime/addresses'
+import { readBackendAddress, whyNotAllowed } from '../../core/runtime/backend-address'
+import { unenforceable, type Member } from '../../core/runtime/cluster/enforceable'
 import {
+  basePathsOf,
   complaintsOf,
   operationKey,
+  targetsOf,
   type PlacementSpec,
   type RouteRow,
-} from '../../core/routing/placement'
+} from '../../core/runtime/placement'
+import type { DefinitionSummary } from '../../core/definition'
+import { isOff } from '../../core/runtime/policies'
+import type { Scope } from '../../core/runtime/resolve'
+import { methodsOf } from '../../core/runtime/policies/authenticate'
 import type { Queries, Transaction } from '../db/database'
 import { apiColumns } from '../db/names'
 import {
@@ -24,6 +31,7 @@ import type { ApiRow } from './catalog'
 import type { PlacementRow } from './compiled'
 import { conflict, invalid, notFound } from './failure'
 import { comingPlacements } from './rollouts'
+import { Scopes } from './scopes'
 
 export interface Target {
   api: ApiRow
@@ -69,11 +77,18 @@ export async function placedAt(
  * stage's and for such an API, the backends are where the stage allows them, and nobody else has the address.
  */
 export async function requirePlaceable(tx: Transaction, target: Target): Promise<void> {
+  const [row] = await tx
+    .select({ summary: revisions.summary })
+    .from(revisions)
+    .where(eq(revisions.id, target.revision.id))
+  const { operations } = row!.summary
+  const outer = (await Scopes.read(tx)).around(target)
   const faults = [
-    ...(await specFaults(tx, target)),
+    ...(await specFaults(tx, target, operations, outer)),
     ...(await groupFaults(tx, target)),
     ...(await hostFaults(tx, target)),
     ...(await backendFaults(tx, target)),
+    ...(await kindFaults(tx, target, operations, outer)),
   ]
   if (faults.length > 0) throw invalid(faults)
   await requireFreeAddress(tx, target)
@@ -84,14 +99,17 @@ interface Fault {
   message: string
 }
 
-async function specFaults(db: Queries, { revision, spec }: Target): Promise<Fault[]> {
-  const [row] = await db
-    .select({ summary: revisions.summary })
-    .from(revisions)
-    .where(eq(revisions.id, revision.id))
+type Operations = DefinitionSummary['operations']
+
+async function specFaults(
+  db: Queries,
+  { revision, spec }: Target,
+  described: Operations,
+  outer: readonly Scope[],
+): Promise<Fault[]> {
   const rows = new Map(spec.routes.map((route) => [operationKey(route), route]))
-  const missing = row!.summary.operations.filter((operation) => !rows.has(operationKey(operation)))
-  const operations = new Set(row!.summary.operations.map(operationKey))
+  const missing = described.filter((operation) => !rows.has(operationKey(operation)))
+  const operations = new Set(described.map(operationKey))
   const foreign = spec.routes.filter((route) => !operations.has(operationKey(route)))
   const undecided = missing.map(({ method, path }): RouteRow => ({
     method,
@@ -102,6 +120,7 @@ async function specFaults(db: Queries, { revision, spec }: Target): Promise<Faul
   const faults = complaintsOf(
     { ...spec, routes: [...spec.routes, ...undecided] },
     reserved.map(({ url }) => url),
+    outer,
   )
   if (foreign[0]) {
     faults.push({
@@ -155,28 +174,87 @@ async function hostFaults(db: Queries, { api, stage, spec }: Target): Promise<Fa
   return []
 }
 
-async function backendFaults(db: Queries, { stage, spec }: Target): Promise<Fault[]> {
+async function backendFaults(db: Queries, { stage, group, spec }: Target): Promise<Fault[]> {
   const [row] = await db
     .select({ allowed: stages.backends })
     .from(stages)
     .where(eq(stages.name, stage))
-  return spec.backends.flatMap(({ name, url }) => {
+  const members = await membersOf(db, [group])
+  const refusedAt = (url: string) => {
     const read = readBackendAddress(url)
-    const why = 'refused' in read ? undefined : whyNotAllowed(read.url, row!.allowed)
-    if (why === undefined) return []
-    const message = `The backend ${name}, ${url}, ${why}, which ${stage} does not allow`
-    return [{ field: 'backends', message }]
+    return 'refused' in read ? undefined : whyNotAllowed(read.url, row!.allowed)
+  }
+  const faults = spec.backends.flatMap((backend) => {
+    const targets = [backend, ...(backend.others ?? [])]
+    const foreign = targets.find(
+      ({ gateway }) => gateway !== undefined && !members.includes(gateway),
+    )
+    const unreached = members.find((member) => targetsOf(backend, member).length === 0)
+    const messages = targets.flatMap(({ url }) => {
+      const why = refusedAt(url)
+      return why === undefined
+        ? []
+        : [`The backend ${backend.name}, ${url}, ${why}, which ${stage} does not allow`]
+    })
+    if (foreign) messages.push(`${foreign.gateway} is not a gateway of ${group}`)
+    if (unreached !== undefined)
+      messages.push(`The backend ${backend.name} has no target for ${unreached}`)
+    return messages.map((message) => ({ field: 'backends', message }))
   })
+  const issuers = [spec.policies, ...spec.routes.flatMap(({ policies }) => policies ?? [])]
+    .map(({ authentication }) => authentication)
+    .flatMap((said) => (said && !isOff(said) ? methodsOf(said) : []))
+    .flatMap((method) => (method.kind === 'jwt' ? [method.jwks] : []))
+  for (const url of new Set(issuers)) {
+    const why = refusedAt(url)
+    if (why !== undefined)
+      faults.push({
+        field: 'policies.authentication',
+        message: `The JWKS address ${url} ${why}, which ${stage} does not allow`,
+      })
+  }
+  return faults
+}
+
+/** What some gateway of the group cannot do, by what kind it is of. */
+async function kindFaults(
+  db: Queries,
+  { group, spec }: Target,
+  described: Operations,
+  outer: readonly Scope[],
+): Promise<Fault[]> {
+  const isSoap = described.some(({ calls }) => calls?.length)
+  if (spec.face && !isSoap)
+    return [{ field: 'face', message: 'Only operations of SOAP have a REST face' }]
+  return unenforceable(spec, outer, (await kindsByGroup(db)).get(group) ?? [], isSoap)
+}
+
+/** Every gateway by its group, and by what it can do. */
+export async function kindsByGroup(db: Queries): Promise<Map<string, Member[]>> {
+  const rows = await db
+    .select({
+      name: gateways.name,
+      kind: gateways.kind,
+      group: gateways.group,
+      listeners: gateways.listeners,
+    })
+    .from(gateways)
+    .orderBy(asc(gateways.position))
+  const members = new Map<string, Member[]>()
+  for (const { name, kind, group, listeners } of rows)
+    members.set(group, [
+      ...(members.get(group) ?? []),
+      { name, kind, ...(listeners && { https: listeners.https }) },
+    ])
+  return members
 }
 
 /**
  * No other API has the address, one inside of it or one around it, on the same host: whoever writes first has it. Held
  * against others by a lock of the host until the transaction ends.
  */
-async function requireFreeAddress(
-  tx: Transaction,
-  { api, group, spec: { host, basePath } }: Target,
-): Promise<void> {
+async function requireFreeAddress(tx: Transaction, { api, group, spec }: Target): Promise<void> {
+  const { host, basePath } = spec
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120413, hashtext(${host}))`)
   const { placed, coming } = await seeingEverything(tx, async () => ({
     placed: await tx
@@ -193,18 +271,23 @@ async function requireFreeAddress(
       wanted.spec.basePath === basePath,
   )
   if (same) throw conflict(`${same.id} is being placed there at this moment. Wait for its rollout.`)
-  const clash = [...placed, ...coming.filter((wanted) => wanted.apiId !== api.id)].find(
-    ({ spec }) => overlaps(spec.basePath, basePath),
-  )
+  const others = [...placed, ...coming.filter((wanted) => wanted.apiId !== api.id)]
+  const clash = basePathsOf(spec).flatMap((mine) =>
+    others.flatMap((other) =>
+      basePathsOf(other.spec)
+        .filter((theirs) => overlaps(theirs, mine))
+        .map((theirs) => ({ apiId: other.apiId, mine, theirs })),
+    ),
+  )[0]
   if (!clash) return
   const [other] = await tx.select({ title: apis.title }).from(apis).where(eq(apis.id, clash.apiId))
   if (!other)
     throw conflict(
-      `https://${host}${basePath} is taken already, or a part of it is. Choose another host or base path.`,
+      `https://${host}${clash.mine} is taken already, or a part of it is. Choose another host or base path.`,
     )
   throw conflict(
-    `https://${host}${clash.spec.basePath} belongs to ${other.title} already, and ${basePath} would ${
-      clash.spec.basePath === basePath ? 'be the same address' : 'answer in part of it'
+    `https://${host}${clash.theirs} belongs to ${other.title} already, and ${clash.mine} would ${
+      clash.theirs === clash.mine ? 'be the same address' : 'answer in part of it'
     }. Choose another host or base path.`,
   )
 }

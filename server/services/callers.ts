@@ -1,8 +1,11 @@
 import { and, asc, eq, inArray } from 'drizzle-orm'
-import { operationKey } from '../../core/routing/placement'
+import { operationKey, scopesOf } from '../../core/runtime/placement'
+import { isOpen } from '../../core/runtime/policies/authenticate'
+import { resolvePolicies } from '../../core/runtime/resolve'
 import type { Caller } from '../../shared/api/comparisons'
 import type { Queries } from '../db/database'
 import { keys, placements, stages } from '../db/schema'
+import { Scopes } from './scopes'
 
 /** Whoever reaches operations of a version now: by keys of its placements, or as anybody where no key is asked for. */
 export class Callers {
@@ -16,7 +19,12 @@ export class Callers {
 
   static async of(db: Queries, apiId: number, version: string): Promise<Callers> {
     const placed = await db
-      .select({ id: placements.id, stage: placements.stage, spec: placements.spec })
+      .select({
+        id: placements.id,
+        stage: placements.stage,
+        group: placements.group,
+        spec: placements.spec,
+      })
       .from(placements)
       .innerJoin(stages, eq(stages.name, placements.stage))
       .where(and(eq(placements.apiId, apiId), eq(placements.version, version)))
@@ -30,10 +38,13 @@ export class Callers {
       .orderBy(asc(keys.name))
     const byOperation = new Map<string, Caller[]>()
     const all: Caller[] = []
-    for (const { id: placement, stage, spec } of placed) {
-      const clients = spec.key.required
-        ? active.filter((key) => key.placement === placement).map(({ name }) => name)
-        : ['']
+    const scopes = await Scopes.read(db)
+    for (const { id: placement, spec, ...standing } of placed) {
+      const { stage } = standing
+      const { authentication } = resolvePolicies(scopesOf(spec, scopes.around(standing)))
+      const clients = isOpen(authentication?.config)
+        ? ['']
+        : active.filter((key) => key.placement === placement).map(({ name }) => name)
       const callers = clients.map((client) => ({ client, placement, stage }))
       all.push(...callers)
       for (const route of spec.routes) {

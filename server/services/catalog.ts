@@ -2,10 +2,13 @@ import { isValid, parseISO } from 'date-fns'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { countLevels, type Derived, type Examination } from '../../core/definition'
 import type { Edition } from '../../core/rules/model'
+import { isLinkTarget, toldBy } from '../../core/runtime/lifecycle'
 import { limits } from '../../core/text/limits'
+import { isSame } from '../../core/text/values'
 import type {
   ApiChange,
   ApiDetail,
+  ApiLink,
   PageQuery,
   RevisionDetail,
   RevisionItem,
@@ -19,6 +22,7 @@ import {
   apiViewers,
   parts,
   people,
+  placements,
   proposals,
   revisionFiles,
   revisions,
@@ -34,6 +38,7 @@ import { digestOf, filesIn, filesOf, loadFiles, storeFiles } from './files'
 import { record } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
+import { intend } from './rollouts'
 import { cellsByApi } from './register'
 import { currentEdition } from './rulebooks'
 import { titleOf } from './titles'
@@ -135,6 +140,7 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     operations: summary.operations.length,
     schemas: summary.schemas.length,
     owner: api.owner ?? '',
+    deprecatedOn: api.deprecatedOn ?? '',
     sunset: api.sunset ?? '',
     labels: api.labels,
     links: api.links,
@@ -170,22 +176,25 @@ export async function changeApi(
   slug: string,
   change: ApiChange,
 ): Promise<ApiDetail> {
-  await context.db.transaction(async (tx) => {
+  const told = await context.db.transaction(async (tx) => {
     const api = await findApi(tx, slug)
     requirePermission(context.actor, 'edit', api.team)
-    const { team, audience, lifecycle, owner, sunset, labels, links, confidential } = api
+    const { team, audience, lifecycle, owner, deprecatedOn, sunset, labels, links } = api
     const before = {
-      confidential,
+      confidential: api.confidential,
       viewers: await viewersOf(tx, api.id),
       team,
       audience,
       lifecycle,
       owner: owner ?? '',
+      deprecatedOn: deprecatedOn ?? '',
       sunset: sunset ?? '',
       labels,
       links,
     }
     const after = { ...before, ...(JSON.parse(JSON.stringify(change)) as ApiChange) }
+    if (after.lifecycle !== 'deprecated') after.deprecatedOn = ''
+    else if (before.lifecycle !== 'deprecated') after.deprecatedOn ||= dayOf(context.now())
     await requireSense(tx, after)
     const { viewers, team: owning, owner: answers, ...facts } = after
     await tx.delete(apiViewers).where(eq(apiViewers.apiId, api.id))
@@ -197,17 +206,38 @@ export async function changeApi(
         ...facts,
         teamId: teamId(owning),
         ownerId: answers ? personId(answers) : null,
+        deprecatedOn: after.deprecatedOn || null,
         sunset: after.sunset || null,
       })
       .where(eq(apis.id, api.id))
     if (after.confidential !== before.confidential)
       await seeingEverything(tx, () => recheckSharing(tx, api.id))
     await record(tx, context, { action: 'api.changed', api: api.id, subject: slug, before, after })
+    return isSame(toldBy(before), toldBy(after)) ? [] : tellCallers(tx, context, api)
   })
+  for (const rollout of told) await context.queue.rollOut(rollout)
   if (change.audience ?? change.team ?? change.lifecycle) await recheck(context, slug)
   if (change.confidential !== undefined) await context.queue.recheck()
   // Who gives an API away may not see it any more, but sees what became of it.
   return readApi({ ...context, db: context.system.db }, slug)
+}
+
+/** Has the gateways of each placement tell what is known of the API's end from now on: the rollouts that do it. */
+async function tellCallers(tx: Transaction, context: Context, api: ApiRow): Promise<number[]> {
+  const placed = await tx.select().from(placements).where(eq(placements.apiId, api.id))
+  const begun: number[] = []
+  for (const { id, group, version, stage } of placed) {
+    const rollout = await intend(tx, context, {
+      action: 'placement.told',
+      api: api.id,
+      title: `Tell callers of ${api.title} ${version} in ${stage} about its end`,
+      change: { kind: 'apply', placement: id },
+      groups: [group],
+      act: { subject: id },
+    })
+    begun.push(rollout)
+  }
+  return begun
 }
 
 /** What a change of an API's facts has to keep to. */
@@ -215,18 +245,38 @@ async function requireSense(
   tx: Transaction,
   {
     lifecycle,
+    deprecatedOn,
     sunset,
     owner,
     viewers,
-  }: { lifecycle: string; sunset: string; owner: string; viewers: string[] },
+    links,
+  }: {
+    lifecycle: string
+    deprecatedOn: string
+    sunset: string
+    owner: string
+    viewers: string[]
+    links: ApiLink[]
+  },
 ): Promise<void> {
   const faults = []
   if (lifecycle === 'deprecated' && sunset === '') {
     faults.push({ field: 'sunset', message: 'Say until which day a deprecated API is served' })
   }
-  if (sunset !== '' && !isValid(parseISO(sunset))) {
-    faults.push({ field: 'sunset', message: `${sunset} is not a day` })
-  }
+  for (const [field, day] of Object.entries({ deprecatedOn, sunset }))
+    if (day !== '' && !isValid(parseISO(day)))
+      faults.push({ field, message: `${day} is not a day` })
+  if (deprecatedOn !== '' && sunset !== '' && sunset < deprecatedOn)
+    faults.push({
+      field: 'sunset',
+      message: `It is deprecated on ${deprecatedOn}, and ends before`,
+    })
+  const unfit = links.find(({ url, deprecation }) => deprecation && !isLinkTarget(url))
+  if (unfit)
+    faults.push({
+      field: 'links',
+      message: `Callers cannot be told of ${unfit.url}: it has a character that no address has`,
+    })
   const named = [
     ...(owner === '' ? [] : [{ field: 'owner', name: owner }]),
     ...viewers.map((name) => ({ field: 'viewers', name })),

@@ -3,6 +3,7 @@ import type { ApiFacts, Edition } from '../../core/rules/model'
 import type { Examination } from '../../core/definition'
 import type { Role } from '../../shared/words'
 import type { ConversionTarget } from '../../core/formats/convert'
+import type { Routed } from '../../core/runtime/named-backends'
 import type { Database, SeenBy } from '../db/database'
 import type { Lock } from '../db/locks'
 import type { FixChoice } from '../../core/fix'
@@ -43,6 +44,8 @@ export interface Examiner {
     to: ConversionTarget | 'bundle',
     dereference: boolean,
     syntax: 'yaml' | 'json' | undefined,
+    /** Whose backends are named in it. */
+    routed?: Routed,
   ): Promise<Conversion>
   /** What changed between two definitions; `told` is called as it goes on. */
   compare(
@@ -86,6 +89,10 @@ export interface Services {
   examiner: Examiner
   queue: Queue
   gatewaySecret: string
+  /** The folder below which are those that gateways are fed from; empty where there is none. */
+  gatewayFolders: string
+  /** Who issued the certificates of gateways, in PEM; empty for those that every program trusts. */
+  gatewayAuthority: string
   /** What is kept but not to be read in the database is sealed with it; of 32 characters or more. */
   secret: string
   /** Whether passwords let people in whatever the settings say: the way back for an administrator. */

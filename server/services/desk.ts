@@ -1,13 +1,20 @@
-import { request } from 'undici'
-import type { Step } from '../../core/routing/explain'
-import type { DeskResponse, DeskRequest } from '../../shared/api/desk'
+import { rootCertificates } from 'node:tls'
+import { Agent, request } from 'undici'
+import { isStopped, type Step } from '../../core/runtime/explain'
+import { scopesOf } from '../../core/runtime/placement'
+import { whyNoToken } from '../../core/runtime/policies/checks'
+import { credentialFields } from '../../core/runtime/policies/authenticate'
+import { resolvePolicies } from '../../core/runtime/resolve'
+import type { DeskRequest, DeskResponse, HeaderLine } from '../../shared/api/desk'
 import type { Context } from './context'
-import { notFound } from './failure'
-import { gatewayDown, readLogEntry } from './gateway-client'
+import { conflict, invalid, notFound } from './failure'
+import { gatewayDown } from '../gateways/adapter'
+import { readLogEntry } from '../gateways/admin-api'
 import { findGateway } from './gateways'
 import { requirePermission } from './permissions'
 import { findPlacement, membersOf } from './apply'
-import { errorText } from '../../core/text/values'
+import { errorText, table } from '../../core/text/values'
+import { Scopes } from './scopes'
 
 const mostBytes = 1_000_000
 
@@ -20,46 +27,96 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
   if (name === undefined || !members.includes(name))
     throw notFound(`gateway called "${asked.gateway ?? ''}" in ${placement.group}`)
   const gateway = await findGateway(context.db, name)
-  const { key } = placement.spec
-  const header = key.required ? key.header : 'X-Api-Key'
+  const scopes = (await Scopes.read(context.db)).around(placement)
+  const { authentication, transport } = resolvePolicies(scopesOf(placement.spec, scopes))
+  const shown = asked.key
+    ? credentialFields(authentication?.config, asked.key)
+    : { headers: {}, query: undefined }
+  const query =
+    shown.query &&
+    `${asked.path.includes('?') ? '&' : '?'}${encodeURIComponent(shown.query.name)}=${encodeURIComponent(shown.query.value)}`
+  const headers = ownHeaders(asked.headers)
+  const host = asked.host ?? placement.spec.host
+  const needsTls = (transport?.config.plain ?? 'served') !== 'served'
+  const isTls = asked.scheme === undefined ? needsTls : asked.scheme === 'https'
+  const url = isTls ? gateway.tlsUrl : gateway.dataUrl
+  if (url === '')
+    throw conflict(
+      isTls
+        ? `Nobody has said where ${name} speaks TLS.`
+        : `Nobody has said where requests go into ${name}.`,
+    )
+  const dispatcher = new Agent(isTls ? { connect: { servername: host, ca: trusted(context) } } : {})
   const started = performance.now()
   let answer
+  let body
   try {
-    answer = await request(gateway.dataUrl + asked.path, {
+    answer = await request(url + asked.path + (query ?? ''), {
       method: asked.method,
+      dispatcher,
       headers: {
-        host: asked.host ?? placement.spec.host,
-        ...(asked.key && { [header]: asked.key }),
+        ...headers,
+        host,
+        ...shown.headers,
         ...(asked.body && { 'content-type': asked.mediaType ?? 'application/json' }),
       },
       ...(asked.body && { body: asked.body }),
       headersTimeout: 130_000,
       bodyTimeout: 30_000,
     })
+    body = await bounded(answer.body)
   } catch (error) {
-    throw gatewayDown(
-      { name: gateway.name, adminUrl: gateway.dataUrl },
-      `gave no answer (${errorText(error)})`,
-    )
+    throw gatewayDown(`${name} at ${url}`, `gave no answer (${errorText(error)})`)
+  } finally {
+    void dispatcher.destroy()
   }
-  const { text, cut } = await bounded(answer.body)
   const ms = Math.round(performance.now() - started)
   const id = answer.headers['x-request-id']
   const entry =
-    typeof id === 'string' ? await readLogEntry(gateway, context.gatewaySecret, id) : undefined
+    typeof id === 'string' && gateway.kind === 'admin-api'
+      ? await readLogEntry(gateway, context.gatewaySecret, id)
+      : undefined
   const steps = (entry as { steps?: Step[] } | undefined)?.steps ?? []
   return {
     status: answer.statusCode,
     headers: Object.entries(answer.headers).flatMap(([name, value]) =>
       value === undefined ? [] : [{ name, value: [value].flat().join(', ') }],
     ),
-    body: text,
-    cut,
+    body: body.text,
+    cut: body.cut,
     ms,
     steps,
     verdict: verdictOf(answer.statusCode, steps),
   }
 }
+
+/** Headers that say where a message ends and whom it is for are not somebody's to write. */
+function ownHeaders(lines: readonly HeaderLine[] = []): Record<string, string[]> {
+  const headers = table<string[]>()
+  const faults = []
+  for (const [index, { name, value }] of lines.entries()) {
+    const lower = name.toLowerCase()
+    const why =
+      whyNoToken(name) ??
+      (framing.test(name) ? 'is for the connection, and not sent by hand' : undefined)
+    if (why) faults.push({ field: `headers.${index}.name`, message: `The header "${name}" ${why}` })
+    else if (!/^[\t\x20-\x7e\x80-\xff]*$/.test(value))
+      faults.push({
+        field: `headers.${index}.value`,
+        message: `The value of ${name} has a character that no header has`,
+      })
+    else headers[lower] = [...(headers[lower] ?? []), value]
+  }
+  if (faults.length > 0) throw invalid(faults)
+  return headers
+}
+
+/** Who is believed: what every program trusts, and the authority of the company’s own gateways. */
+const trusted = ({ gatewayAuthority }: Context) =>
+  gatewayAuthority === '' ? [...rootCertificates] : [...rootCertificates, gatewayAuthority]
+
+const framing =
+  /^(?:connection|content-length|content-type|expect|host|keep-alive|proxy-.*|te|trailer|transfer-encoding|upgrade)$/i
 
 async function bounded(body: AsyncIterable<Buffer>): Promise<{ text: string; cut: boolean }> {
   const chunks: Buffer[] = []
@@ -76,10 +133,9 @@ async function bounded(body: AsyncIterable<Buffer>): Promise<{ text: string; cut
 /** What a status means here: whose answer it is, and the reason in words. */
 function verdictOf(status: number, steps: Step[]): string {
   const stopped = steps.find((step) => !step.passed)
-  if (stopped && stopped.name !== 'backend') return `The gateway stopped it. ${stopped.text}.`
+  if (stopped && isStopped(stopped)) return `The gateway stopped it. ${stopped.text}.`
   if (stopped) return `${stopped.text}.`
   const last = steps.at(-1)
-  if (last?.name === 'mock') return `${last.text}.`
   if (status >= 400) return `The gateway let it through; the ${status} is the backend’s own answer.`
   return `The request went all the way. ${last ? `${last.text}.` : ''}`
 }

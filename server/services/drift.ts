@@ -1,10 +1,9 @@
-import { writeResources } from '../../core/routing/resources'
 import type { HandEdit, PlacementDetail } from '../../shared/api/placements'
 import { settings } from '../db/schema'
 import { apiOf, findPlacement, membersOf, requirePlaceable } from './apply'
 import type { Context } from './context'
 import { conflict } from './failure'
-import { writeConfiguration } from './gateway-client'
+import { adapterOf } from '../gateways'
 import { checkGateway, findGateway, takeSnapshot } from './gateways'
 import { handEdited } from './hand-edit'
 import { requirePermission } from './permissions'
@@ -73,9 +72,16 @@ export async function editByHand(
   if (name === undefined) throw conflict(`No gateway belongs to ${row.group}.`)
   const gateway = await findGateway(db, name)
   const snapshot = await takeSnapshot(context, gateway)
-  const body = writeResources(handEdited(snapshot.resources, row, kind))
-  const outcome = await writeConfiguration(gateway, context.gatewaySecret, body, snapshot.etag)
-  if (outcome !== 'written') throw conflict('The gateway was changed in between. Try again.')
+  const outcome = await adapterOf(context, gateway).write?.(
+    {
+      resources: handEdited(snapshot.resources, row, kind),
+      placements: [id],
+      author: context.actor.displayName,
+      message: 'Change by hand',
+    },
+    snapshot.etag,
+  )
+  if (!outcome?.taken) throw conflict('The gateway was changed in between. Try again.')
   await checkGateway(context.system, name)
   return readPlacement(context, id)
 }

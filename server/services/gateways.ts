@@ -1,24 +1,40 @@
 import { and, asc, desc, eq, isNull, lte, or, sql } from 'drizzle-orm'
-import { compareRoutes, type Difference } from '../../core/drift/compare'
-import {
-  ConfigurationError,
-  readResources,
-  routesOf,
-  type Resource,
-} from '../../core/routing/resources'
-import { isServed, type Route } from '../../core/routing/routes'
-import type { GatewayItem, GroupItem } from '../../shared/api/gateways'
+import { compareRoutes, targetText, type Difference } from '../../core/drift/compare'
+import { sha256Hex } from '../../core/ledger/chain'
+import { fromCluster } from '../../core/runtime/cluster/read'
+import { ConfigurationError } from '../../core/runtime/config-values'
+import { routesOf } from '../../core/runtime/read'
+import type { Resource } from '../../core/runtime/resources'
+import { conditionsText } from '../../core/runtime/conditions'
+import { isServed, type Route } from '../../core/runtime/routes'
+import { RunningRoutes } from '../../core/runtime/running'
+import type {
+  GatewayHealth,
+  GatewayItem,
+  GroupItem,
+  RoutesQuery,
+  RunningRouteItem,
+} from '../../shared/api/gateways'
 import type { Queries } from '../db/database'
-import { gatewayGroups, gateways, placements, placementSites, snapshots } from '../db/schema'
-import { compiled, type PlacementRow } from './compiled'
+import { adapterOf } from '../gateways'
+import { readHealth, readListeners } from '../gateways/admin-api'
+import type { Adapter, GatewayRow, Meaning, Running } from '../gateways/adapter'
+import {
+  gatewayGroups,
+  gateways,
+  placements,
+  placementSites,
+  snapshots,
+  uploads,
+} from '../db/schema'
+import { compiledAll, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
-import { Failure, notFound } from './failure'
-import { readConfiguration, type Running } from './gateway-client'
-import { announce } from './ledger'
+import { conflict, Failure, invalid, notFound } from './failure'
+import { announce, record } from './ledger'
+import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { unfinishedByPlacement } from './rollouts'
-
-export type GatewayRow = typeof gateways.$inferSelect
+import { Scopes } from './scopes'
 
 export async function findGateway(db: Queries, name: string): Promise<GatewayRow> {
   const [row] = await db.select().from(gateways).where(eq(gateways.name, name))
@@ -37,16 +53,18 @@ export async function listGateways(db: Queries): Promise<GatewayItem[]> {
     .from(gateways)
     .orderBy(asc(gateways.position))
   return rows.map(
-    ({
-      gateway: { name, group, serves, dataUrl, seenAt, trouble, unclaimed },
-      claimed,
-      ...counts
-    }) => ({
-      name,
-      group,
-      serves,
-      dataUrl,
-      trouble,
+    ({ gateway: { seenAt, listeners, unclaimed, ...gateway }, claimed, ...counts }) => ({
+      name: gateway.name,
+      group: gateway.group,
+      kind: gateway.kind,
+      serves: gateway.serves,
+      dataUrl: gateway.dataUrl,
+      tlsUrl: gateway.tlsUrl,
+      folder: gateway.folder,
+      trouble: gateway.trouble,
+      passedOver: gateway.passedOver,
+      certificates: listeners?.certificates ?? [],
+      certificateTroubles: listeners?.troubles ?? [],
       routes: claimed + unclaimed.length,
       unclaimed,
       ...(seenAt && { seenAt: seenAt.toISOString() }),
@@ -73,9 +91,28 @@ const notTriedSince = (name: string, triedAt: Date) =>
   and(eq(gateways.name, name), or(isNull(gateways.triedAt), lte(gateways.triedAt, triedAt)))
 
 /** What a gateway runs, as resources and as routes. */
-export interface Snapshot extends Running {
-  resources: Resource[]
-  routes: Route[]
+export interface Snapshot extends Running, Meaning {
+  routes: RunningRoutes
+}
+
+/** What each gateway said last: a text that is the same is not parsed again. */
+const lastRead = new Map<string, Snapshot>()
+
+function parsed(gateway: string, running: Running, adapter: Adapter): Snapshot {
+  const known = lastRead.get(gateway)
+  if (known?.text === running.text) return { ...known, etag: running.etag }
+  return remember(gateway, running, adapter.understand(running.text))
+}
+
+/** Remembers what a gateway is about to say: reading back what was written gives the resources that it was written from. */
+export const expectRunning = (gateway: string, text: string, resources: readonly Resource[]) =>
+  void remember(gateway, { text, etag: '' }, { resources, passedOver: [] })
+
+function remember(gateway: string, running: Running, meaning: Meaning): Snapshot {
+  const routes = new RunningRoutes(routesOf(meaning.resources))
+  const snapshot = { ...running, ...meaning, routes }
+  lastRead.set(gateway, snapshot)
+  return snapshot
 }
 
 /** Reads a gateway and keeps what it says; throws where it cannot be read, having kept why. */
@@ -83,9 +120,9 @@ export async function takeSnapshot(services: Services, gateway: GatewayRow): Pro
   const { db, now } = services
   const triedAt = now()
   try {
-    const running = await readConfiguration(gateway, services.gatewaySecret)
-    const resources = readResources(running.text)
-    const routes = routesOf(resources)
+    const adapter = adapterOf(services, gateway)
+    const running = await adapter.read()
+    const snapshot = parsed(gateway.name, running, adapter)
     const [last] = await db
       .select({ etag: snapshots.etag })
       .from(snapshots)
@@ -93,9 +130,10 @@ export async function takeSnapshot(services: Services, gateway: GatewayRow): Pro
       .orderBy(desc(snapshots.id))
       .limit(1)
     if (last?.etag !== running.etag) {
-      await db.insert(snapshots).values({ gateway: gateway.name, takenAt: now(), ...running })
+      const { text, etag } = running
+      await db.insert(snapshots).values({ gateway: gateway.name, takenAt: now(), text, etag })
     }
-    return { ...running, resources, routes }
+    return snapshot
   } catch (error) {
     const trouble =
       error instanceof Failure
@@ -121,29 +159,47 @@ export async function checkGateway(services: Services, name: string): Promise<vo
   const gateway = await findGateway(db, name)
   const takenAt = now()
   const snapshot = await takeSnapshot(services, gateway)
+  const listeners = await listenersOf(services, gateway)
+  const adapter = adapterOf(services, gateway)
   const changing = await unfinishedByPlacement(db)
+  const scopes = await Scopes.read(db)
   const placed = await db.select().from(placements).where(eq(placements.group, gateway.group))
-  const claimed = new Set(snapshot.routes.filter((route) => changing.has(route.placement)))
+  const claimed = new Set(snapshot.routes.all.filter((route) => changing.has(route.placement)))
+  const compared: { placement: PlacementRow; running: Route[] }[] = []
   for (const placement of placed) {
-    const mine = runningFor(placement, snapshot.routes)
-    for (const route of mine) claimed.add(route)
-    if (changing.has(placement.id)) continue
-    const differences = await differencesOf(db, placement, mine)
-    await db.execute(sql`
-      insert into ${placementSites} ("placement_id", "gateway", "checked_at", "differences", "routes")
-      select ${placement.id}, ${name}, ${takenAt}, ${JSON.stringify(differences)}::jsonb, ${mine.filter(isServed).length}
-      from ${placements} where ${placements.id} = ${placement.id} and ${placements.generation} = ${placement.generation}
-      on conflict ("placement_id", "gateway") do update
-      set checked_at = excluded.checked_at, differences = excluded.differences, routes = excluded.routes
-      where ${placementSites.checkedAt} <= excluded.checked_at`)
+    const running = snapshot.routes.of(placement)
+    for (const route of running) claimed.add(route)
+    if (!changing.has(placement.id)) compared.push({ placement, running })
   }
-  const unclaimed = snapshot.routes.filter((route) => isServed(route) && !claimed.has(route))
+  const intended = await compiledAll(
+    db,
+    compared.map(({ placement }) => placement),
+    { member: name, scopes },
+  )
+  const seen = compared.map(({ placement: { id, generation }, running }, index) => ({
+    id,
+    generation,
+    differences: differencesOf(adapter, intended[index]!, running),
+    routes: running.filter(isServed).length,
+  }))
+  await db.execute(sql`
+    insert into ${placementSites} ("placement_id", "gateway", "checked_at", "differences", "routes")
+    select seen.id, ${name}, ${takenAt}, seen.differences, seen.routes
+    from jsonb_to_recordset(${JSON.stringify(seen)}::jsonb)
+      as seen (id text, generation integer, differences jsonb, routes integer)
+    join ${placements} on ${placements.id} = seen.id and ${placements.generation} = seen.generation
+    on conflict ("placement_id", "gateway") do update
+    set checked_at = excluded.checked_at, differences = excluded.differences, routes = excluded.routes
+    where ${placementSites.checkedAt} <= excluded.checked_at`)
+  const unclaimed = snapshot.routes.all.filter((route) => isServed(route) && !claimed.has(route))
   await db
     .update(gateways)
     .set({
       seenAt: takenAt,
       trouble: '',
       triedAt: takenAt,
+      listeners,
+      passedOver: snapshot.passedOver.slice(0, 200),
       unclaimed: unclaimed
         .slice(0, 200)
         .map((route) => `${route.method} ${route.host}${route.path}`),
@@ -152,27 +208,135 @@ export async function checkGateway(services: Services, name: string): Promise<vo
   await announce(db, 'gateway')
 }
 
-/** Routes that are a placement's business: its own by label, and strangers' at its host below its base path. */
-export function runningFor(
-  { id, spec }: Pick<PlacementRow, 'id' | 'spec'>,
-  routes: Route[],
-): Route[] {
-  const below = spec.basePath === '/' ? '/' : `${spec.basePath}/`
-  return routes.filter(
-    (route) =>
-      route.placement === id ||
-      (route.placement === '' &&
-        route.host === spec.host &&
-        (route.path === spec.basePath || route.path.startsWith(below))),
-  )
+/** Where a gateway listens, if it is of a kind that says so; nobody's reading fails for it. */
+async function listenersOf({ gatewaySecret }: Services, gateway: GatewayRow) {
+  if (gateway.kind !== 'admin-api') return null
+  const said = await readListeners(gateway, gatewaySecret).catch((error: unknown) => {
+    if (error instanceof Failure) return undefined
+    throw error
+  })
+  return said ?? null
 }
 
-export async function differencesOf(
-  db: Queries,
-  placement: PlacementRow,
-  running: Route[],
-): Promise<Difference[]> {
-  return compareRoutes(routesOf(await compiled(db, placement)), running)
+/** What differs from what is approved, as far as this kind can be told of it. */
+function differencesOf(adapter: Adapter, intended: Resource[], running: Route[]): Difference[] {
+  try {
+    return compareRoutes(routesOf(adapter.asRead(intended)), running)
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error
+    return [
+      {
+        where: 'every operation',
+        what: 'what holds here',
+        ledger: error.message,
+        gateway: 'cannot be told of it',
+        cause: 'Something holds by now that this kind of gateway cannot enforce',
+      },
+    ]
+  }
+}
+
+/** How a gateway and its targets are at this moment. */
+export async function gatewayHealth(
+  { db, gatewaySecret, now }: Context,
+  name: string,
+): Promise<GatewayHealth> {
+  const gateway = await findGateway(db, name)
+  const begun = performance.now()
+  const took = () => Math.round(performance.now() - begun)
+  const askedAt = now().toISOString()
+  if (gateway.kind !== 'admin-api')
+    return {
+      ...{ askedAt, answers: false, ms: 0 },
+      ...{ says: 'This kind of gateway cannot be asked', targets: [] },
+    }
+  try {
+    const targets = await readHealth(gateway, gatewaySecret)
+    return {
+      askedAt,
+      answers: true,
+      ms: took(),
+      says: '',
+      targets: targets.map(({ url, state, trouble }) => ({ url, state, says: trouble })),
+    }
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error
+    return { askedAt, answers: false, ms: took(), says: error.detail, targets: [] }
+  }
+}
+
+/** What a gateway ran when it was read last; routes of placements that somebody may not see are not there for them. */
+export async function listGatewayRoutes(
+  { db, system }: Context,
+  name: string,
+  query: RoutesQuery,
+): Promise<Page<RunningRouteItem>> {
+  const gateway = await findGateway(db, name)
+  const [last] = await system.db
+    .select({ text: snapshots.text, etag: snapshots.etag })
+    .from(snapshots)
+    .where(eq(snapshots.gateway, name))
+    .orderBy(desc(snapshots.id))
+    .limit(1)
+  if (!last) return pageFrom([], query)
+  const { routes } = parsed(name, last, adapterOf(system, gateway))
+  const seen = new Set(
+    (await db.select({ id: placements.id }).from(placements)).map(({ id }) => id),
+  )
+  const all = await system.db.select({ id: placements.id }).from(placements)
+  const hidden = new Set(all.map(({ id }) => id).filter((id) => !seen.has(id)))
+  const words = (query.q ?? '').toLowerCase().split(/\s+/).filter(Boolean)
+  const items = routes.all
+    .filter((route) => isServed(route) && !hidden.has(route.placement))
+    .map(({ method, host, path, open, listener, conditions, target, placement }) => ({
+      ...{ method, host, path: open ? `${path === '/' ? '' : path}/…` : path, placement },
+      also: [listener && `${listener} only`, conditionsText(conditions).trim()]
+        .filter(Boolean)
+        .join(', '),
+      goesTo: targetText(target),
+    }))
+    .filter((item) => {
+      const text = Object.values(item).join(' ').toLowerCase()
+      return words.every((word) => text.includes(word))
+    })
+  return pageFrom(items, query)
+}
+
+/** Somebody uploads what a gateway runs that is only read; it is compared at once. */
+export async function uploadSnapshot(
+  context: Context,
+  name: string,
+  text: string,
+): Promise<GatewayItem> {
+  const { db, actor, now } = context
+  requirePermission(actor, 'upload')
+  const gateway = await findGateway(db, name)
+  if (gateway.kind !== 'uploaded')
+    throw conflict(
+      `${name} is read by the ledger itself; uploads are for gateways that it cannot reach.`,
+    )
+  let meaning: Meaning
+  try {
+    meaning = fromCluster(text)
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error
+    throw invalid([{ field: 'text', message: error.message }])
+  }
+  const etag = sha256Hex(text).slice(0, 32)
+  await db.transaction(async (tx) => {
+    const row = { text, etag, uploadedAt: now(), uploadedById: actor.id }
+    await tx
+      .insert(uploads)
+      .values({ gateway: name, ...row })
+      .onConflictDoUpdate({ target: uploads.gateway, set: row })
+    await record(tx, context, {
+      action: 'gateway.uploaded',
+      subject: name,
+      after: { sha256: etag, resources: meaning.resources.length },
+    })
+  })
+  await checkGateway(context.system, name)
+  return (await listGateways(db)).find((one) => one.name === name)!
 }
 
 /** A person asks for a reading now. */

@@ -1,17 +1,17 @@
-import { rowName } from '../../core/routing/placement'
-import { belongsTo, type Resource } from '../../core/routing/resources'
+import { rowName } from '../../core/runtime/placement'
+import { placementOf, type Resource } from '../../core/runtime/resources'
 import type { HandEdit } from '../../shared/api/placements'
 import type { PlacementRow } from './compiled'
 import { conflict } from './failure'
 
 /** A running configuration after somebody's hand edit of one placement. */
 export function handEdited(
-  resources: Resource[],
+  resources: readonly Resource[],
   placement: PlacementRow,
   kind: HandEdit['kind'],
 ): Resource[] {
   const mine = (name: string) => (resource: Resource) =>
-    resource.kind === name && belongsTo(resource, placement.id)
+    resource.kind === name && placementOf(resource) === placement.id
   const change = (
     name: string,
     edit: (spec: Record<string, unknown>) => Record<string, unknown>,
@@ -35,12 +35,12 @@ export function handEdited(
 }
 
 /** Serves the first withheld operation from the backend the others use. */
-function serveWithheld(resources: Resource[], { id, spec }: PlacementRow): Resource[] {
+function serveWithheld(resources: readonly Resource[], { id, spec }: PlacementRow): Resource[] {
   const withheld = spec.routes.find((row) => row.treatment.kind === 'withheld')
   if (!withheld || withheld.path.includes('{'))
     throw conflict('This placement withholds no operation with a plain path.')
   return resources.map((resource) => {
-    if (resource.kind !== 'HTTPRoute' || !belongsTo(resource, id)) return resource
+    if (resource.kind !== 'HTTPRoute' || placementOf(resource) !== id) return resource
     const rules = resource.spec['rules'] as { name: string; backendRefs: { kind: string }[] }[]
     const served = rules.find(({ backendRefs }) => backendRefs[0]?.kind === 'Backend')
     if (!served) throw conflict('This placement sends nothing to a backend.')

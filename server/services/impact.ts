@@ -14,7 +14,7 @@ import { asksForEstate } from '../../core/rules/estate'
 import { extendRulebook } from '../../core/rules/rulebook'
 import type { ImpactItem, ImpactPlace, ImpactQuery } from '../../shared/api/impact'
 import { insertMany } from '../db/bulk'
-import type { Queries } from '../db/database'
+import type { Queries, Transaction } from '../db/database'
 import { apiColumns, teamName, type ApiRow } from '../db/names'
 import {
   apis,
@@ -24,7 +24,6 @@ import {
   judgements,
   placements,
   revisions,
-  stages,
   type JudgedPlace,
   rulebooks,
 } from '../db/schema'
@@ -36,6 +35,8 @@ import { filesOf, loadFiles, sha256 } from './files'
 import { announce } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
+import { lastStage } from './placements'
+import { placementDifferences, type PlacementDifference } from './placement-impact'
 import { currentEdition, houseSlug, requireReadable } from './rulebooks'
 import { sideBySide } from './side-by-side'
 
@@ -112,6 +113,7 @@ export async function listImpactPlaces(
       message: impactPlaces.message,
       file: impactPlaces.file,
       line: impactPlaces.line,
+      placement: impactPlaces.placement,
     })
     .from(impactPlaces)
     .innerJoin(apis, eq(apis.id, impactPlaces.apiId))
@@ -152,15 +154,11 @@ interface Target {
 
 /** The newest revision of every API, and the one that runs in the last stage where that is another. */
 async function targetsOf(db: Queries, team: string | null): Promise<Target[]> {
-  const [last] = await db
-    .select({ name: stages.name })
-    .from(stages)
-    .orderBy(desc(stages.position))
-    .limit(1)
+  const last = await lastStage(db)
   const placed = await db
     .selectDistinct({ revision: placements.revisionId })
     .from(placements)
-    .where(eq(placements.stage, last?.name ?? ''))
+    .where(eq(placements.stage, last ?? ''))
   const live = new Set(placed.map(({ revision }) => revision))
   const rows = await db
     .select({ api: apiColumns, revision: revisions })
@@ -205,10 +203,17 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
   const { team } = await findRulebook(db, slug)
   const draft = requireReadable(text, `${slug}.yaml`)
   const targets = await targetsOf(db, team)
+  const placed = await db.selectDistinct({ api: placements.apiId }).from(placements)
+  const ids = new Set(placed.map(({ api }) => api))
+  const standing = [
+    ...new Map(
+      targets.filter(({ api }) => ids.has(api.id)).map(({ api }) => [api.id, api]),
+    ).values(),
+  ]
   await db.delete(impactPlaces).where(eq(impactPlaces.impactId, id))
   await db
     .update(impacts)
-    .set({ state: 'running', total: targets.length, done: 0, reused: 0 })
+    .set({ state: 'running', total: targets.length + standing.length, done: 0, reused: 0 })
     .where(eq(impacts.id, id))
   const editions = new Map<string, Promise<[now: Edition, next: Edition]>>()
   const editionsOf = (team: string) => {
@@ -222,6 +227,18 @@ async function measure(services: Services, { id, rulebook: slug, text }: Row): P
     const [now, next] = await editionsOf(target.api.team)
     const found = await compared(services, target, now, next)
     stopped ||= !(await keep(db, id, target, found))
+  })
+  // What runs is held against the rules about that, API by API.
+  await sideBySide(standing, async (api) => {
+    if (stopped) return
+    const [now, next] = await editionsOf(api.team)
+    const found = await placementDifferences(db, api, services.now(), now, next)
+    stopped ||= !(await keepRows(
+      db,
+      id,
+      found.map((one) => rowOf(id, api, one)),
+      0,
+    ))
   })
   await db
     .update(impacts)
@@ -403,28 +420,24 @@ async function keep(
   { api, revision, newest, live }: Target,
   { places, weighed, reused }: Compared,
 ): Promise<boolean> {
-  return db
-    .transaction(async (tx) => {
-      await insertMany(
-        tx,
-        impactPlaces,
-        places.map(({ rule, kind, place: { level, message, file, line } }) => ({
-          impactId: id,
-          rule,
-          apiId: api.id,
-          revisionNumber: revision.number,
-          newest,
-          live,
-          kind,
-          level,
-          message,
-          file: file === revision.file ? '' : file,
-          line,
-        })),
-      )
-      // Those that are kept already do not leave the database for this.
-      if (weighed.size > 0)
-        await tx.execute(sql`
+  const rows = places.map(({ rule, kind, place: { level, message, file, line } }) => ({
+    impactId: id,
+    rule,
+    apiId: api.id,
+    revisionNumber: revision.number,
+    newest,
+    live,
+    kind,
+    level,
+    message,
+    file: file === revision.file ? '' : file,
+    line,
+    placement: '',
+  }))
+  return keepRows(db, id, rows, reused, async (tx) => {
+    // Those that are kept already do not leave the database for this.
+    if (weighed.size > 0)
+      await tx.execute(sql`
         insert into impact_places
           (impact_id, rule, api_id, revision_number, newest, live, kind, level, message, file, line)
         select ${id}::uuid, found.rule, ${api.id}, ${revision.number}, ${newest}, ${live}, 'weighs',
@@ -433,6 +446,33 @@ async function keep(
         join unnest(${sql.param([...weighed.keys()])}::text[], ${sql.param([...weighed.values()])}::text[])
           as weighed (rule, level) on weighed.rule = found.rule
         where found.revision_id = ${revision.id} and found.level <> weighed.level`)
+  })
+}
+
+type ImpactRow = typeof impactPlaces.$inferInsert
+
+/** What is found at a placement, as a row of a run: it stands now, whichever revision it is of. */
+const rowOf = (
+  id: string,
+  api: ApiRow,
+  { kind, finding: { rule, level, message }, placement, revision, live }: PlacementDifference,
+): ImpactRow => ({
+  ...{ impactId: id, rule, apiId: api.id, revisionNumber: revision, newest: true, live },
+  ...{ kind, level, message, file: '', line: 0, placement },
+})
+
+/** Keeps rows of a run and counts one more step of it; false where somebody stopped it. */
+async function keepRows(
+  db: Services['db'],
+  id: string,
+  rows: ImpactRow[],
+  reused: number,
+  more: (tx: Transaction) => Promise<void> = () => Promise.resolve(),
+): Promise<boolean> {
+  return db
+    .transaction(async (tx) => {
+      await insertMany(tx, impactPlaces, rows)
+      await more(tx)
       // The run is locked last, so that revisions are kept side by side; what was kept for one that was stopped is undone.
       const going = await tx
         .update(impacts)

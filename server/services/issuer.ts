@@ -1,5 +1,5 @@
 import * as oidc from 'openid-client'
-import { readBackendAddress } from '../../core/routing/backend-address'
+import { readBackendAddress } from '../../core/runtime/backend-address'
 import type { SignOn } from '../../shared/api/settings'
 
 /** Within which an issuer answers, in seconds; and for how long what it says of itself is taken as it was, in ms. */

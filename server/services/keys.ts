@@ -1,6 +1,9 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { and, eq } from 'drizzle-orm'
 import type { ApiAction } from '../../core/ledger/actions'
+import { scopesOf } from '../../core/runtime/placement'
+import { takesKeys } from '../../core/runtime/policies/authenticate'
+import { resolvePolicies } from '../../core/runtime/resolve'
 import type { IssuedKey } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Transaction } from '../db/database'
@@ -11,13 +14,17 @@ import type { Context } from './context'
 import { conflict, notFound } from './failure'
 import { requirePermission } from './permissions'
 import { carryOut, intend, readRollout } from './rollouts'
+import { Scopes } from './scopes'
 
 /** Issues a key for a placement; only its digest is kept, so it is shown this once. */
 export async function issueKey(context: Context, id: string, name: string): Promise<IssuedKey> {
   const { db } = context
   const row = await findPlacement(db, id)
   requirePermission(context.actor, 'place', (await apiOf(db, row)).team)
-  if (!row.spec.key.required)
+  const { authentication } = resolvePolicies(
+    scopesOf(row.spec, (await Scopes.read(db)).around(row)),
+  )
+  if (!takesKeys(authentication?.config))
     throw conflict('This placement asks for no key. Change the placement first.')
   const secret = `elm_${randomBytes(24).toString('base64url')}`
   const sha256 = createHash('sha256').update(secret).digest('hex')

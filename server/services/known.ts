@@ -1,4 +1,4 @@
-import { and, desc, eq, lt, ne, sql, type SQLWrapper } from 'drizzle-orm'
+import { and, desc, eq, inArray, lt, ne, sql, type SQLWrapper } from 'drizzle-orm'
 import { asksForChanges } from '../../core/rules/before'
 import { asksForEstate, type EstatePart } from '../../core/rules/estate'
 import { pathKey } from '../../core/rules/library'
@@ -103,21 +103,32 @@ const previousOf = (
 /** The texts of revisions of one API, with the days since which its operations are deprecated. */
 async function textsOf(db: Queries, apiId: number, list: Named[]): Promise<Earlier[]> {
   if (list.length === 0) return []
-  const { rows } = await db.execute<{ name: string; since: Date }>(sql`
-    select operation ->> 'name' as name, min(${revisions.savedAt}) as since
-    from ${revisions}, jsonb_array_elements(${revisions.summary} -> 'operations') operation
-    where ${revisions.apiId} = ${apiId} and (operation ->> 'deprecated')::boolean
-    group by 1`)
-  const deprecatedSince = Object.fromEntries(
-    rows.map(({ name, since }) => [name, dayOf(new Date(since))]),
-  )
+  const deprecated = await deprecatedSince(db, [apiId])
+  const since = Object.fromEntries(deprecated.map((operation) => [operation.name, operation.since]))
   return Promise.all(
     list.map(async ({ id, version }) => ({
       version,
       files: await loadFiles(db, await filesOf(db, id)),
-      deprecatedSince,
+      deprecatedSince: since,
     })),
   )
+}
+
+/** Since which day the operations of some APIs are deprecated in their definitions. */
+export async function deprecatedSince(db: Queries, ids: readonly number[]) {
+  const { rows } = await db.execute<{
+    api: number
+    name: string
+    method: string
+    path: string
+    since: Date
+  }>(sql`
+    select ${revisions.apiId} as api, operation ->> 'name' as name, operation ->> 'method' as method,
+      operation ->> 'path' as path, min(${revisions.savedAt}) as since
+    from ${revisions}, jsonb_array_elements(${revisions.summary} -> 'operations') operation
+    where ${inArray(revisions.apiId, [...ids])} and (operation ->> 'deprecated')::boolean
+    group by 1, 2, 3, 4`)
+  return rows.map(({ since, ...operation }) => ({ ...operation, since: dayOf(new Date(since)) }))
 }
 
 /** Texts that may be the version before one that is not known yet: the newest, and the newest of another version. */

@@ -1,3 +1,4 @@
+import { listed } from '../../core/text/counted'
 import type { Role } from '../../shared/words'
 import type { Actor } from './context'
 import { Failure } from './failure'
@@ -12,12 +13,14 @@ interface Permission {
 const permissions = {
   edit: { roles: ['governance', 'owner'], says: 'Changing a definition' },
   place: { roles: ['governance', 'operator', 'owner'], says: 'Placing a version' },
+  policies: { roles: ['governance', 'operator'], says: 'Changing policies for many placements' },
   resolve: { roles: ['governance', 'operator'], says: 'Resolving drift' },
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },
   override: { roles: ['governance'], says: 'Going past an approval in an emergency' },
   read: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Reading a gateway' },
+  upload: { roles: ['governance', 'operator'], says: 'Uploading what a gateway runs' },
   handEdit: { roles: ['governance', 'operator'], says: 'Editing the stand-in gateway by hand' },
   triage: { roles: ['governance', 'owner', 'reviewer'], says: 'Seeing to findings' },
   askWaiver: { roles: ['governance', 'owner', 'reviewer'], says: 'Asking for a waiver' },
@@ -32,9 +35,6 @@ const permissions = {
 } satisfies Record<string, Permission>
 
 export type Act = keyof typeof permissions
-
-const listed = (words: string[]) =>
-  words.length === 1 ? words[0]! : `${words.slice(0, -1).join(', ')} or ${words.at(-1)}`
 
 /** Whether somebody may do something to what a team owns. */
 export function can(actor: Actor, act: Act, team?: string): boolean {
@@ -54,6 +54,6 @@ export function requirePermission(actor: Actor, act: Act, team?: string): void {
   throw new Failure(
     403,
     'Your role may not do this',
-    `${says} takes the role ${listed(named)}. You are signed in as ${mine}.`,
+    `${says} takes the role ${listed(named, 'or')}. You are signed in as ${mine}.`,
   )
 }

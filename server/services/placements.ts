@@ -1,8 +1,25 @@
 import { instanceToPlain } from 'class-transformer'
 import { placementEtag } from '../../shared/etags'
-import { and, asc, eq, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import type { DefinitionSummary } from '../../core/definition'
-import { operationKey, type Backend, type PlacementSpec } from '../../core/routing/placement'
+import {
+  operationKey,
+  scopesOf,
+  type Backend,
+  type PlacementSpec,
+  type RouteRow,
+  type Treatment,
+} from '../../core/runtime/placement'
+import { backendsFor } from '../../core/runtime/named-backends'
+import { readPolicySet, wordsOf, type PolicySet } from '../../core/runtime/policies'
+import {
+  apiKeyIn,
+  methodsOf,
+  takesKeys,
+  type Authentication,
+} from '../../core/runtime/policies/authenticate'
+import { resolvePolicies, type Scope } from '../../core/runtime/resolve'
+import { disagreements, proposedAuthentication } from '../../core/runtime/security'
 import type { ApiAction } from '../../core/ledger/actions'
 import type {
   DraftQuery,
@@ -42,17 +59,37 @@ import {
 import { findApi, findRevision, revisionOfVersion, type ApiRow } from './catalog'
 import { described, type PlacementRow } from './compiled'
 import type { Context } from './context'
-import { conflict, notFound, requireMatch } from './failure'
+import { conflict, invalid, notFound, requireMatch } from './failure'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { markOf } from './register'
 import { carryOut, intend, readRollout, unfinishedByPlacement } from './rollouts'
+import { Scopes } from './scopes'
 import { seen } from './sites'
 
 /** A request body as a specification, which is kept and compared by its members alone. */
 export function toSpec(body: SpecBody): PlacementSpec {
   const spec = instanceToPlain(body, { exposeUnsetFields: false }) as PlacementSpec
-  return { ...spec, host: spec.host.trim().toLowerCase(), basePath: spec.basePath.trim() }
+  const policies = toPolicies(body.policies, 'spec.policies')
+  const routes = spec.routes.map(({ policies: own, ...row }, index) => {
+    const read = own && toPolicies(own, `spec.routes.${index}.policies`)
+    return read && Object.keys(read).length > 0 ? { ...row, policies: read } : row
+  })
+  const host = spec.host.trim().toLowerCase()
+  return { ...spec, host, basePath: spec.basePath.trim(), policies, routes }
+}
+
+/** Policies with their defaults, or the refusal that names everything at fault below a field. */
+export function toPolicies(written: unknown, field: string): PolicySet {
+  const read = readPolicySet(written)
+  if (read.misfits)
+    throw invalid(
+      read.misfits.map((misfit) => ({
+        field: [field, misfit.field].filter(Boolean).join('.'),
+        message: misfit.message,
+      })),
+    )
+  return read.value
 }
 
 /** Placements with what differs, those that need attention first. */
@@ -90,8 +127,11 @@ export async function listPlacements(
   for (const { placement, name } of issued)
     names.set(placement, [...(names.get(placement) ?? []), name])
   const changing = await unfinishedByPlacement(db)
+  const scopes = await Scopes.read(db)
   const items = rows.map(({ placement, api, revision, appliedBy, checkedAt, differences }) => {
     const { id, generation, version, stage, group, spec, appliedAt } = placement
+    const { authentication, rate } = resolvePolicies(scopesOf(spec, scopes.around(placement)))
+    const credential = authentication?.config
     const rollout = changing.get(id)
     const item: PlacementItem = {
       id,
@@ -106,8 +146,9 @@ export async function listPlacements(
       host: spec.host,
       basePath: spec.basePath,
       routes: countTreatments(spec),
-      ...(spec.key.required && { keyHeader: spec.key.header }),
-      ...(spec.limit && { limit: spec.limit }),
+      credential: credential ? wordsOf('authentication', credential).text : 'none',
+      takesKeys: takesKeys(credential),
+      ...(rate && { limit: wordsOf('rate', rate.config).text }),
       mark: markOf({ checkedAt, differences }, now()),
       ...(checkedAt && { checkedAt: checkedAt.toISOString() }),
       ...(rollout !== undefined && { rollout }),
@@ -133,10 +174,19 @@ export async function readPlacement(
   const [revision] = await db
     .select({
       operations: sql<DefinitionSummary['operations']>`${revisions.summary} -> 'operations'`,
+      schemes: sql<DefinitionSummary['schemes']>`coalesce(${revisions.summary} -> 'schemes', '[]')`,
     })
     .from(revisions)
     .where(eq(revisions.id, row.revisionId))
-  return { ...items[0]!, spec: row.spec, soap: soapRoutes(revision!) }
+  const outer = (await Scopes.read(db)).around(row)
+  const { authentication } = resolvePolicies(scopesOf(row.spec, outer))
+  return {
+    ...items[0]!,
+    spec: row.spec,
+    soap: soapRoutes(revision!),
+    outer,
+    disagreements: disagreements(revision!, authentication?.config),
+  }
 }
 
 /** What SOAP clients call the operations of a definition, where it has any. */
@@ -162,6 +212,11 @@ async function usualGroup(db: Queries, audience: ApiRow['audience']): Promise<st
 
 export const firstStage = async (db: Queries) =>
   (await db.select().from(stages).orderBy(asc(stages.position)).limit(1))[0]!
+
+/** The stage that consumers use; undefined before there is any. */
+export const lastStage = async (db: Queries): Promise<string | undefined> =>
+  (await db.select({ name: stages.name }).from(stages).orderBy(desc(stages.position)).limit(1))[0]
+    ?.name
 
 /** Proposes a placement: where the definition, the stage and earlier placements leave no doubt, it is filled in. */
 export async function draftPlacement(
@@ -190,9 +245,12 @@ export async function draftPlacement(
     .select()
     .from(backends)
     .where(and(eq(backends.apiId, api.id), eq(backends.stage, stage.name)))
-  const upstream: Backend[] =
-    before?.spec.backends ?? known.map(({ name, url, timeoutMs }) => ({ name, url, timeoutMs }))
-  const decided = new Map(before?.spec.routes.map((row) => [operationKey(row), row.treatment]))
+  const around = (await Scopes.read(db)).around({ stage: stage.name, group })
+  const upstream = backendsFor(
+    before?.spec.backends ?? known.map(backendOf),
+    revision.summary.backends ?? [],
+  )
+  const decided = new Map(before?.spec.routes.map((row) => [operationKey(row), row]))
   return {
     version: revision.version,
     revision: revision.number,
@@ -203,21 +261,55 @@ export async function draftPlacement(
       basePath: basePathOf(revision.summary.servers[0]) ?? `/${slug}`,
       prefix: before?.spec.prefix ?? { kind: 'strip' },
       backends: upstream,
-      routes: revision.summary.operations.map(({ method, path }) => ({
-        method,
-        path,
-        treatment: decided.get(operationKey({ method, path })) ?? { kind: 'undecided' },
-      })),
-      key:
-        before?.spec.key ??
-        (api.audience === 'public'
-          ? { required: false, reason: 'Open to everybody' }
-          : { required: true, header: 'X-Api-Key' }),
-      ...(before
-        ? before.spec.limit && { limit: before.spec.limit }
-        : { limit: { requests: 120, seconds: 60 } }),
+      routes: revision.summary.operations.map(({ method, path, backend }): RouteRow => {
+        const row = decided.get(operationKey({ method, path }))
+        const isDecided = row !== undefined && row.treatment.kind !== 'undecided'
+        const named: Treatment =
+          backend === undefined ? { kind: 'undecided' } : { kind: 'route', backend }
+        return { ...row, treatment: isDecided ? row.treatment : named, method, path }
+      }),
+      ...(before?.spec.furtherRoutes && { furtherRoutes: before.spec.furtherRoutes }),
+      ...(before?.spec.face && { face: before.spec.face }),
+      policies: before?.spec.policies ?? proposedPolicies(api, revision.summary, around),
     },
+    outer: around,
   }
+}
+
+/** A backend as a stage keeps it for the next placement. */
+export const backendOf = ({
+  name,
+  url,
+  timeoutMs,
+  more,
+}: typeof backends.$inferSelect): Backend => ({
+  name,
+  url,
+  timeoutMs,
+  ...more,
+})
+
+/** What a new placement asks for where nothing around it does: what the definition speaks of, and some limit. */
+function proposedPolicies(
+  { audience }: ApiRow,
+  summary: DefinitionSummary,
+  around: readonly Scope[],
+): PolicySet {
+  const held = resolvePolicies(around)
+  const proposed: Authentication =
+    audience === 'public'
+      ? { kind: 'none', reason: 'Open to everybody' }
+      : keyIn(proposedAuthentication(summary))
+  return {
+    ...(!held.authentication && { authentication: proposed }),
+    ...(!held.rate && { rate: { requests: 120, seconds: 60, per: 'client' } }),
+  }
+}
+
+/** What a definition asks for as far as it can be filled in; a token’s issuer is nothing to guess. */
+const keyIn = (proposed: Authentication | undefined): Authentication => {
+  const isWhole = methodsOf(proposed).every((method) => method.kind !== 'jwt')
+  return proposed && isWhole ? proposed : apiKeyIn('X-Api-Key')
 }
 
 function basePathOf(server: string | undefined): string | undefined {

@@ -6,8 +6,11 @@ import { compareRoutes } from '../../core/drift/compare'
 import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
 import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
-import type { Backend, PlacementSpec } from '../../core/routing/placement'
-import { routesOf } from '../../core/routing/resources'
+import type { Backend, PlacementSpec } from '../../core/runtime/placement'
+import type { Scope } from '../../core/runtime/resolve'
+import { routesOf } from '../../core/runtime/read'
+import { canonical } from '../../core/text/canonical'
+import { sha256Hex } from '../../core/ledger/chain'
 import type { ChangeRequest } from '../../shared/api/placements'
 import type {
   Approval,
@@ -51,10 +54,12 @@ import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-import { firstStage, soapRoutes, targetOf, toSpec } from './placements'
+import { PlacementRules, standing } from './placement-rules'
+import { backendOf, firstStage, soapRoutes, targetOf, toSpec } from './placements'
 import { markOf } from './register'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
+import { Scopes } from './scopes'
 import { seen } from './sites'
 import { compareWithPreceding, replacedBy, type Promoted } from './version-gate'
 
@@ -219,6 +224,10 @@ interface Plan {
   basis: PlanBasis
 }
 
+/** What a specification comes to in the scopes around it. */
+const writtenDigest = (spec: PlacementSpec, around: readonly Scope[]) =>
+  around.length === 0 ? specDigest(spec) : sha256Hex(canonical({ spec, around }))
+
 async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
   const api = await apiOf(db, row)
   const from =
@@ -242,6 +251,7 @@ async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
   }
   const generations = (rows: PlacementRow[]) =>
     Object.fromEntries(rows.map(({ id, generation }) => [id, generation]))
+  const scopes = await Scopes.read(db)
   const basis: PlanBasis = {
     version: row.version,
     revision: revision.digest,
@@ -254,7 +264,7 @@ async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
     writes: Object.fromEntries(
       writes.map(({ group, there, spec }) => [
         `${group} ${addressOf(spec ?? there!.spec)}`,
-        spec ? specDigest(spec) : 'removed',
+        spec ? writtenDigest(spec, scopes.around({ stage: row.toStage, group })) : 'removed',
       ]),
     ),
   }
@@ -283,7 +293,9 @@ async function gatesOf(
     }),
     ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
   }
-  if (row.kind !== 'promotion') return judgeChange(review)
+  const placing = await placementFindingsOf(db, row, plan, now())
+  if (row.kind !== 'promotion')
+    return judgeChange(review, row.kind === 'change' ? placing : undefined)
   const ids = from.map(({ id }) => id)
   const sites =
     ids.length === 0
@@ -295,6 +307,7 @@ async function gatesOf(
   return judgeGates({
     ...review,
     mustFindings: revision.counts.must,
+    placementFindings: placing,
     fromStage: row.fromStage,
     replaced: await replacedBy(db, promotedIn(row, plan)),
     placed: sites.map((site) => ({
@@ -302,6 +315,30 @@ async function gatesOf(
       checked: markOf(site, now()) !== 'unseen',
       differences: site.differences.length,
     })),
+  })
+}
+
+/**
+ * What a request would bring that breaks a rule about what runs, in words. What stood there before it counts only for a
+ * promotion: a change is not stopped by what it does not change.
+ */
+async function placementFindingsOf(
+  db: Queries,
+  { kind, toStage, version }: PromotionRow,
+  { api, writes }: Plan,
+  now: Date,
+): Promise<string[]> {
+  if (kind !== 'promotion' && kind !== 'change') return []
+  const rules = await PlacementRules.read(db, api, now)
+  return writes.flatMap(({ group, there, spec }) => {
+    if (!spec) return []
+    const at = { version, stage: toStage, group }
+    const stood =
+      kind === 'change' && there ? standing(rules.findingsOf({ ...at, spec: there.spec })) : []
+    const known = new Set(stood.map(({ key }) => key))
+    return standing(rules.findingsOf({ ...at, spec })).flatMap(({ key, message }) =>
+      known.has(key) ? [] : [message],
+    )
   })
 }
 
@@ -444,9 +481,9 @@ async function nextSpec(
   const [here] = await db.select().from(hosts).where(eq(hosts.name, from.spec.host))
   const audience = here?.audiences.includes(api.audience) ? api.audience : here?.audiences[0]
   const there = await usualHost(db, row.toStage, audience ?? api.audience)
-  const upstream = from.spec.backends.map(({ name, url, timeoutMs }): Backend => {
-    const own = known.find((backend) => backend.name === name)
-    return own ? { name, url: own.url, timeoutMs: own.timeoutMs } : { name, url, timeoutMs }
+  const upstream = from.spec.backends.map((backend): Backend => {
+    const own = known.find(({ name }) => name === backend.name)
+    return own ? backendOf(own) : backend
   })
   return { ...from.spec, host: there?.name ?? '', backends: upstream }
 }
@@ -694,7 +731,7 @@ async function changeOf(
   tx: Transaction,
   row: PromotionRow,
   { api, revision, writes }: Plan,
-): Promise<RolloutChange> {
+): Promise<Exclude<RolloutChange, { kind: 'policies' }>> {
   const [only] = writes
   if (!only) throw conflict('The placement is not there any more.')
   if (row.kind === 'removal')

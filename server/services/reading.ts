@@ -1,7 +1,9 @@
 import { zipSync } from 'fflate'
 import { and, eq } from 'drizzle-orm'
 import type { Operation, Schema } from '../../core/contract/model'
+import { bodySamples, requestEnvelope } from '../../core/contract/mocks'
 import type {
+  BodySample,
   ConversionRequest,
   Converted,
   OperationReading,
@@ -10,6 +12,7 @@ import type {
 } from '../../shared/api/reading'
 import type { Queries } from '../db/database'
 import { parts } from '../db/schema'
+import { findPlacement } from './apply'
 import { findApi, findRevision } from './catalog'
 import type { Services } from './context'
 import { Failure, notFound } from './failure'
@@ -27,6 +30,38 @@ export async function readOperation(
 ): Promise<OperationReading> {
   const { detail, ...place } = await readPart(db, slug, number, kind, position)
   return { ...place, detail: detail as Operation }
+}
+
+/** Bodies that an operation takes, from its examples or made from its schemas. */
+export async function bodySamplesOf(
+  db: Queries,
+  slug: string,
+  number: number,
+  position: number,
+): Promise<BodySample[]> {
+  const { detail } = await readOperation(db, slug, number, 'operation', position)
+  const content = detail.body?.content ?? []
+  if (content.length === 0) return []
+  const row = await findRevision(db, await findApi(db, slug), number)
+  const named = await db
+    .select({ name: parts.name, detail: parts.detail })
+    .from(parts)
+    .where(and(eq(parts.revisionId, row.id), eq(parts.kind, 'schema')))
+  const schemas = named.map(({ name, detail: schema }) => ({ name, schema: schema as Schema }))
+  const { soap = [] } = detail
+  const samples =
+    soap.length > 0
+      ? [
+          ...soap.map((binding) => requestEnvelope({ schemas }, binding, content[0]?.schema)),
+          // What the REST face takes in its place.
+          ...bodySamples({ schemas }, [{ ...content[0]!, type: 'application/json' }]),
+        ]
+      : bodySamples({ schemas }, content)
+  return samples.map(({ mediaType = '', example, body = '' }) => ({
+    mediaType,
+    ...(example !== undefined && { example }),
+    body,
+  }))
 }
 
 /** One schema by its name. */
@@ -77,11 +112,15 @@ export async function convertRevision(
   { db, examiner }: Services,
   slug: string,
   number: number,
-  { to, dereference, syntax }: ConversionRequest,
+  { to, dereference, syntax, placement }: ConversionRequest,
 ): Promise<Converted> {
-  const row = await findRevision(db, await findApi(db, slug), number)
+  const api = await findApi(db, slug)
+  const row = await findRevision(db, api, number)
+  const placed = placement === undefined ? undefined : await findPlacement(db, placement)
+  if (placed && placed.apiId !== api.id)
+    throw notFound(`placement of ${api.title} called "${placement}"`)
   const files = await loadFiles(db, await filesOf(db, row.id))
-  const converted = await examiner.convert(files, to, dereference ?? false, syntax)
+  const converted = await examiner.convert(files, to, dereference ?? false, syntax, placed?.spec)
   if ('fault' in converted) throw new Failure(422, 'Not converted', converted.fault)
   const { text, ending, losses } = converted
   return { file: `${slug}-${row.version}.${ending}`.replace(/[^\w.-]+/g, '-'), text, losses }

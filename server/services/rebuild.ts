@@ -21,7 +21,7 @@ export async function rebuildDerived(
     .from(revisions)
     .innerJoin(apis, eq(apis.id, revisions.apiId))
     .where(
-      sql`not jsonb_exists(${revisions.summary}, 'facts') or (${apis.estate} is null and ${revisions.number} = ${apis.latestNumber})`,
+      sql`not jsonb_exists(${revisions.summary}, 'facts') or not jsonb_exists(${revisions.summary}, 'schemes') or jsonb_path_exists(${revisions.summary}, '$.operations[*] ? (exists(@.soap) && !exists(@.calls))') or (${apis.estate} is null and ${revisions.number} = ${apis.latestNumber})`,
     )
   for (const { revision, api } of rows) {
     const files = await loadFiles(db, await filesOf(db, revision.id))

@@ -1,14 +1,16 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
+import { isSame } from '../../core/text/values'
 import type { ApiAction } from '../../core/ledger/actions'
+import { ConfigurationError } from '../../core/runtime/config-values'
 import { nextAct, type StepState } from '../../core/pipeline/rollout'
+import { routesOf } from '../../core/runtime/read'
 import {
-  belongsTo,
+  placementOf,
+  keepResources,
   readResources,
-  routesOf,
-  writeResources,
   type Resource,
-} from '../../core/routing/resources'
-import { conflicts, isServed } from '../../core/routing/routes'
+} from '../../core/runtime/resources'
+import { conflicts, isServed } from '../../core/runtime/routes'
 import type { Transaction } from '../db/database'
 import {
   apis,
@@ -16,6 +18,7 @@ import {
   keys,
   placements,
   placementSites,
+  policyChanges,
   promotions,
   revisions,
   rollouts,
@@ -24,14 +27,18 @@ import {
   type RolloutTrouble,
   type WantedPlacement,
 } from '../db/schema'
-import { compiled, described, type PlacementRow } from './compiled'
+import { compiled, compiledAll, described, type PlacementRow } from './compiled'
 import type { Services } from './context'
 import { Failure } from './failure'
-import { writeConfiguration } from './gateway-client'
-import { checkGateway, findGateway, runningFor, takeSnapshot, type Snapshot } from './gateways'
+import { adapterOf } from '../gateways'
+import type { Written } from '../gateways/adapter'
+import { gatewayKinds } from '../../core/runtime/gateway-kinds'
+import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
 import { actorWithId } from './people'
-import { blockerOf, placementsOf, type RolloutRow } from './rollouts'
+import { endChange, settleScope } from './policies'
+import { blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
+import { Scopes } from './scopes'
 
 /** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
 const mostTries = 3
@@ -144,7 +151,11 @@ async function refuse(
 async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<PlacementRow[]> {
   if (change.kind === 'remove') return []
   if (change.kind === 'place') return change.wanted.map(asRow)
-  return db.select().from(placements).where(eq(placements.id, change.placement))
+  return db
+    .select()
+    .from(placements)
+    .where(inArray(placements.id, placementsOf(change)))
+    .orderBy(asc(placements.id))
 }
 
 const asRow = (wanted: WantedPlacement): PlacementRow => ({
@@ -153,16 +164,30 @@ const asRow = (wanted: WantedPlacement): PlacementRow => ({
   appliedById: 0,
 })
 
-/** The resources that make a gateway serve some placements. */
-async function resourcesOf({ db }: Services, rows: PlacementRow[]): Promise<Resource[]> {
-  const resources: Resource[] = []
-  for (const placement of rows) resources.push(...(await compiled(db, placement)))
-  return resources
+/** The resources that make one gateway serve some placements, in the scopes that a change makes. */
+async function resourcesOf(
+  { db }: Services,
+  { change }: RolloutRow,
+  rows: PlacementRow[],
+  member: string,
+): Promise<Resource[]> {
+  const now = await Scopes.read(db)
+  const scopes = change.kind === 'policies' ? now.with(change.wanted) : now
+  return (await compiledAll(db, rows, { member, scopes })).flat()
+}
+
+/** Whether a resource belongs to one of some placements. */
+function ownOf(about: string[]): (resource: Resource) => boolean {
+  const ids = new Set(about)
+  return (resource) => ids.has(placementOf(resource) ?? '')
 }
 
 /** Resources of the rollout's placements, and those of everybody else. */
-function partedBy(about: string[], resources: Resource[]): { own: Resource[]; others: Resource[] } {
-  const isOwn = (resource: Resource) => about.some((id) => belongsTo(resource, id))
+function partedBy(
+  about: string[],
+  resources: readonly Resource[],
+): { own: Resource[]; others: Resource[] } {
+  const isOwn = ownOf(about)
   return {
     own: resources.filter(isOwn),
     others: resources.filter((resource) => !isOwn(resource)),
@@ -179,8 +204,29 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
   const gateway = await findGateway(db, gatewayName)
   const about = placementsOf(row.change)
   const rows = await wantedOf(services, row)
-  const mine = await resourcesOf(services, rows)
-  const wanted = writeResources(mine)
+  const adapter = adapterOf(services, gateway)
+  const { isWhole } = gatewayKinds[gateway.kind]
+  const { write } = adapter
+  if (!write)
+    return refuse(services, id, gatewayName, 'refused', {
+      status: 422,
+      title: 'The gateway refused the configuration',
+      detail: `${gatewayName} is only read: what runs there is uploaded.`,
+    })
+  const made = await resourcesOf(services, row, rows, gatewayName)
+  const author = (await actorWithId(db, row.byId)).displayName
+  const message = `${row.title}\n\nRollout ${row.id}`
+  let mine: Resource[]
+  try {
+    mine = adapter.asRead(made)
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error
+    return refuse(services, id, gatewayName, 'refused', {
+      status: 422,
+      title: 'The gateway refused the configuration',
+      detail: `${gatewayName}: ${error.message}.`,
+    })
+  }
   const touched = () => step.before !== null
   // A write whose reply was lost may still be on its way.
   let lost = step.state === 'writing' || step.state === 'unknown'
@@ -207,9 +253,12 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       throw new Unknown()
     }
     const { own, others } = partedBy(about, snapshot.resources)
-    const kept = others.filter((resource) => !rows.some((placed) => isStrangerOf(placed, resource)))
+    const kept = isWhole
+      ? others.filter((resource) => !rows.some((placed) => isStrangerOf(placed, resource)))
+      : others
     const clean = kept.length === others.length
-    if (clean && writeResources(own) === wanted) return note(services, id, gatewayName, 'confirmed')
+    if (clean && isSame(sorted(own), sorted(mine)))
+      return note(services, id, gatewayName, 'confirmed')
     const clash = clashOf(rows, mine, snapshot)
     if (clash) {
       return refuse(services, id, gatewayName, touched() ? 'written' : 'refused', {
@@ -219,13 +268,13 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       })
     }
     if (step.before === null) {
-      step.before = writeResources([...own, ...others.filter((other) => !kept.includes(other))])
+      step.before = keepResources([...own, ...others.filter((other) => !kept.includes(other))])
       await note(services, id, gatewayName, 'writing', { before: step.before })
     }
-    let outcome: 'written' | 'changed in between'
+    const resources = [...kept, ...mine]
+    let outcome: Written
     try {
-      const body = writeResources([...kept, ...mine])
-      outcome = await writeConfiguration(gateway, services.gatewaySecret, body, snapshot.etag)
+      outcome = await write({ resources, placements: about, author, message }, snapshot.etag)
     } catch (error) {
       if (!(error instanceof Failure)) throw error
       if (error.status === 422) {
@@ -242,7 +291,10 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       lost = true
       continue
     }
-    if (outcome === 'written') return confirm(services, id, gatewayName, about, wanted)
+    if (outcome.taken) {
+      if (outcome.text !== undefined) expectRunning(gatewayName, outcome.text, resources)
+      return confirm(services, id, gatewayName, about, mine)
+    }
   }
   await note(services, id, gatewayName, 'unknown', {
     detail: 'The configuration changes all the time under it; it is tried again.',
@@ -256,7 +308,7 @@ async function confirm(
   id: number,
   gateway: string,
   about: string[],
-  wanted: string,
+  wanted: Resource[],
 ): Promise<void> {
   await note(services, id, gateway, 'written')
   const after = await reading(services, gateway)
@@ -266,7 +318,7 @@ async function confirm(
     })
     throw new Unknown()
   }
-  if (writeResources(partedBy(about, after.resources).own) === wanted)
+  if (isSame(sorted(partedBy(about, after.resources).own), sorted(wanted)))
     return note(services, id, gateway, 'confirmed')
   await refuse(services, id, gateway, 'written', {
     status: 502,
@@ -282,9 +334,12 @@ async function backward(services: Services, id: number, gatewayName: string): Pr
   if (row?.state !== 'going-back' || step.state === 'undone') return
   if (step.before === null) return note(services, id, gatewayName, 'untouched')
   const gateway = await findGateway(services.db, gatewayName)
+  const adapter = adapterOf(services, gateway)
+  const author = (await actorWithId(services.db, row.byId)).displayName
+  const message = `Go back: ${row.title}\n\nRollout ${id}`
   const about = placementsOf(row.change)
   const ran = readResources(step.before)
-  const own = (resource: Resource) => about.some((placement) => belongsTo(resource, placement))
+  const own = ownOf(about)
   const names = new Set(ran.map((resource) => `${resource.kind} ${resource.metadata.name}`))
   // A write whose reply was lost may still be on its way; one more write makes it come too late.
   let settled = step.state !== 'writing' && step.state !== 'unknown'
@@ -300,12 +355,12 @@ async function backward(services: Services, id: number, gatewayName: string): Pr
       (resource) => !own(resource) && !names.has(`${resource.kind} ${resource.metadata.name}`),
     )
     const now = snapshot.resources.filter((resource) => !others.includes(resource))
-    const isBack = writeResources(sorted(now)) === writeResources(sorted(ran))
+    const isBack = isSame(sorted(now), sorted(ran))
     if (settled && isBack) return note(services, id, gatewayName, 'undone')
     try {
-      const body = writeResources([...others, ...ran])
-      const outcome = await writeConfiguration(gateway, services.gatewaySecret, body, snapshot.etag)
-      settled = settled || outcome === 'written'
+      const change = { resources: [...others, ...ran], placements: about, author, message }
+      const outcome = await adapter.write?.(change, snapshot.etag)
+      settled ||= outcome?.taken ?? true
     } catch (error) {
       if (!(error instanceof Failure)) throw error
       if (error.status === 422 && isBack) return note(services, id, gatewayName, 'undone')
@@ -346,11 +401,9 @@ const pause = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve,
 
 /** The first route of somebody else that would answer the same requests. */
 function clashOf(rows: PlacementRow[], mine: Resource[], { routes }: Snapshot) {
-  const own = new Set(rows.flatMap((row) => runningFor(row, routes)))
-  return conflicts(
-    routesOf(mine),
-    routes.filter((route) => !own.has(route)),
-  )[0]?.other
+  const own = new Set(rows.flatMap((row) => routes.of(row)))
+  const others = routes.all.filter((route) => !own.has(route))
+  return others.length > 0 ? conflicts(routesOf(mine), others)[0]?.other : undefined
 }
 
 /** Routes somebody added by hand inside a placement's own address space go when the placement is written. */
@@ -407,6 +460,10 @@ async function settle(
       subject: change.placement,
       before: gone && described(gone),
     })
+  } else if (change.kind === 'policies') {
+    await settleScope(tx, acting, change.wanted)
+    if (change.change !== undefined) await endChange(tx, change.change)
+    await seenUnchanged(tx, acting, change.placements, names)
   } else {
     await settleApplied(tx, acting, action, about, change.placement, change.key)
     await seenAsApproved(tx, acting, change.placement, names)
@@ -460,13 +517,14 @@ async function settlePlacement(
     .select({ number: revisions.number })
     .from(revisions)
     .where(eq(revisions.id, wanted.revisionId))
-  for (const backend of wanted.spec.backends) {
+  for (const { name, url, timeoutMs, ...more } of wanted.spec.backends) {
+    const known = { url, timeoutMs, more }
     await tx
       .insert(backends)
-      .values({ apiId: wanted.apiId, stage: wanted.stage, ...backend })
+      .values({ apiId: wanted.apiId, stage: wanted.stage, name, ...known })
       .onConflictDoUpdate({
         target: [backends.apiId, backends.stage, backends.name],
-        set: { url: backend.url, timeoutMs: backend.timeoutMs },
+        set: known,
       })
   }
   await record(tx, acting, {
@@ -492,6 +550,14 @@ async function seenAsApproved(
     .insert(placementSites)
     .values(names.map((gateway) => ({ placementId: placement, gateway, ...seen })))
     .onConflictDoUpdate({ target: [placementSites.placementId, placementSites.gateway], set: seen })
+}
+
+/** Every gateway has just confirmed placements whose routes are those they had. */
+async function seenUnchanged(tx: Transaction, { now }: Acting, ids: string[], names: string[]) {
+  await tx
+    .update(placementSites)
+    .set({ checkedAt: now(), differences: [] })
+    .where(and(inArray(placementSites.placementId, ids), inArray(placementSites.gateway, names)))
 }
 
 /** A key that came works now, one that went is forgotten; without either the placement was put back. */
@@ -533,6 +599,11 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
         await tx.update(keys).set({ state: 'active' }).where(named)
       else await tx.delete(keys).where(and(named, eq(keys.state, 'issuing')))
     }
+    if (change.kind === 'policies' && change.change !== undefined)
+      await tx
+        .update(policyChanges)
+        .set({ state: 'waiting', approvedById: null, approvedAt: null })
+        .where(and(eq(policyChanges.id, change.change), eq(policyChanges.state, 'under-way')))
     if (change.promotion) {
       await tx
         .update(promotions)
@@ -553,7 +624,7 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
       {
         action: 'rollout.rolled-back',
         api: row.apiId,
-        subject: placementsOf(change).join(', '),
+        subject: subjectOf(change),
         after: { rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
       },
     )

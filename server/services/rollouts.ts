@@ -1,21 +1,25 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import type { ApiAction } from '../../core/ledger/actions'
+import { scopeText } from '../../core/runtime/resolve'
 import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
 import {
   gateways,
   people,
+  placements,
   rolloutPlacements,
   rollouts,
   rolloutSteps,
   type RolloutChange,
   type WantedPlacement,
 } from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import type { Context, Services } from './context'
 import { conflict, Failure, notFound } from './failure'
 import { announce, record, type Act } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
+import { standsIn } from './scopes'
 
 export type RolloutRow = typeof rollouts.$inferSelect
 
@@ -23,11 +27,17 @@ export type RolloutRow = typeof rollouts.$inferSelect
 const waitsMs = 6000
 
 /** The placements a change is about. */
-export const placementsOf = (change: RolloutChange): string[] =>
-  change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
+export const placementsOf = (change: RolloutChange): string[] => {
+  if (change.kind === 'policies') return change.placements
+  return change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
+}
+
+/** What a change is called in the ledger: its placements, or the scope that is changed. */
+export const subjectOf = (change: RolloutChange): string =>
+  change.kind === 'policies' ? scopeText(change.wanted) : placementsOf(change).join(', ')
 
 /** Rollouts of a placement that have not ended, oldest first. */
-export const unfinishedOf = (db: Queries, placements: string[]): Promise<RolloutRow[]> =>
+export const unfinishedOf = (db: Queries, about: string[]): Promise<RolloutRow[]> =>
   db
     .selectDistinct()
     .from(rollouts)
@@ -39,7 +49,7 @@ export const unfinishedOf = (db: Queries, placements: string[]): Promise<Rollout
           db
             .select({ id: rolloutPlacements.rolloutId })
             .from(rolloutPlacements)
-            .where(inArray(rolloutPlacements.placementId, placements)),
+            .where(inArray(rolloutPlacements.placementId, about)),
         ),
       ),
     )
@@ -58,7 +68,7 @@ export interface Intent {
   /** The ledger's word for what it will have been. */
   action: ApiAction
   /** Whose placements it changes. */
-  api: number
+  api: number | null
   title: string
   change: RolloutChange
   /** Groups it reaches. */
@@ -77,6 +87,7 @@ export async function intend(
   { action, api, title, change, groups, act }: Intent,
 ): Promise<number> {
   const about = placementsOf(change)
+  await requireSteadyScopes(tx, change)
   if (change.kind !== 'apply' || change.key === undefined) {
     const busy = (await unfinishedOf(tx, about)).find(
       (row) => row.change.kind !== 'apply' || row.change.key === undefined,
@@ -122,6 +133,36 @@ export async function intend(
 }
 
 /**
+ * What is placed and what holds around it do not change at the same time: one would be written without regard to the
+ * other. Held by a lock until the transaction ends, which placements share.
+ */
+async function requireSteadyScopes(tx: Transaction, change: RolloutChange): Promise<void> {
+  if (change.kind !== 'place' && change.kind !== 'policies') return
+  const lock =
+    change.kind === 'place' ? sql`pg_advisory_xact_lock_shared` : sql`pg_advisory_xact_lock`
+  await tx.execute(sql`SELECT ${lock}(7120415)`)
+  const others = await seeingEverything(tx, () =>
+    tx
+      .select({ id: rollouts.id, title: rollouts.title, change: rollouts.change })
+      .from(rollouts)
+      .where(isNull(rollouts.endedAt)),
+  )
+  const wanted = (one: RolloutChange) => (one.kind === 'place' ? one.wanted : [])
+  const meets = (one: RolloutChange, other: RolloutChange) =>
+    one.kind === 'policies' && wanted(other).some((placement) => standsIn(placement, one.wanted))
+  const both = (one: RolloutChange, other: RolloutChange) =>
+    one.kind === 'policies' && other.kind === 'policies'
+  const busy = others.find(
+    (other) =>
+      meets(change, other.change) || meets(other.change, change) || both(change, other.change),
+  )
+  if (busy)
+    throw conflict(
+      `Rollout ${busy.id} is under way (${busy.title}). Wait for it, or have it go back.`,
+    )
+}
+
+/**
  * Has a rollout carried out and waits a moment for its end. Done is true; still under way is false, and a rollout that
  * went back is thrown with its reason.
  */
@@ -153,6 +194,9 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
           .from(rolloutSteps)
           .where(inArray(rolloutSteps.rolloutId, ids))
           .orderBy(asc(rolloutSteps.rolloutId), asc(rolloutSteps.position))
+  const visible = new Set(
+    (await db.select({ id: placements.id }).from(placements)).map(({ id }) => id),
+  )
   return rows.map(({ rollout, by }): RolloutItem => {
     const { id, title, state, at, endedAt, trouble, change } = rollout
     return {
@@ -161,7 +205,10 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
       state,
       by,
       at: at.toISOString(),
-      placements: placementsOf(change),
+      placements:
+        change.kind === 'policies'
+          ? change.placements.filter((one) => visible.has(one))
+          : placementsOf(change),
       trouble: trouble?.detail ?? '',
       ...(endedAt && { endedAt: endedAt.toISOString() }),
       ...(change.promotion && { promotion: change.promotion.id }),
@@ -226,7 +273,7 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
     await record(tx, context, {
       action: 'rollout.called-back',
       api: row.apiId,
-      subject: placementsOf(row.change).join(', '),
+      subject: subjectOf(row.change),
       after: { rollout: id },
     })
   })

@@ -1,5 +1,6 @@
+import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
 import { audiences, type Audience } from '../words'
-import { choices, flag, many, text, texts, whole } from './fields'
+import { choice, choices, flag, many, text, texts, whole } from './fields'
 
 const nameRule = {
   pattern: /^[a-z][a-z0-9-]*$/,
@@ -100,11 +101,44 @@ export class GatewayChange {
   @text({ says: 'What it serves.', example: 'The northern site', max: 200 })
   serves!: string
 
-  @text({ says: 'Where traffic goes in.', example: 'http://127.0.0.1:7411', max: 300 })
-  dataUrl!: string
+  @choice(gatewayKindNames, {
+    says: 'How it is read and written: over its admin API, from files, or by uploads.',
+    example: 'admin-api',
+    optional: true,
+  })
+  kind?: GatewayKindName
 
-  @text({ says: 'Its admin API.', example: 'http://127.0.0.1:7421', max: 300 })
-  adminUrl!: string
+  @text({
+    says: 'Where traffic goes in.',
+    example: 'http://127.0.0.1:7411',
+    max: 300,
+    optional: true,
+  })
+  dataUrl?: string
+
+  @text({
+    says: 'Where it goes in by TLS.',
+    example: 'https://127.0.0.1:7431',
+    max: 300,
+    optional: true,
+  })
+  tlsUrl?: string
+
+  @text({
+    says: 'Its admin API, for a gateway that has one.',
+    example: 'http://127.0.0.1:7421',
+    max: 300,
+    optional: true,
+  })
+  adminUrl?: string
+
+  @text({
+    says: 'The folder or git repository it is fed from, below that of all of them.',
+    example: 'plant-cluster',
+    max: 200,
+    optional: true,
+  })
+  folder?: string
 }
 
 /** What became of talking to a gateway. */

@@ -236,6 +236,12 @@ export class ApiLink {
     otherwise: 'A link begins with http:// or https://',
   })
   url!: string
+
+  @flag({
+    says: 'Whether callers are told of it where the API, or an operation, is deprecated.',
+    optional: true,
+  })
+  deprecation?: boolean
 }
 
 export class ApiDetail {
@@ -294,6 +300,9 @@ export class ApiDetail {
   @text({ says: 'The person who answers for it.', example: 'tomas' })
   owner!: string
 
+  @text({ says: 'Since when it is deprecated; empty where nobody knows.', example: '2026-10-01' })
+  deprecatedOn!: string
+
   @text({ says: 'The day it stops being served, once it is deprecated.', example: '2027-03-31' })
   sunset!: string
 
@@ -344,6 +353,15 @@ export class ApiChange {
     optional: true,
   })
   owner?: string
+
+  @text({
+    says: 'Since when it is deprecated; the day of the change where absent.',
+    example: '2026-10-01',
+    pattern: /^(\d{4}-\d{2}-\d{2})?$/,
+    otherwise: 'A day is written 2026-10-01',
+    optional: true,
+  })
+  deprecatedOn?: string
 
   @text({
     says: 'The day it stops being served; empty for none.',

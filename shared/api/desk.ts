@@ -1,4 +1,12 @@
-import { flag, many, text, whole } from './fields'
+import { choice, flag, many, text, whole } from './fields'
+
+export class HeaderLine {
+  @text({ says: 'The name.', example: 'content-type' })
+  name!: string
+
+  @text({ says: 'The value.', example: 'application/json', max: 8000 })
+  value!: string
+}
 
 export class DeskRequest {
   @text({ says: 'The placement to send through.', example: 'supply-interruptions-trial-1', min: 1 })
@@ -38,21 +46,34 @@ export class DeskRequest {
   })
   gateway?: string
 
+  @choice(['http', 'https'], {
+    says: 'With or without TLS; as the placement asks for where absent.',
+    optional: true,
+  })
+  scheme?: 'http' | 'https'
+
   @text({
-    says: 'The key to send.',
+    says: 'The credential to send: a key, a token, or name and secret with a colon between them.',
     example: 'elm_2YQ8bVZ1p6mT4nRk',
-    max: 200,
-    pattern: /^[\x21-\x7e]*$/,
-    otherwise: 'A key has no spaces or special characters',
+    max: 8000,
+    pattern: /^[\x20-\x7e]*$/,
+    otherwise: 'A credential has printable ASCII characters only',
     optional: true,
   })
   key?: string
+
+  @many(() => HeaderLine, {
+    says: 'Headers to send, besides those of the credential and the body.',
+    max: 50,
+    optional: true,
+  })
+  headers?: HeaderLine[]
 
   @text({
     says: 'The media type of the body.',
     example: 'application/json',
     max: 100,
-    pattern: /^[\w.+-]+\/[\w.+-]+$/,
+    pattern: /^[\w.+-]+\/[\w.+-]+(?:; ?[\w-]+=[\w."+-]+)*$/,
     otherwise: 'A media type looks like application/json',
     optional: true,
   })
@@ -62,17 +83,12 @@ export class DeskRequest {
   body?: string
 }
 
-export class HeaderLine {
-  @text({ says: 'The name.', example: 'content-type' })
-  name!: string
-
-  @text({ says: 'The value.', example: 'application/json', max: 8000 })
-  value!: string
-}
-
 export class StepItem {
-  @text({ says: 'Which step.', example: 'route' })
+  @text({ says: 'Which step.', example: 'match' })
   name!: string
+
+  @text({ says: 'The kind of policy that decided.', example: 'rate', optional: true })
+  policy?: string
 
   @flag({ says: 'Whether the request got past it.', example: true })
   passed!: boolean

@@ -1,4 +1,5 @@
 import 'reflect-metadata'
+import { policySetSchema } from '../../core/runtime/policies/schema'
 import { Transform, Type } from 'class-transformer'
 import {
   ArrayMaxSize,
@@ -242,6 +243,12 @@ export function many(of: () => ApiClass, { max = 5000, ...common }: Common & { m
     ValidateNested({ each: true }),
     Type(of),
   ])
+}
+
+/** Policies by their kind; what they may say is in the table of kinds, and checked where they are used. */
+export function policies(common: Common & { example: object }) {
+  const { example, ...said } = common
+  return field(described(said, policySetSchema(), example), [IsObject()])
 }
 
 /** Any JSON value. */

@@ -47,10 +47,10 @@ export class ImpactItem {
   @choice(['waiting', 'running', 'done', 'stopped', 'failed'], { says: 'Where it stands.' })
   state!: 'waiting' | 'running' | 'done' | 'stopped' | 'failed'
 
-  @whole({ says: 'Revisions to look at.', example: 21 })
+  @whole({ says: 'Revisions to look at, and APIs whose placements are.', example: 21 })
   total!: number
 
-  @whole({ says: 'Revisions that were looked at.', example: 8 })
+  @whole({ says: 'How many of these were looked at.', example: 8 })
   done!: number
 
   @whole({ says: 'Judgements that were known already.', example: 40 })
@@ -101,8 +101,14 @@ export class ImpactPlace {
   @text({ says: 'The file; empty for the main one.', example: '', max: 2000 })
   file!: string
 
-  @whole({ says: 'The line, from 1.', example: 40 })
+  @whole({ says: 'The line, from 1; 0 for what is found at a placement.', example: 40 })
   line!: number
+
+  @text({
+    says: 'The placement it is found at; empty where it is in the definition.',
+    example: '',
+  })
+  placement!: string
 }
 
 export class ImpactQuery extends PageQuery {

@@ -1,14 +1,18 @@
+import type { Condition } from '../../core/runtime/conditions'
 import type {
   Backend,
-  KeyRequirement,
+  FurtherRoute,
   PlacementSpec,
   Prefix,
-  RateLimit,
   RouteRow,
+  Target,
   Treatment,
-} from '../../core/routing/placement'
-import { choice, flag, many, moment, one, text, texts, variant, whole } from './fields'
+} from '../../core/runtime/placement'
+import type { PolicySet } from '../../core/runtime/policies'
+import { levels, subjectKinds, type Level, type SubjectKind } from '../../core/rules/model'
+import { choice, flag, many, moment, one, policies, text, texts, variant, whole } from './fields'
 import { PageQuery, SoapOperation } from './catalog'
+import { OuterScopeBody } from './policies'
 
 class TreatmentKind {
   @choice(['undecided', 'route', 'mock', 'withheld'], { says: 'What happens to the operation.' })
@@ -62,9 +66,84 @@ export class RouteRowBody implements RouteRow {
     { says: 'What happens to it here.' },
   )
   treatment!: Treatment
+
+  @policies({
+    says: 'What holds for this operation alone.',
+    example: { rate: { requests: 10, seconds: 60, per: 'client' } },
+    optional: true,
+  })
+  policies?: PolicySet
 }
 
-export class BackendBody implements Backend {
+export class ConditionBody implements Condition {
+  @choice(['header', 'query'], { says: 'Where a request says it.' })
+  in!: Condition['in']
+
+  @text({ says: 'The header or query parameter.', example: 'X-Channel', min: 1, max: 100 })
+  name!: string
+
+  @text({ says: 'Its value, to the letter.', example: 'field', min: 1, max: 500 })
+  value!: string
+}
+
+export class FurtherRouteBody implements FurtherRoute {
+  @text({ says: 'Its name here.', example: 'field-crews', min: 1, max: 40 })
+  name!: string
+
+  @text({ says: 'The method; any where absent.', example: 'GET', max: 20, optional: true })
+  method?: string
+
+  @text({ says: 'The path below the base path.', example: '/interruptions', max: 2000 })
+  path!: string
+
+  @flag({ says: 'Whether everything below the path is taken too.', optional: true })
+  below?: boolean
+
+  @many(() => ConditionBody, {
+    says: 'What a request has to say besides method and path.',
+    max: 16,
+    optional: true,
+  })
+  conditions?: ConditionBody[]
+
+  @variant(
+    () => TreatmentKind,
+    { by: 'kind', of: { route: RoutedTreatment, withheld: WithheldTreatment } },
+    { says: 'What happens to it here.' },
+  )
+  treatment!: FurtherRoute['treatment']
+}
+
+export class TargetBody implements Target {
+  @text({
+    says: 'Its address, without a slash at the end.',
+    example: 'http://127.0.0.1:7501/supply',
+    max: 500,
+    pattern: /^https?:\/\/[^\s/]+(\/[^\s?#]*)?$/,
+    otherwise: 'A target’s address begins with http:// or https:// and has no query',
+  })
+  url!: string
+
+  @whole({
+    says: 'Its share of requests beside other targets; 1 where absent.',
+    example: 3,
+    min: 1,
+    max: 1_000_000,
+    optional: true,
+  })
+  weight?: number
+
+  @text({
+    says: 'The one gateway that uses it, in the place of those for all.',
+    example: 'south-edge',
+    min: 1,
+    max: 60,
+    optional: true,
+  })
+  gateway?: string
+}
+
+export class BackendBody extends TargetBody implements Backend {
   @text({
     says: 'The backend’s name.',
     example: 'main',
@@ -75,15 +154,6 @@ export class BackendBody implements Backend {
   })
   name!: string
 
-  @text({
-    says: 'Its address, without a slash at the end.',
-    example: 'http://127.0.0.1:7501/supply',
-    max: 500,
-    pattern: /^https?:\/\/[^\s/]+(\/[^\s?#]*)?$/,
-    otherwise: 'A backend’s address begins with http:// or https:// and has no query',
-  })
-  url!: string
-
   @whole({
     says: 'How long to wait for it, in milliseconds.',
     example: 5000,
@@ -91,6 +161,9 @@ export class BackendBody implements Backend {
     max: 120_000,
   })
   timeoutMs!: number
+
+  @many(() => TargetBody, { says: 'Further targets of it.', max: 20, optional: true })
+  others?: TargetBody[]
 }
 
 class PrefixKind {
@@ -116,48 +189,21 @@ export class ReplacedPrefix extends PrefixKind {
   with = ''
 }
 
-class KeyNeed {
-  @flag({ says: 'Whether a key is asked for.', example: true })
-  required!: boolean
-}
-
-export class KeyAskedFor extends KeyNeed {
-  @flag({ says: 'A key is asked for.', only: true })
-  declare required: true
-
-  @text({
-    says: 'The header that carries it.',
-    example: 'X-Api-Key',
-    max: 60,
-    pattern: /^[A-Za-z][A-Za-z0-9-]*$/,
-    otherwise: 'A header’s name has letters, digits and hyphens',
-    optional: true,
-  })
-  header = 'X-Api-Key'
-}
-
-export class NoKeyAskedFor extends KeyNeed {
-  @flag({ says: 'No key is asked for.', only: false })
-  declare required: false
-
-  @text({ says: 'Why none is asked for.', example: 'Open data', optional: true })
-  reason = ''
-}
-
-export class LimitBody implements RateLimit {
-  @whole({ says: 'How many requests.', example: 60, min: 1, max: 1_000_000 })
-  requests!: number
-
-  @whole({ says: 'In how many seconds.', example: 60, min: 1, max: 86_400 })
-  seconds!: number
-}
-
 export class SpecBody implements PlacementSpec {
   @text({ says: 'The host outside.', example: 'trial.api.brackenmere.example', min: 1, max: 253 })
   host!: string
 
   @text({ says: 'The base path outside.', example: '/supply/v2', min: 1, max: 300 })
   basePath!: string
+
+  @texts({
+    says: 'Further base paths at which the same is served.',
+    example: ['/supply/latest'],
+    max: 10,
+    longest: 300,
+    optional: true,
+  })
+  otherBasePaths?: string[]
 
   @variant(
     () => PrefixKind,
@@ -175,15 +221,29 @@ export class SpecBody implements PlacementSpec {
   })
   routes!: RouteRowBody[]
 
-  @variant(
-    () => KeyNeed,
-    { by: 'required', of: { true: KeyAskedFor, false: NoKeyAskedFor } },
-    { says: 'Whether a key is asked for.' },
-  )
-  key!: KeyRequirement
+  @many(() => FurtherRouteBody, {
+    says: 'Routes beside those of the operations; for /, everything below and any method, what unknown paths get.',
+    max: 200,
+    optional: true,
+  })
+  furtherRoutes?: FurtherRouteBody[]
 
-  @one(() => LimitBody, { says: 'How many requests are taken.', optional: true })
-  limit?: LimitBody
+  @choice(['rest'], {
+    says: 'Serves operations of SOAP as JSON over HTTP; by SOAP itself where absent.',
+    optional: true,
+  })
+  face?: 'rest'
+
+  @policies({
+    says: 'What holds for every request here, by kind of policy.',
+    example: {
+      authentication: {
+        kind: 'credentials',
+        anyOf: [{ allOf: [{ kind: 'api-key', in: 'header', name: 'X-Api-Key' }] }],
+      },
+    },
+  })
+  policies!: PolicySet
 }
 
 export class PlacementRequest {
@@ -198,6 +258,60 @@ export class PlacementRequest {
 
   @one(() => SpecBody, { says: 'How it should be served.' })
   spec!: SpecBody
+}
+
+export class PlacementCheck extends PlacementRequest {
+  @text({ says: 'The stage; the first where absent.', example: 'Live', optional: true })
+  stage?: string
+}
+
+/** One thing at a placement that breaks a rule about what runs. */
+export class PlacementFinding {
+  @text({ says: 'The rule.', example: 'public-limited' })
+  rule!: string
+
+  @text({ says: 'What the rule is called.', example: 'What anybody may call has a limit' })
+  title!: string
+
+  @choice(levels, { says: 'How much it weighs here and now.' })
+  level!: Level
+
+  @choice(levels, { says: 'What it weighs once the rule binds.', optional: true })
+  becomes?: Level
+
+  @text({ says: 'The day from which the rule binds.', example: '2027-03-01', optional: true })
+  since?: string
+
+  @text({ says: 'What is wrong.', example: 'Nothing limits requests to GET /areas', max: 20_000 })
+  message!: string
+
+  @choice(subjectKinds, { says: 'What it is about.' })
+  about!: SubjectKind
+
+  @text({
+    says: 'Which of them: an operation, a policy, a backend, a gateway; empty for the placement.',
+    example: 'GET /areas',
+    max: 3000,
+  })
+  subject!: string
+
+  @text({
+    says: 'What names it in a waiver.',
+    example: 'public-limited: Live edge placement',
+    max: 4000,
+  })
+  key!: string
+
+  @whole({ says: 'The waiver that excuses it.', example: 12, optional: true })
+  waiver?: number
+
+  @text({ says: 'The last day of that waiver.', example: '2027-06-30', optional: true })
+  until?: string
+}
+
+export class PlacementFindings {
+  @many(() => PlacementFinding, { says: 'The gravest first.', max: 100_000 })
+  items!: PlacementFinding[]
 }
 
 export class DraftQuery {
@@ -230,6 +344,9 @@ export class PlacementDraft {
 
   @one(() => SpecBody, { says: 'A proposal; operations nobody decided about are undecided.' })
   spec!: SpecBody
+
+  @many(() => OuterScopeBody, { says: 'The scopes around it, outermost first.' })
+  outer!: OuterScopeBody[]
 }
 
 export class DifferenceItem {
@@ -307,15 +424,18 @@ export class PlacementItem {
   @one(() => TreatmentTally, { says: 'How many operations are served in which way.' })
   routes!: TreatmentTally
 
+  @text({ says: 'Which credential is asked for, from all scopes.', example: 'key in X-Api-Key' })
+  credential!: string
+
+  @flag({ says: 'Whether keys that are issued here are of use.', example: true })
+  takesKeys!: boolean
+
   @text({
-    says: 'The header that carries a key; absent where none is asked for.',
-    example: 'X-Api-Key',
+    says: 'How many requests are taken, from all scopes; absent where any number is.',
+    example: '60 / minute',
     optional: true,
   })
-  keyHeader?: string
-
-  @one(() => LimitBody, { says: 'How many requests are taken.', optional: true })
-  limit?: LimitBody
+  limit?: string
 
   @whole({ says: 'The rollout that is changing it.', example: 41, optional: true })
   rollout?: number
@@ -354,6 +474,15 @@ export class PlacementDetail extends PlacementItem {
 
   @many(() => SoapRoute, { says: 'What SOAP clients call the operations.', max: 100_000 })
   soap!: SoapRoute[]
+
+  @many(() => OuterScopeBody, { says: 'The scopes around it, outermost first.' })
+  outer!: OuterScopeBody[]
+
+  @texts({
+    says: 'Where credentials are not what the definition speaks of.',
+    example: ['The definition speaks of a token, which is not taken here'],
+  })
+  disagreements!: string[]
 }
 
 export class PlacementQuery extends PageQuery {

@@ -53,6 +53,23 @@ export class SchemaReading extends PartPlace {
   detail!: Schema
 }
 
+/** A body that an operation would take. */
+export class BodySample {
+  @text({ says: 'Its media type.', example: 'application/json', max: 300 })
+  mediaType!: string
+
+  @text({
+    says: 'The example it is; absent where it was made from the schema.',
+    example: 'burst-main',
+    max: 300,
+    optional: true,
+  })
+  example?: string
+
+  @text({ says: 'The body.', example: '{"areaId":"area-12"}', max: 1_000_000 })
+  body!: string
+}
+
 export class ConversionRequest {
   @choice(['bundle', 'openapi-3.2', 'openapi-3.1', 'openapi-3.0', 'swagger-2.0', 'raml-1.0'], {
     says: 'What to write: one document in the own format, or another format.',
@@ -70,6 +87,13 @@ export class ConversionRequest {
     optional: true,
   })
   syntax?: 'yaml' | 'json'
+
+  @text({
+    says: 'A placement of the API whose backends are named in it, as x-elm-backends.',
+    example: 'supply-interruptions-trial-1',
+    optional: true,
+  })
+  placement?: string
 }
 
 export class NotCarried {

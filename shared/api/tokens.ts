@@ -1,7 +1,7 @@
 import { choices, moment, text, whole } from './fields'
 
-/** What a token may do: read, check texts against the rulebook, or everything its person may. */
-export const tokenScopes = ['read', 'check', 'write'] as const
+/** What a token may do: read, check texts against the rulebook, upload what gateways run, or everything its person may. */
+export const tokenScopes = ['read', 'check', 'upload', 'write'] as const
 export type TokenScope = (typeof tokenScopes)[number]
 
 export class NewToken {

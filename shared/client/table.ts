@@ -34,7 +34,14 @@ import type {
   FileComparisonQuery,
 } from '../api/comparisons'
 import type { DeskRequest, DeskResponse } from '../api/desk'
-import type { GatewayItem, GroupItem } from '../api/gateways'
+import type {
+  GatewayHealth,
+  GatewayItem,
+  GroupItem,
+  RoutesQuery,
+  RunningRouteItem,
+  SnapshotUpload,
+} from '../api/gateways'
 import type { ImpactItem, ImpactPlace, ImpactQuery, ImpactStart } from '../api/impact'
 import type {
   ConsistencyProof,
@@ -63,13 +70,25 @@ import type {
   HandEdit,
   IssuedKey,
   KeyRequest,
+  PlacementCheck,
   PlacementDetail,
   PlacementDraft,
+  PlacementFinding,
+  PlacementFindings,
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
   SpecBody,
 } from '../api/placements'
+import type {
+  PolicyApproval,
+  PolicyChangeItem,
+  PolicyChangeQuery,
+  PolicyChangeRequest,
+  PolicyPreview,
+  PolicyScopeBody,
+  PolicyScopeItem,
+} from '../api/policies'
 import type {
   Approval,
   Override,
@@ -88,6 +107,7 @@ import type {
   ProposedText,
 } from '../api/proposals'
 import type {
+  BodySample,
   ConversionRequest,
   Converted,
   FileQuery,
@@ -141,6 +161,7 @@ export const routes = {
   acceptInvitation: ['POST', '/invitations', 'json', 'json'],
   acceptProposal: ['POST', '/proposals/{proposal}/decision', 'json', 'json'],
   addPerson: ['POST', '/people', 'json', 'json'],
+  approvePolicyChange: ['POST', '/policy-changes/{change}/approval', 'json', 'json'],
   approvePromotion: ['POST', '/promotions/{promotion}/approvals', 'json', 'json'],
   approveWaiver: ['POST', '/waivers/{waiver}/decision', 'json', 'nothing'],
   cancelBatch: ['POST', '/batches/{batch}/cancel', 'nothing', 'json'],
@@ -148,6 +169,7 @@ export const routes = {
   changeByHand: ['POST', '/placements/{placement}/hand-edit', 'json', 'json'],
   changePassword: ['PUT', '/self/password', 'json', 'nothing'],
   changePerson: ['PATCH', '/people/{person}', 'json', 'nothing'],
+  checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
   createBaseline: ['POST', '/apis/{api}/baseline', 'nothing', 'json'],
@@ -184,6 +206,7 @@ export const routes = {
   getDictionary: ['GET', '/dictionary', 'nothing', 'text'],
   getEditionText: ['GET', '/editions/{edition}/text', 'nothing', 'text'],
   getEstateFindings: ['GET', '/findings/estate', 'nothing', 'json'],
+  getGatewayHealth: ['GET', '/gateways/{gateway}/health', 'nothing', 'json'],
   getImpact: ['GET', '/impacts/{impact}', 'nothing', 'json'],
   getInclusionProof: ['GET', '/ledger/entries/{entry}/proof', 'nothing', 'json'],
   getIntake: ['GET', '/intakes/{intake}', 'nothing', 'json'],
@@ -197,6 +220,8 @@ export const routes = {
   ],
   getPlacement: ['GET', '/placements/{placement}', 'nothing', 'json'],
   getPlacementDraft: ['GET', '/apis/{api}/placement-draft', 'nothing', 'json'],
+  getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
+  getPolicyScope: ['GET', '/policy-scopes/{scope}', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
   getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
   getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
@@ -214,10 +239,17 @@ export const routes = {
   issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
   keepRunning: ['POST', '/placements/{placement}/keep', 'nothing', 'json'],
   listApis: ['GET', '/apis', 'nothing', 'list'],
+  listBodySamples: [
+    'GET',
+    '/apis/{api}/revisions/{revision}/operations/{operation}/body-samples',
+    'nothing',
+    'list',
+  ],
   listComparisonChanges: ['GET', '/comparisons/{comparison}/changes', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
   listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
+  listGatewayRoutes: ['GET', '/gateways/{gateway}/routes', 'nothing', 'list'],
   listGateways: ['GET', '/gateways', 'nothing', 'list'],
   listHosts: ['GET', '/hosts', 'nothing', 'list'],
   listImpactPlaces: ['GET', '/impacts/{impact}/places', 'nothing', 'list'],
@@ -225,7 +257,10 @@ export const routes = {
   listLedgerHeads: ['GET', '/ledger/heads', 'nothing', 'list'],
   listMatches: ['GET', '/search', 'nothing', 'list'],
   listPeople: ['GET', '/people', 'nothing', 'list'],
+  listPlacementFindings: ['GET', '/placements/{placement}/findings', 'nothing', 'list'],
   listPlacements: ['GET', '/placements', 'nothing', 'list'],
+  listPolicyChanges: ['GET', '/policy-changes', 'nothing', 'list'],
+  listPolicyScopes: ['GET', '/policy-scopes', 'nothing', 'list'],
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
   listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
@@ -236,6 +271,8 @@ export const routes = {
   listStages: ['GET', '/stages', 'nothing', 'list'],
   listTokens: ['GET', '/tokens', 'nothing', 'list'],
   listWaivers: ['GET', '/waivers', 'nothing', 'list'],
+  previewPolicyChange: ['GET', '/policy-changes/{change}/preview', 'nothing', 'json'],
+  previewPolicyScope: ['POST', '/policy-scopes/{scope}/preview', 'json', 'json'],
   promoteVersion: ['POST', '/promotions/{promotion}/promote', 'nothing', 'json'],
   publishEdition: ['POST', '/rulebooks/{rulebook}/editions', 'json', 'json'],
   putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
@@ -245,6 +282,7 @@ export const routes = {
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
   replaceRulebookDraft: ['PUT', '/rulebooks/{rulebook}', 'json', 'json'],
   requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
+  requestPolicyChange: ['POST', '/policy-changes', 'json', 'json'],
   requestPromotion: ['POST', '/promotions', 'json', 'json'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
@@ -260,13 +298,16 @@ export const routes = {
   updateHost: ['PUT', '/hosts/{host}', 'json', 'nothing'],
   updateOrganisation: ['PUT', '/organisation', 'json', 'nothing'],
   updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
+  updatePolicyScope: ['PUT', '/policy-scopes/{scope}', 'json', 'json'],
   updatePublicAddress: ['PUT', '/settings/public-address', 'json', 'nothing'],
   updateRetention: ['PUT', '/settings/retention', 'json', 'nothing'],
   updateRulebook: ['PATCH', '/rulebooks/{rulebook}', 'json', 'json'],
   updateSignIn: ['PUT', '/settings/sign-in', 'json', 'nothing'],
   updateStages: ['PUT', '/stages', 'json', 'nothing'],
+  uploadSnapshot: ['PUT', '/gateways/{gateway}/snapshot', 'json', 'json'],
   verifyLedger: ['POST', '/ledger/verify', 'nothing', 'json'],
   withdrawKey: ['DELETE', '/placements/{placement}/keys/{key}', 'nothing', 'nothing'],
+  withdrawPolicyChange: ['DELETE', '/policy-changes/{change}', 'nothing', 'json'],
   withdrawPromotion: ['POST', '/promotions/{promotion}/withdraw', 'nothing', 'json'],
   withdrawProposal: ['DELETE', '/proposals/{proposal}', 'nothing', 'nothing'],
   withdrawWaiver: ['DELETE', '/waivers/{waiver}', 'nothing', 'nothing'],
@@ -279,6 +320,7 @@ export interface Calls {
   acceptInvitation: Call<never, undefined, PasswordChoice, InvitationTaken>
   acceptProposal: Call<'proposal', undefined, ProposalDecision, ProposalOutcome>
   addPerson: Call<never, undefined, PersonStart, Invitation>
+  approvePolicyChange: Call<'change', undefined, PolicyApproval, PolicyChangeItem>
   approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
   approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
   cancelBatch: Call<'batch', undefined, undefined, Batch>
@@ -286,6 +328,7 @@ export interface Calls {
   changeByHand: Call<'placement', undefined, HandEdit, PlacementDetail>
   changePassword: Call<never, undefined, NewPassword, undefined>
   changePerson: Call<'person', undefined, PersonChange, undefined>
+  checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
   createBaseline: Call<'api', undefined, undefined, ActResult>
@@ -322,6 +365,7 @@ export interface Calls {
   getDictionary: Call<never, undefined, undefined, string>
   getEditionText: Call<'edition', undefined, undefined, string>
   getEstateFindings: Call<never, undefined, undefined, EstateFindings>
+  getGatewayHealth: Call<'gateway', undefined, undefined, GatewayHealth>
   getImpact: Call<'impact', undefined, undefined, ImpactItem>
   getInclusionProof: Call<'entry', ProofQuery, undefined, InclusionProof>
   getIntake: Call<'intake', undefined, undefined, Intake>
@@ -330,6 +374,8 @@ export interface Calls {
   getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, OperationReading>
   getPlacement: Call<'placement', undefined, undefined, PlacementDetail>
   getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
+  getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
+  getPolicyScope: Call<'scope', undefined, undefined, PolicyScopeItem>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
   getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
@@ -347,6 +393,7 @@ export interface Calls {
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
   keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   listApis: Call<never, PageQuery, undefined, RegisterPage>
+  listBodySamples: Call<'api' | 'revision' | 'operation', PageQuery, undefined, Page<BodySample>>
   listComparisonChanges: Call<
     'comparison',
     ComparisonChangesQuery,
@@ -356,6 +403,7 @@ export interface Calls {
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
   listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>
+  listGatewayRoutes: Call<'gateway', RoutesQuery, undefined, Page<RunningRouteItem>>
   listGateways: Call<never, PageQuery, undefined, Page<GatewayItem>>
   listHosts: Call<never, PageQuery, undefined, Page<HostItem>>
   listImpactPlaces: Call<'impact', ImpactQuery, undefined, Page<ImpactPlace>>
@@ -363,7 +411,10 @@ export interface Calls {
   listLedgerHeads: Call<never, PageQuery, undefined, Page<SignedHeadItem>>
   listMatches: Call<never, SearchQuery, undefined, SearchPage>
   listPeople: Call<never, PageQuery, undefined, Page<MemberItem>>
+  listPlacementFindings: Call<'placement', PageQuery, undefined, Page<PlacementFinding>>
   listPlacements: Call<never, PlacementQuery, undefined, Page<PlacementItem>>
+  listPolicyChanges: Call<never, PolicyChangeQuery, undefined, Page<PolicyChangeItem>>
+  listPolicyScopes: Call<never, PageQuery, undefined, Page<PolicyScopeItem>>
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
   listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
@@ -374,6 +425,8 @@ export interface Calls {
   listStages: Call<never, PageQuery, undefined, Page<StageItem>>
   listTokens: Call<never, PageQuery, undefined, Page<TokenItem>>
   listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
+  previewPolicyChange: Call<'change', undefined, undefined, PolicyPreview>
+  previewPolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyPreview>
   promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
   publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
   putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
@@ -383,6 +436,7 @@ export interface Calls {
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
   replaceRulebookDraft: Call<'rulebook', undefined, RulebookText, RulebookDraft>
   requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>
+  requestPolicyChange: Call<never, undefined, PolicyChangeRequest, PolicyChangeItem>
   requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
@@ -398,13 +452,16 @@ export interface Calls {
   updateHost: Call<'host', undefined, HostChange, undefined>
   updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
   updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
+  updatePolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyScopeItem | RolloutItem>
   updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
   updateRetention: Call<never, undefined, Retention, undefined>
   updateRulebook: Call<'rulebook', undefined, RulebookSettings, RulebookDraft>
   updateSignIn: Call<never, undefined, SignInChange, undefined>
   updateStages: Call<never, undefined, StageList, undefined>
+  uploadSnapshot: Call<'gateway', undefined, SnapshotUpload, GatewayItem>
   verifyLedger: Call<never, undefined, undefined, Verification>
   withdrawKey: Call<'placement' | 'key', undefined, undefined, undefined | RolloutItem>
+  withdrawPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
   withdrawPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
   withdrawProposal: Call<'proposal', undefined, undefined, undefined>
   withdrawWaiver: Call<'waiver', undefined, undefined, undefined>

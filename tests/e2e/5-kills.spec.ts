@@ -1,3 +1,5 @@
+import type { PolicySet } from '../../core/runtime/policies'
+import { rateOf, withRate } from '../support/policies'
 import { expect, test, type APIRequestContext } from '@playwright/test'
 import { control } from './support'
 
@@ -28,12 +30,12 @@ interface Placement {
   generation: number
   rollout?: number
   mark: string
-  spec: { limit?: { requests: number; seconds: number } }
+  spec: { policies: PolicySet }
 }
 interface Entry {
   action: string
   subject: string
-  after: { spec?: { limit?: { requests: number } } } | null
+  after: { spec?: { policies?: PolicySet } } | null
 }
 
 test('whatever is killed at whatever moment, no change is half done, lost or done twice', async ({
@@ -62,7 +64,7 @@ test('whatever is killed at whatever moment, no change is half done, lost or don
     const victim = victims[Math.floor(Math.random() * victims.length)]!
     const asked = request
       .put(`/api/v1/placements/${id}`, {
-        data: { ...before.spec, limit: { requests, seconds: 60 } },
+        data: withRate(before.spec, requests),
         headers: { 'if-match': `"placement-${before.generation}"` },
       })
       .then((answer) => answer.status())
@@ -74,20 +76,22 @@ test('whatever is killed at whatever moment, no change is half done, lost or don
     // carry out what a process had sent before it died, so that is how it has to be in the end.
     const verdict = async () => {
       const after = await settled()
-      const done = after.spec.limit?.requests === requests
+      const done = rateOf(after.spec) === requests
       const entries = await until(async () => {
         const answer = await request.get(`/api/v1/ledger?search=${id}&limit=20`)
         return answer.ok() ? ((await answer.json()) as { items: Entry[] }).items : undefined
       })
       const applied = entries.filter(
         ({ action, after: state }) =>
-          action === 'placement.changed' && state?.spec?.limit?.requests === requests,
+          action === 'placement.changed' &&
+          state?.spec?.policies !== undefined &&
+          rateOf({ policies: state.spec.policies }) === requests,
       )
       const times = done ? 1 : 0
       return {
         acknowledged: status !== 200 || done,
         once: after.generation - before.generation === times && applied.length === times,
-        runs: (await limits()).every((limit) => limit === after.spec.limit!.requests),
+        runs: (await limits()).every((limit) => limit === rateOf(after.spec)),
       }
     }
     await expect

@@ -111,3 +111,24 @@ components:
         flow: { type: number, description: Litres a minute. }
     Problem: { type: object, properties: { title: { type: string } } }
 ${more}`
+
+/** A key for a placement, as an operator issues it. */
+export const issue = (page: Page, placement: string, name: string) =>
+  page.evaluate(
+    async ([at, called]) => {
+      const answer = await fetch(`/api/v1/placements/${at}/keys`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ name: called }),
+      })
+      return ((await answer.json()) as { secret: string }).secret
+    },
+    [placement, name],
+  )
+
+/** Sends the request on the desk, and waits for what came of it. */
+export async function send(page: Page) {
+  const answered = page.waitForResponse('**/api/v1/requests')
+  await page.getByRole('button', { name: 'Send', exact: true }).click()
+  await answered
+}

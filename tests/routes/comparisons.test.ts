@@ -1,3 +1,4 @@
+import { apiKeyIn } from '../../core/runtime/policies/authenticate'
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { comparisonResults, comparisons, placements, settings } from '../../server/db/schema'
@@ -34,7 +35,7 @@ beforeAll(async () => {
       group,
       spec: {
         ...spec,
-        key: { required: true, header: 'X-Api-Key' },
+        policies: { ...spec.policies, authentication: apiKeyIn('X-Api-Key') },
         routes: spec.routes.map((row) => ({
           ...row,
           treatment: row.path.startsWith('/areas')

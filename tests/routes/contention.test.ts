@@ -1,3 +1,5 @@
+import { apiKeyIn } from '../../core/runtime/policies/authenticate'
+import { withRate } from '../support/policies'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import { placementEtag } from '../../shared/etags'
@@ -77,14 +79,9 @@ describe('two at once', () => {
   it('change a placement: the second has to read what the first one made of it', async () => {
     const { spec, generation } = await tomas.api.getPlacement({ placement })
     const change = (visitor: Visitor, requests: number) =>
-      visitor.call(
-        'PUT',
-        `/placements/${placement}`,
-        { ...spec, limit: { requests, seconds: 60 } },
-        {
-          'if-match': placementEtag({ generation }),
-        },
-      )
+      visitor.call('PUT', `/placements/${placement}`, withRate(spec, requests), {
+        'if-match': placementEtag({ generation }),
+      })
     const answered = await statuses(change(tomas, 11), change(oskar, 22))
     expect(answered[0]).toBe(200)
     expect([409, 412]).toContain(answered[1])
@@ -125,7 +122,10 @@ describe('two at once', () => {
 
   it('issue a key for the same client: one secret works', async () => {
     const { spec } = await tomas.api.getPlacement({ placement })
-    const asking = { ...spec, key: { required: true, header: 'X-Api-Key' } }
+    const asking = {
+      ...spec,
+      policies: { ...spec.policies, authentication: apiKeyIn('X-Api-Key') },
+    }
     const { generation } = await tomas.api.getPlacement({ placement })
     await tomas.call('PUT', `/placements/${placement}`, asking, {
       'if-match': placementEtag({ generation }),

@@ -14,7 +14,7 @@ import type {
   SchemaReading,
   SearchPage,
 } from '../../shared/api/reading'
-import { makeWorld, type Visitor, type World } from '../support/world'
+import { bringIn, makeWorld, type Visitor, type World } from '../support/world'
 import { teamId } from '../../server/db/names'
 
 let world: World
@@ -462,5 +462,51 @@ describe('findings page by page', () => {
     const weights = whole.map(({ level }) => ['MUST', 'SHOULD', 'MAY'].indexOf(level))
     expect(weights).toEqual([...weights].sort())
     expect(new Set(weights)).toEqual(new Set([0, 1, 2]))
+  })
+})
+
+describe('a definition that names its backends', () => {
+  const definition = `openapi: 3.1.0
+info: { title: Valve Moves, version: 1.0.0 }
+servers: [{ url: https://trial.api.brackenmere.example/valves }]
+x-elm-backends: { moves: { url: 'http://10.1.2.3:8080' } }
+x-elm-backend: moves
+paths:
+  /moves:
+    get: { responses: { 200: { description: All } } }
+    post: { x-elm-backend: planner, responses: { 201: { description: Made } } }
+`
+
+  it('fills the route table of a new placement, and is written from one', async () => {
+    const tomas = await world.visitor('tomas')
+    await bringIn(tomas, definition)
+    const { spec, group } = await tomas.api.getPlacementDraft({ api: 'valve-moves' })
+    expect(spec.backends).toEqual([
+      { name: 'moves', url: 'http://10.1.2.3:8080', timeoutMs: 5000 },
+      { name: 'planner', url: '', timeoutMs: 5000 },
+    ])
+    expect(spec.routes.map(({ treatment }) => treatment)).toEqual([
+      { kind: 'route', backend: 'moves' },
+      { kind: 'route', backend: 'planner' },
+    ])
+    const place = (backends: typeof spec.backends) =>
+      tomas.call<{ id: string; faults: { field: string }[] }>('POST', '/placements', {
+        api: 'valve-moves',
+        version: '1.0.0',
+        group,
+        spec: { ...spec, backends },
+      })
+    expect((await place(spec.backends)).body.faults[0]!.field).toMatch(/^(?:spec\.)?backends/)
+    const [first, second] = spec.backends
+    const placed = await place([first!, { ...second!, url: 'http://10.1.2.4' }])
+    expect(placed.status).toBe(201)
+    const convert = (placement: string) =>
+      tomas.call<Converted>('POST', '/apis/valve-moves/revisions/1/conversions', {
+        to: 'bundle',
+        placement,
+      })
+    const { body } = await convert(placed.body.id)
+    expect(body.text).toMatch(/planner:\s+url: http:\/\/10\.1\.2\.4/)
+    expect((await convert('elsewhere-1')).status).toBe(404)
   })
 })

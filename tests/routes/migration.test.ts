@@ -81,6 +81,8 @@ it('brings a register from before there were rulebooks to the rulebook', async (
       examiner: directExaminer,
       queue: idleQueue,
       gatewaySecret: '',
+      gatewayFolders: '',
+      gatewayAuthority: '',
       secret: 'a session secret of more than 32 characters',
       alwaysLocal: false,
       lock: (_, work) => work(),

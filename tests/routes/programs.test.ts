@@ -185,15 +185,17 @@ describe('a check over the API', () => {
   })
 })
 
+const run = (...args: string[]) =>
+  new Promise<{ status: number | null; stdout: string; stderr: string }>((resolve) => {
+    const child = spawn(process.execPath, ['dist/cli.mjs', ...args])
+    let [stdout, stderr] = ['', '']
+    child.stdout.on('data', (data) => (stdout += String(data)))
+    child.stderr.on('data', (data) => (stderr += String(data)))
+    child.on('close', (status) => resolve({ status, stdout, stderr }))
+  })
+
 describe('the command line with a server', () => {
-  const lint = (...args: string[]) =>
-    new Promise<{ status: number | null; stdout: string; stderr: string }>((resolve) => {
-      const child = spawn(process.execPath, ['dist/cli.mjs', 'lint', ...args])
-      let [stdout, stderr] = ['', '']
-      child.stdout.on('data', (data) => (stdout += String(data)))
-      child.stderr.on('data', (data) => (stderr += String(data)))
-      child.on('close', (status) => resolve({ status, stdout, stderr }))
-    })
+  const lint = (...args: string[]) => run('lint', ...args)
 
   it('checks against the edition that is in force there', async () => {
     const file = join(folder, 'supply.yaml')
@@ -213,6 +215,40 @@ describe('the command line with a server', () => {
     const away = await lint(file, '--server', 'http://127.0.0.1:9', '--token', secret)
     expect(away.status).toBe(2)
     expect((await lint(file, ...server, '--rulebook', 'own.yaml')).status).toBe(2)
+  })
+})
+
+describe('a snapshot from the command line', () => {
+  it('is taken of a gateway that is only read, with what was not understood', async () => {
+    const group = { serves: 'A contractor’s', audiences: ['private'] }
+    const ada = await world.visitor('ada')
+    await ada.call('PUT', '/gateway-groups/shore', group)
+    const kept = { kind: 'uploaded', group: 'shore', serves: 'A contractor’s' }
+    expect((await ada.call('PUT', '/gateways/shore', kept)).status).toBe(204)
+    const file = join(folder, 'routes.json')
+    const route = {
+      apiVersion: 'gateway.networking.k8s.io/v1',
+      kind: 'HTTPRoute',
+      metadata: { name: 'tides', namespace: 'shore', uid: 'x' },
+      spec: {
+        hostnames: ['tides.example'],
+        rules: [{ backendRefs: [{ name: 'tides', port: 80 }] }],
+      },
+    }
+    writeFileSync(file, JSON.stringify({ kind: 'List', items: [route, { kind: 'Pod' }] }))
+    const operator = await world.visitor('oskar')
+    const { secret: uploads } = await issue(['upload'], operator)
+    const to = ['snapshot', 'push', '--gateway', 'shore', '--server', world.base]
+    const pushed = await run(...to, '--token', uploads, file)
+    expect(pushed).toMatchObject({ status: 0, stderr: '' })
+    expect(pushed.stdout).toBe(
+      'shore: 1 route read, 0 placements differing, 1 route of nobody’s placement\n  not understood: Beside routes: 1 Pod\n',
+    )
+    const { secret } = await issue(['read'])
+    const refused = await run(...to, '--token', secret, file)
+    expect(refused).toMatchObject({ status: 2 })
+    expect(refused.stderr).toContain('403')
+    expect((await run(...to, '--token', uploads, join(folder, 'none.yaml'))).status).toBe(2)
   })
 })
 

@@ -122,7 +122,7 @@ const attempts: Record<string, Attempt> = {
         prefix: { kind: 'keep' },
         backends: [],
         routes: [],
-        key: { required: false, reason: 'Tried' },
+        policies: { authentication: { kind: 'none', reason: 'Tried' } },
       },
     }),
   },
@@ -135,7 +135,7 @@ const attempts: Record<string, Attempt> = {
       prefix: { kind: 'keep' },
       backends: [],
       routes: [],
-      key: { required: false, reason: '' },
+      policies: {},
     }),
     headers: ifMatch,
   },
@@ -166,6 +166,11 @@ const attempts: Record<string, Attempt> = {
   readGateway: {
     may: ['governance', 'owner', 'elsewhere', 'operator', 'reviewer'],
     path: () => ({ gateway: 'north-edge' }),
+  },
+  uploadSnapshot: {
+    may: ['governance', 'operator'],
+    path: () => ({ gateway: 'north-edge' }),
+    body: () => ({ text: 'kind: List\nitems: []\n' }),
   },
   createRulebook: { may: governance, body: () => ({ team: 'Field' }) },
   replaceRulebookDraft: {
@@ -235,6 +240,22 @@ const attempts: Record<string, Attempt> = {
     }),
   },
   removeGateway: { may: administrators, path: () => ({ gateway: 'not-there' }) },
+  updatePolicyScope: {
+    may: resolvers,
+    path: () => ({ scope: 'organisation' }),
+    body: () => ({ policies: {}, binding: [] }),
+    headers: () => ({ 'if-match': '"0"' }),
+  },
+  requestPolicyChange: {
+    may: resolvers,
+    body: () => ({ scope: 'stage:Nowhere', policies: {}, binding: [], note: '' }),
+  },
+  approvePolicyChange: {
+    may: reviewers,
+    path: () => ({ change: 4711 }),
+    body: () => ({ digest: 'x' }),
+  },
+  withdrawPolicyChange: { may: resolvers, path: () => ({ change: 4711 }) },
   removePlacement: { may: placers, path: () => ({ placement: there.placement }) },
 }
 
@@ -248,6 +269,8 @@ const own = new Set([
   'endSession',
   'deleteSession',
   'searchComments',
+  'checkPlacement',
+  'previewPolicyScope',
   'verifyLedger',
 ])
 

@@ -1,3 +1,4 @@
+import { rateOf, withRate } from '../support/policies'
 import { placementEtag } from '../../shared/etags'
 import { eq, isNull } from 'drizzle-orm'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
@@ -5,21 +6,17 @@ import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import { ledger, placements, rollouts } from '../../server/db/schema'
-import type { Context } from '../../server/services/context'
 import { verifyLedger } from '../../server/services/ledger'
 import { checkGateway } from '../../server/services/gateways'
-import { changePlacement, readPlacement } from '../../server/services/placements'
-import { workRollout } from '../../server/services/rollout-work'
 import {
   bringIn,
-  contextOf,
   definition,
   makeWorld,
   type Site,
   type Visitor,
   type World,
 } from '../support/world'
-import { Killed, mortal } from '../support/mortal'
+import { changeDying } from '../support/dying-change'
 
 let world: World
 let tomas: Visitor, oskar: Visitor, ruth: Visitor, imara: Visitor
@@ -72,7 +69,7 @@ const change = async (requests: number) => {
   return tomas.call<Omit<PlacementDetail, 'id'> & RolloutItem & { detail: string }>(
     'PUT',
     `/placements/${id}`,
-    { ...spec, limit: { requests, seconds: 60 } },
+    withRate(spec, requests),
     { 'if-match': placementEtag({ generation }) },
   )
 }
@@ -119,7 +116,7 @@ describe('a rollout over a group', () => {
       body: { detail: expect.stringMatching(/does not want it.*runs on/) as string },
     })
     expect(await running(north())).toBe(before)
-    expect((await now()).spec.limit?.requests).not.toBe(77)
+    expect(rateOf((await now()).spec)).not.toBe(77)
     expect(await newest()).toMatchObject({
       state: 'rolled-back',
       steps: [
@@ -165,13 +162,13 @@ describe('a rollout over a group', () => {
       detail: expect.stringMatching(/nobody knows/) as string,
     })
     // What ran before is what is approved until the rollout has ended, and nobody changes it meanwhile.
-    expect((await now()).spec.limit?.requests).toBe(79)
+    expect(rateOf((await now()).spec)).toBe(79)
     expect((await now()).rollout).toBe(pending.body.id)
     expect((await change(81)).body.detail).toMatch(/is carrying out another change there/)
     north().meddler.decide = () => 'nothing'
     expect(await ended(pending.body.id)).toMatchObject({ state: 'done' })
     expect([await limitOf(north()), await limitOf(south())]).toEqual([80, 80])
-    expect((await now()).spec.limit?.requests).toBe(80)
+    expect(rateOf((await now()).spec)).toBe(80)
   })
 
   it('goes back when somebody says so, as soon as it is known what the gateway has', async () => {
@@ -238,49 +235,17 @@ describe('a rollout over a group', () => {
 })
 
 describe('a process that dies', () => {
-  const act = async (
-    requests: number,
-    dies: { at: number; when: 'before' | 'after' },
-  ): Promise<{ died: boolean; refused: boolean }> => {
-    const context: Context = contextOf(world, 'tomas')
-    const { services, pool } = mortal(world.services, world.url, dies)
-    let died = false
-    context.queue = {
-      ...context.queue,
-      rollOut: async (rollout) => {
-        await workRollout(services, rollout).catch((error: unknown) => {
-          if (!(error instanceof Killed) && !pool.dead) throw error
-        })
-        died = pool.dead
-        await everythingIsKnown()
-        for (let tries = 0; (await workRollout(world.services, rollout)) === 'waits'; tries++)
-          if (tries > 20) throw new Error(`rollout ${rollout} does not end`)
-      },
-    }
-    const { generation } = await readPlacement(context, id)
-    const { spec } = await readPlacement(context, id)
-    const outcome = await changePlacement(
-      context,
-      id,
-      { ...spec, limit: { requests, seconds: 60 } },
-      placementEtag({ generation }),
-    ).then(
-      () => ({ died, refused: false }),
-      () => ({ died, refused: true }),
-    )
-    // Nobody waits for what a dead process holds.
-    void pool.end().catch(() => undefined)
-    return outcome
-  }
+  const act = (requests: number, dies: { at: number; when: 'before' | 'after' }) =>
+    changeDying(world, id, (spec) => withRate(spec, requests), dies, everythingIsKnown)
 
   /** No gateway runs a limit that is neither approved nor wanted by a rollout that has not ended. */
   const everythingIsKnown = async () => {
     const [row] = await world.db.select().from(placements).where(eq(placements.id, id))
     const open = await world.db.select().from(rollouts).where(isNull(rollouts.endedAt))
     const known = [
-      row!.spec.limit!.requests,
+      rateOf(row!.spec),
       ...open.flatMap(({ change: wanted }) =>
-        wanted.kind === 'place' ? wanted.wanted.map(({ spec }) => spec.limit!.requests) : [],
+        wanted.kind === 'place' ? wanted.wanted.map(({ spec }) => rateOf(spec)) : [],
       ),
     ]
     for (const site of [north(), south()]) expect(known).toContain(await limitOf(site))
@@ -319,7 +284,7 @@ describe('a process that dies', () => {
         expect(await now()).toMatchObject({
           generation: generation + 1,
           mark: 'in-step',
-          spec: { limit: { requests } },
+          spec: { policies: { rate: { requests } } },
         })
         expect([await limitOf(north()), await limitOf(south())]).toEqual([requests, requests])
         const entries = await world.db
@@ -337,14 +302,17 @@ describe('a process that dies', () => {
 
   it('and one that goes back is put back by another one, wholly', async () => {
     const { spec } = await now()
-    const approved = spec.limit!.requests
+    const approved = rateOf(spec)!
     south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
     const points = await everyPoint(
       3000,
       { before: 2, after: 7 },
       async (_, refused, generation) => {
         expect(refused).toBe(true)
-        expect(await now()).toMatchObject({ generation, spec: { limit: { requests: approved } } })
+        expect(await now()).toMatchObject({
+          generation,
+          spec: { policies: { rate: { requests: approved } } },
+        })
         expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])
       },
     )
@@ -418,7 +386,7 @@ describe('beyond the first stage', () => {
 
   it('a change is asked for with its plan, approved by somebody else, and carried out', async () => {
     const { spec } = await now(live)
-    const wanted = { ...spec, limit: { requests: 90, seconds: 60 } }
+    const wanted = withRate(spec, 90)
     const request = await ask('change', { spec: wanted })
     expect(request).toMatchObject({
       status: 201,
@@ -430,7 +398,10 @@ describe('beyond the first stage', () => {
     await approve(ruth, request.body.id)
     expect((await carryOut(request.body.id)).body.state).toBe('done')
     expect((await carryOut(request.body.id)).status).toBe(409)
-    expect(await now(live)).toMatchObject({ generation: 2, spec: { limit: { requests: 90 } } })
+    expect(await now(live)).toMatchObject({
+      generation: 2,
+      spec: { policies: { rate: { requests: 90 } } },
+    })
   })
 
   it('governance goes past an approval in an emergency, which a second person confirms', async () => {

@@ -1,3 +1,4 @@
+import { withRate } from '../support/policies'
 import { sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DeskResponse } from '../../shared/api/desk'
@@ -91,6 +92,41 @@ describe('placing', () => {
     expect(text).toMatch(/interruptions\/export[\s\S]*kind: Withheld/)
   })
 
+  it('tells callers of an end from the moment the register says it', async () => {
+    const headers = async () => {
+      const { body } = await send('/supply/v2/areas', { key: 'x' })
+      return new Map(body.headers.map(({ name, value }) => [name, value]))
+    }
+    const change = (what: object) =>
+      tomas.call<{ detail: string; deprecatedOn: string }>(
+        'PATCH',
+        '/apis/supply-interruptions',
+        what,
+      )
+    const link = { title: 'Move to 3.0', url: 'https://wiki.brackenmere.example/supply-3' }
+    expect((await headers()).has('deprecation')).toBe(false)
+    expect((await change({ lifecycle: 'deprecated', sunset: '2020-01-01' })).status).toBe(422)
+    const broken = { title: 'x', url: 'https://a.example/>;rel="next', deprecation: true }
+    expect((await change({ links: [broken] })).status).toBe(422)
+    expect((await change({ links: [{ ...broken, deprecation: false }] })).status).toBe(200)
+    const done = await change({
+      lifecycle: 'deprecated',
+      sunset: '2099-03-31',
+      links: [{ ...link, deprecation: true }],
+    })
+    expect(done).toMatchObject({ status: 200 })
+    await expect.poll(async () => (await headers()).get('sunset')).toMatch(/31 Mar 2099/)
+    const told = await headers()
+    const since = Date.parse(`${done.body.deprecatedOn}T00:00:00Z`) / 1000
+    expect(told.get('deprecation')).toBe(`@${since}`)
+    expect(told.get('link')).toContain(`<${link.url}>; rel="deprecation"`)
+    await expect.poll(async () => (await now()).rollout).toBeUndefined()
+    expect(await now()).toMatchObject({ mark: 'in-step', differences: [] })
+    expect((await change({ lifecycle: 'active', sunset: '' })).status).toBe(200)
+    await expect.poll(async () => (await headers()).has('sunset')).toBe(false)
+    await expect.poll(async () => (await now()).rollout).toBeUndefined()
+  })
+
   it('refuses an address that another API has, or part of it, by name', async () => {
     await bringIn(tomas, definition('leak-sensors/0.3.0.yaml'))
     const spec = (await tomas.call<{ spec: SpecBody }>('GET', '/apis/leak-sensors/placement-draft'))
@@ -138,6 +174,30 @@ describe('the request desk', () => {
     )
   })
 
+  it('sends headers as they are written, but for those of the connection itself', async () => {
+    const with_ = (name: string, value = 'x') =>
+      send('/supply/v2/areas', { key: 'wrong', headers: [{ name, value }] })
+    expect((await with_('X-Trace-Id')).status).toBe(200)
+    for (const name of ['Content-Length', 'transfer-encoding', 'Host', 'Connection', 'Upgrade'])
+      expect((await with_(name)).body, name).toMatchObject({
+        faults: [{ field: 'headers.0.name', message: expect.stringMatching(/by hand/) as string }],
+      })
+    expect((await with_('X Trace')).status).toBe(422)
+    expect((await with_('X-Trace', 'a\r\nHost: b')).status).toBe(422)
+  })
+
+  it('offers bodies that the definition has, or makes them from its schemas', async () => {
+    const { operations } = await tomas.api.getRevision({ api: 'supply-interruptions', revision: 1 })
+    const at = (method: string) =>
+      operations.findIndex(({ method: of, path }) => of === method && path === '/subscriptions')
+    const of = (operation: number) =>
+      tomas.api.listBodySamples({ api: 'supply-interruptions', revision: 1, operation })
+    const { items } = await of(at('POST'))
+    expect(items[0]!.mediaType).toBe('application/json')
+    expect(JSON.parse(items[0]!.body)).toBeTypeOf('object')
+    expect((await of(at('GET'))).items).toEqual([])
+  })
+
   it('shows every step of a request that goes through', async () => {
     key = (
       await oskar.call<{ secret: string }>('POST', `/placements/${id}/keys`, {
@@ -148,12 +208,12 @@ describe('the request desk', () => {
     expect(body.status).toBe(200)
     expect(JSON.parse(body.body)).toMatchObject({ items: [{ areaId: 'area-12' }] })
     expect(body.steps.map(({ name, passed }) => `${name} ${passed}`)).toEqual([
-      'host true',
-      'route true',
-      'key true',
+      'listen true',
+      'match true',
+      'authenticate true',
       'limit true',
-      'rewrite true',
-      'backend true',
+      'transform true',
+      'forward true',
     ])
     expect(await configuration()).not.toContain(key)
   })
@@ -168,18 +228,17 @@ describe('the request desk', () => {
       /No placement here answers for the host/,
     )
     const mocked = (await send('/supply/v2/subscriptions', { key })).body
-    expect(mocked.verdict).toMatch(/from the definition’s own example/)
+    expect(mocked.verdict).toMatch(
+      /Answered 20\d (?:from the definition|with the definition’s example)/,
+    )
     expect(JSON.parse(mocked.body)).toHaveProperty('items')
   })
 
   it('explains a 429', async () => {
     const { spec, generation: generation } = await now()
-    const changed = await tomas.call(
-      'PUT',
-      `/placements/${id}`,
-      { ...spec, limit: { requests: 2, seconds: 60 } },
-      { 'if-match': `"placement-${generation}"` },
-    )
+    const changed = await tomas.call('PUT', `/placements/${id}`, withRate(spec, 2), {
+      'if-match': `"placement-${generation}"`,
+    })
     expect(changed.status).toBe(200)
     expect(
       (
@@ -220,7 +279,7 @@ describe('drift', () => {
     ).toMatch(/takes the role governance or operator/)
     expect(
       (await oskar.call<PlacementDetail>('POST', `/placements/${id}/put-back`)).body,
-    ).toMatchObject({ mark: 'in-step', spec: { limit: { requests: 2 } } })
+    ).toMatchObject({ mark: 'in-step', spec: { policies: { rate: { requests: 2 } } } })
   })
 
   it('keeps the gateway’s as a new approved placement', async () => {
@@ -243,7 +302,7 @@ describe('drift', () => {
     })
     await oskar.call('POST', '/gateways/north-edge/read')
     expect((await now()).differences).toMatchObject([
-      { where: '* /supply/v2/secret', ledger: 'withheld' },
+      { where: 'any method /supply/v2/secret', ledger: 'withheld' },
     ])
     expect((await oskar.call('POST', `/placements/${id}/keep`)).status).toBe(409)
     expect(

@@ -3,18 +3,31 @@ import http from 'node:http'
 import net, { type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import type { PlacementSpec, RouteRow } from '../../core/routing/placement'
-import { compilePlacement, writeResources } from '../../core/routing/resources'
+import type { PlacementFacts, PlacementSpec, RouteRow } from '../../core/runtime/placement'
+import { compilePlacement } from '../../core/runtime/compile'
+import { writeResources } from '../../core/runtime/resources'
 import { startGateway, type GatewayOptions } from '../../gateway/gateway'
+import type { LogEntry } from '../../gateway/log'
 
 export const listen = (server: net.Server, port = 0) =>
   new Promise<number>((resolve) =>
     server.listen(port, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)),
   )
 
+/** Below those that the system gives to outgoing connections, so that none of them takes it meanwhile. */
+let lastPort = 10_000 + ((process.pid * 131) % 20_000)
+
+/** A port that nobody listens on, and that this process is given once. */
 export async function freePort(): Promise<number> {
+  const port = ++lastPort
   const server = net.createServer()
-  const port = await listen(server)
+  try {
+    await new Promise<void>((resolve, reject) =>
+      server.once('error', reject).listen(port, '127.0.0.1', resolve),
+    )
+  } catch {
+    return freePort()
+  }
   await new Promise<void>((resolve) => server.close(() => resolve()))
   return port
 }
@@ -26,8 +39,8 @@ export interface TestGateway {
   options: GatewayOptions
   put(text: string, headers?: Record<string, string>): Promise<globalThis.Response>
   /** Takes a placement's resources in place of everything. */
-  place(spec: PlacementSpec): Promise<void>
-  log(id: string): Promise<{ steps: { name: string; passed: boolean; text: string }[] }>
+  place(spec: PlacementSpec, facts?: Partial<PlacementFacts>): Promise<void>
+  log(id: string): Promise<LogEntry>
   restart(): Promise<void>
   close(): Promise<void>
 }
@@ -55,15 +68,15 @@ export async function testGateway(options: Partial<GatewayOptions> = {}): Promis
         body,
         headers: { 'x-admin-secret': 's', ...headers },
       }),
-    async place(spec) {
+    async place(spec, more = {}) {
       const facts = { name: 'p', gateway: whole.name, version: '1.0.0', revision: 1, keys: [] }
-      const text = writeResources(compilePlacement(spec, { ...facts, mocks: new Map() }))
+      const text = writeResources(compilePlacement(spec, { ...facts, mocks: new Map(), ...more }))
       const answer = await gateway.put(text)
       if (answer.status !== 200) throw new Error(await answer.text())
     },
     async log(id) {
       const answer = await fetch(`${admin}/log/${id}`, { headers: { 'x-admin-secret': 's' } })
-      return (await answer.json()) as { steps: { name: string; passed: boolean; text: string }[] }
+      return (await answer.json()) as LogEntry
     },
     async restart() {
       await running.close()
@@ -81,7 +94,7 @@ export async function testGateway(options: Partial<GatewayOptions> = {}): Promis
 export const placed = (
   url: string,
   operations: string[],
-  more: Partial<PlacementSpec> = {},
+  { policies, ...more }: Partial<PlacementSpec> = {},
 ): PlacementSpec => ({
   host: 'a.example',
   basePath: '/v1',
@@ -94,7 +107,7 @@ export const placed = (
       : ({ kind: 'route', backend: 'main' } as const)
     return { method, path, treatment }
   }),
-  key: { required: false, reason: 'a test' },
+  policies: { authentication: { kind: 'none', reason: 'a test' }, ...policies },
   ...more,
 })
 

@@ -14,6 +14,8 @@ class MortalPool extends pg.Pool {
   dead = false
   statements = 0
   private readonly open = new Set<pg.PoolClient>()
+  /** Those whose errors somebody listens to already. */
+  private readonly heard = new WeakSet<pg.PoolClient>()
 
   constructor(
     url: string,
@@ -39,7 +41,8 @@ class MortalPool extends pg.Pool {
       client.release = release
       release(this.dead ? true : broken)
     }
-    client.on('error', () => undefined)
+    if (!this.heard.has(client)) client.on('error', () => undefined)
+    this.heard.add(client)
     return client
   }
 

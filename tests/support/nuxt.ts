@@ -15,6 +15,8 @@ Object.assign(globalThis, {
 
 /** The address, as the router has it. */
 export const address = reactive({ path: '/', fullPath: '/', query: {} })
+/** Where somebody is by now; a page that is being left keeps its own address. */
+export const currentRoute = { value: { path: '/' } }
 export const replaced = vi.fn(({ query }: { query: Record<string, unknown> }) => {
   address.query = query
   return Promise.resolve()
@@ -45,7 +47,7 @@ export async function asInNuxt(): Promise<void> {
   vi.stubGlobal('HTMLElement', class {})
   vi.stubGlobal('EventSource', FakeEvents)
   vi.stubGlobal('useRoute', () => address)
-  vi.stubGlobal('useRouter', () => ({ replace: replaced }))
+  vi.stubGlobal('useRouter', () => ({ replace: replaced, currentRoute }))
   vi.stubGlobal('navigateTo', vi.fn())
   for (const load of Object.values(modules))
     for (const [name, value] of Object.entries(await load())) vi.stubGlobal(name, value)

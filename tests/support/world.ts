@@ -237,6 +237,8 @@ export async function makeWorld({
       rollOut: () => runner.wake(),
     },
     gatewaySecret: 'gateway-secret',
+    gatewayFolders: join(directory, 'folders'),
+    gatewayAuthority: '',
     secret: 'a session secret of more than 32 characters',
     alwaysLocal: false,
     lock: openLocks(url),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Audience } from '~~/shared/words'
 import { audiences } from '~~/shared/words'
+import { gatewayKindNames, gatewayKinds, type GatewayKindName } from '~~/core/runtime/gateway-kinds'
 import type { GatewayTest } from '~~/shared/api/administration'
 import type { GatewayItem, GroupItem } from '~~/shared/api/gateways'
 
@@ -13,10 +14,19 @@ const keepGroup = () => {
   const { name, ...body } = group
   return act(() => api.updateGatewayGroup({ group: name }, body))
 }
-const gateway = reactive({ name: '', group: '', serves: '', dataUrl: '', adminUrl: '' })
+const gateway = reactive({
+  name: '',
+  group: '',
+  kind: 'admin-api' as GatewayKindName,
+  serves: '',
+  dataUrl: '',
+  tlsUrl: '',
+  adminUrl: '',
+  folder: '',
+})
 const body = computed(() => {
-  const { group: of, serves, dataUrl, adminUrl } = gateway
-  return { group: of, serves, dataUrl, adminUrl }
+  const { name: _, ...rest } = gateway
+  return rest
 })
 const tested = ref<GatewayTest>()
 const test = async () => {
@@ -24,8 +34,8 @@ const test = async () => {
 }
 const keepGateway = () => act(() => api.updateGateway({ gateway: gateway.name }, body.value))
 const removeGateway = (name: string) => act(() => api.removeGateway({ gateway: name }))
-const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
-  Object.assign(gateway, { name, group: of, serves, dataUrl })
+const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: GatewayItem) =>
+  Object.assign(gateway, { name, group: of, kind, serves, dataUrl, tlsUrl, folder })
 </script>
 
 <template>
@@ -36,6 +46,7 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
         <tr>
           <th>Gateway</th>
           <th>Group</th>
+          <th>Kind</th>
           <th>Traffic URL</th>
           <th />
         </tr>
@@ -47,7 +58,8 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
             <div class="soft small">{{ item.serves }}</div>
           </td>
           <td>{{ item.group }}</td>
-          <td class="mono small">{{ item.dataUrl }}</td>
+          <td>{{ gatewayKinds[item.kind].title }}</td>
+          <td class="mono small">{{ item.dataUrl || item.folder || '–' }}</td>
           <td class="right">
             <button class="plain" :disabled="busy" @click="removeGateway(item.name)">Remove</button>
           </td>
@@ -63,12 +75,29 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
           <option v-for="item in groups" :key="item.name">{{ item.name }}</option>
         </select></label
       >
+      <label class="field"
+        ><span>Kind</span
+        ><select v-model="gateway.kind">
+          <option v-for="kind in gatewayKindNames" :key="kind" :value="kind">
+            {{ gatewayKinds[kind].title }}
+          </option>
+        </select></label
+      >
+      <p class="soft small">{{ gatewayKinds[gateway.kind].says }}</p>
       <label class="field"><span>What it serves</span><InputText v-model="gateway.serves" /></label>
       <label class="field"
         ><span>Traffic URL</span
         ><InputText v-model="gateway.dataUrl" placeholder="https://gateway.example.org"
       /></label>
       <label class="field"
+        ><span>TLS URL, where it speaks TLS</span
+        ><InputText v-model="gateway.tlsUrl" placeholder="https://gateway.example.org"
+      /></label>
+      <label v-if="gateway.kind === 'files'" class="field"
+        ><span>Folder or git repository, below the folder of gateways</span
+        ><InputText v-model="gateway.folder" placeholder="treatment-works"
+      /></label>
+      <label v-if="gateway.kind === 'admin-api'" class="field"
         ><span>Admin API</span
         ><InputText v-model="gateway.adminUrl" placeholder="https://gateway.example.org:8443"
       /></label>
@@ -76,7 +105,12 @@ const edit = ({ name, group: of, serves, dataUrl }: GatewayItem) =>
         {{ tested.says }}, {{ tested.ms }} ms
       </p>
       <div class="bar">
-        <button type="button" class="ghost" :disabled="busy || !gateway.adminUrl" @click="test()">
+        <button
+          type="button"
+          class="ghost"
+          :disabled="busy || !(gateway.adminUrl || gateway.folder)"
+          @click="test()"
+        >
           Test the connection
         </button>
         <button class="fill" :disabled="busy || !gateway.name || !gateway.group">Save</button>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { rowName } from '~~/core/routing/placement'
+import { rowName } from '~~/core/runtime/placement'
 const id = String(useRoute().params['promotion'])
 const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
 const { busy, refusal: actRefusal, act } = useAct()

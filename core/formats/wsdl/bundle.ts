@@ -1,16 +1,9 @@
+import { escapeXml } from '../../contract/xml-values'
 import type { Documents } from '../../text/documents'
 import { resolveName } from '../../text/location'
 import type { XmlElement } from '../../text/xml'
 import { xsdNamespaces } from '../xsd/builtin'
 import { wsdlNamespaces } from './index'
-
-/** Text as it may stand in XML content or an attribute in double quotes. */
-const escaped = (text: string) =>
-  text
-    .replaceAll('&', '&amp;')
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;')
-    .replaceAll('"', '&quot;')
 
 const qualified = (element: XmlElement) =>
   element.prefix === '' ? element.local : `${element.prefix}:${element.local}`
@@ -24,7 +17,7 @@ function missingScope(element: XmlElement, around: Readonly<Record<string, strin
     )
     .map(
       ([prefix, namespace]) =>
-        ` ${prefix === '' ? 'xmlns' : `xmlns:${prefix}`}="${escaped(namespace)}"`,
+        ` ${prefix === '' ? 'xmlns' : `xmlns:${prefix}`}="${escapeXml(namespace)}"`,
     )
     .join('')
 }
@@ -35,27 +28,36 @@ function written(
   around: Readonly<Record<string, string>>,
   extra = '',
   skip: (child: XmlElement) => boolean = () => false,
+  address?: string,
 ): string {
   const attributes = element.attributes
     .filter(([name]) => name !== 'xmlns' && !name.startsWith('xmlns:'))
-    .map(([name, value]) => ` ${name}="${escaped(value)}"`)
+    .map(([name, value]) => {
+      const told = address !== undefined && saysWhere(element, name) ? address : value
+      return ` ${name}="${escapeXml(told)}"`
+    })
     .join('')
   const name = qualified(element)
   const head = `${indent}<${name}${missingScope(element, around)}${attributes}`
   const children = element.children
     .filter((child) => !skip(child))
-    .map((child) => written(child, `${indent}  `, element.scope))
+    .map((child) => written(child, `${indent}  `, element.scope, '', undefined, address))
   const text = element.text.trim()
   if (children.length === 0 && extra === '')
-    return text === '' ? `${head}/>\n` : `${head}>${escaped(text)}</${name}>\n`
-  return `${head}>\n${text === '' ? '' : `${indent}  ${escaped(text)}\n`}${extra}${children.join('')}${indent}</${name}>\n`
+    return text === '' ? `${head}/>\n` : `${head}>${escapeXml(text)}</${name}>\n`
+  return `${head}>\n${text === '' ? '' : `${indent}  ${escapeXml(text)}\n`}${extra}${children.join('')}${indent}</${name}>\n`
 }
+
+/** Whether an attribute says where a service is (WSDL 1.1, section 3.8; WSDL 2.0, part 1, section 2.15). */
+const saysWhere = ({ local, namespace }: XmlElement, attribute: string) =>
+  (local === 'address' && attribute === 'location') ||
+  (local === 'endpoint' && attribute === 'address' && wsdlNamespaces.has(namespace))
 
 /**
  * One WSDL document that holds what a definition's files hold: imported WSDL parts and every schema stand in it, and
- * imports name namespaces only.
+ * imports name namespaces only. With an address, that is where every service is.
  */
-export function bundleWsdl(documents: Documents, root: XmlElement): string {
+export function bundleWsdl(documents: Documents, root: XmlElement, address?: string): string {
   const schemas: { element: XmlElement; namespace: string | undefined }[] = []
   const parts: XmlElement[] = []
   const seen = new Set<string>([documents.main.file])
@@ -115,11 +117,13 @@ export function bundleWsdl(documents: Documents, root: XmlElement): string {
   const texts = schemas.map(({ element, namespace }) => schemaText(element, namespace, root.scope))
   const types =
     texts.length === 0 ? '' : `  <${prefix}types>\n${texts.join('')}  </${prefix}types>\n`
-  const brought = parts.map((part) => written(part, '  ', root.scope)).join('')
+  const brought = parts
+    .map((part) => written(part, '  ', root.scope, '', undefined, address))
+    .join('')
   const skip = (child: XmlElement) =>
     child.local === 'types' ||
     ((child.local === 'import' || child.local === 'include') && wsdlNamespaces.has(child.namespace))
-  return `<?xml version="1.0" encoding="UTF-8"?>\n${written(root, '', {}, types + brought, skip)}`
+  return `<?xml version="1.0" encoding="UTF-8"?>\n${written(root, '', {}, types + brought, skip, address)}`
 }
 
 /** A schema without the addresses of other files: includes are beside it now, imports need only their namespace. */
@@ -133,7 +137,7 @@ function schemaText(
     .filter((child) => child.local === 'import')
     .map((child) => {
       const of = child.attribute('namespace')
-      return `      <${prefix}import${of === undefined ? '' : ` namespace="${escaped(of)}"`}/>\n`
+      return `      <${prefix}import${of === undefined ? '' : ` namespace="${escapeXml(of)}"`}/>\n`
     })
     .join('')
   const own = element.attribute('targetNamespace')
@@ -148,6 +152,6 @@ function schemaText(
   // A chameleon include had its namespace from the file that included it.
   return text.replace(
     /^(\s*<[\w:.-]+)/,
-    `$1 targetNamespace="${escaped(namespace)}" xmlns="${escaped(namespace)}"`,
+    `$1 targetNamespace="${escapeXml(namespace)}" xmlns="${escapeXml(namespace)}"`,
   )
 }

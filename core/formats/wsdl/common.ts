@@ -117,17 +117,22 @@ export abstract class WsdlReader {
     return this.documents.place(file, element.path)
   }
 
-  /** A component by the QName that `from` gives it. */
+  /** A component by the QName that `from` gives it, or none. */
+  protected lookUp(kind: string, qname: string, from: Located): Located | undefined {
+    const { namespace, local } = from.element.qualify(qname)
+    const map = this.components.get(kind)!
+    // Names without a prefix and without a default namespace are meant for the file's own.
+    return map.get(nameKey(namespace, local)) ?? map.get(nameKey(from.namespace, local))
+  }
+
+  /** The same; that there is none is said. */
   protected find(
     kind: string,
     qname: string,
     from: Located,
     attribute: string,
   ): Located | undefined {
-    const { namespace, local } = from.element.qualify(qname)
-    const map = this.components.get(kind)!
-    // Names without a prefix and without a default namespace are meant for the file's own.
-    const found = map.get(nameKey(namespace, local)) ?? map.get(nameKey(from.namespace, local))
+    const found = this.lookUp(kind, qname, from)
     if (!found && !this.incomplete) {
       this.problem(from, `"${attribute}" names the ${kind} "${qname}", which does not exist`)
     }

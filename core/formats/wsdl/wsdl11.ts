@@ -5,6 +5,7 @@ import type {
   MediaType,
   Operation,
   Parameter,
+  QualifiedName,
   Response,
   Schema,
   SchemaObject,
@@ -124,7 +125,7 @@ export class Wsdl11Reader extends WsdlReader {
           : candidates[0]
       if (!element) return []
       const bound: Bound = { binding, operation: { ...binding, element } }
-      const soap = this.soap(portType, binding, element)
+      const soap = this.soap({ ...portType, element: operation }, portType, binding, element)
       if (soap) bound.soap = soap
       const verb = binding.element.first(http, 'binding')?.attribute('verb')
       const location = element.first(http, 'operation')?.attribute('location')
@@ -134,6 +135,7 @@ export class Wsdl11Reader extends WsdlReader {
   }
 
   private soap(
+    declared: Located,
     portType: Located,
     binding: Located,
     operation: XmlElement,
@@ -143,19 +145,48 @@ export class Wsdl11Reader extends WsdlReader {
     if (!version) return undefined
     const own = childOfAny(operation, 'operation')
     const input = operation.first(wsdl11, 'input')
-    const body =
-      input &&
-      everyChild(input).find((child) => child.local === 'body' && soapVersions.has(child.namespace))
+    const body = soapBody(input)
+    const style =
+      (own?.attribute('style') ?? general.attribute('style')) === 'rpc' ? 'rpc' : 'document'
     return compact<SoapBinding>({
       portType: portType.element.attribute('name') ?? '',
       binding: binding.element.attribute('name') ?? '',
       version,
-      style: (own?.attribute('style') ?? general.attribute('style')) === 'rpc' ? 'rpc' : 'document',
+      style,
       use: body?.attribute('use') === 'encoded' ? 'encoded' : 'literal',
       action: own?.attribute('soapAction'),
+      input: this.firstElement(declared, operation, style, 'input'),
+      output: this.firstElement(declared, operation, style, 'output'),
       headers: input ? this.soapHeaders(binding, input) : [],
       addresses: this.addresses.get(binding) ?? [],
     })
+  }
+
+  /** The first element of a message’s body: that of its part, or with rpc one that is called as the operation (3.5). */
+  private firstElement(
+    declared: Located,
+    bound: XmlElement,
+    style: SoapBinding['style'],
+    direction: 'input' | 'output',
+  ): QualifiedName | undefined {
+    const name = bound.attribute('name') ?? ''
+    const body = soapBody(bound.first(wsdl11, direction))
+    if (style === 'rpc')
+      return {
+        namespace: body?.attribute('namespace') ?? '',
+        name: direction === 'input' ? name : `${name}Response`,
+      }
+    const message = declared.element.first(wsdl11, direction)?.attribute('message')
+    // That it is missing is said where the operation is read.
+    const found = message === undefined ? undefined : this.lookUp('message', message, declared)
+    const chosen = body?.attribute('parts')?.trim().split(/\s+/)[0]
+    const parts = found?.element.all(wsdl11, 'part') ?? []
+    const part =
+      chosen === undefined ? parts[0] : parts.find((one) => one.attribute('name') === chosen)
+    const element = part?.attribute('element')
+    if (part === undefined || element === undefined) return undefined
+    const { namespace, local } = part.qualify(element)
+    return { namespace: namespace ?? '', name: local }
   }
 
   private soapHeaders(binding: Located, input: XmlElement): SoapBinding['headers'] {
@@ -370,6 +401,11 @@ const everyChild = (element: XmlElement): XmlElement[] => [
   ...element.children,
   ...element.children.flatMap((child) => everyChild(child)),
 ]
+
+/** How SOAP writes the body of a message that is bound. */
+const soapBody = (bound: XmlElement | undefined): XmlElement | undefined =>
+  bound &&
+  everyChild(bound).find((child) => child.local === 'body' && soapVersions.has(child.namespace))
 
 const plainResponse = (status: string, at: string): Response => ({
   at,

@@ -2,6 +2,7 @@ import type {
   Contract,
   Operation,
   Parameter,
+  QualifiedName,
   Response,
   Schema,
   SoapBinding,
@@ -120,6 +121,8 @@ export class Wsdl20Reader extends WsdlReader {
           style: 'document',
           use: 'literal',
           action: own?.attributeOf(soap, 'action'),
+          input: qualifiedIn(operation.element.first(this.wsdl, 'input')),
+          output: qualifiedIn(operation.element.first(this.wsdl, 'output')),
           headers: this.soapHeaders(binding, own),
           addresses: this.addresses.get(binding) ?? [],
         }),
@@ -262,6 +265,14 @@ export class Wsdl20Reader extends WsdlReader {
     if (name.startsWith('#')) return true
     return this.xsd.elementReference(name, message).schema
   }
+}
+
+/** The element that a message reference names (part 1, section 2.5); `#none` and its like name none. */
+function qualifiedIn(message: XmlElement | undefined): QualifiedName | undefined {
+  const name = message?.attribute('element')
+  if (!message || name === undefined || name.startsWith('#')) return undefined
+  const { namespace, local } = message.qualify(name)
+  return { namespace: namespace ?? '', name: local }
 }
 
 /** Fields that an address template cites, and with GET all others too, leave the body (part 2, section 6.8). */

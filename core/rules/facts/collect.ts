@@ -6,7 +6,7 @@ import { pointerTo } from '../../text/pointer'
 import { isObject, namesOf } from '../../text/values'
 import type { Change } from '../../compare/model'
 import type { Before } from '../before'
-import type { Circumstances, SubjectKind } from '../model'
+import { isRuntimeKind, type Circumstances, type RuntimeKind, type SubjectKind } from '../model'
 import { changeFacts } from './change'
 import {
   catalogShape,
@@ -17,7 +17,7 @@ import {
   serverFacts,
   tagFacts,
 } from './definition'
-import { Fact, type Estate, type FactType, type SchemaNode, type World } from './fact'
+import { Fact, listIn, type Estate, type FactType, type SchemaNode, type World } from './fact'
 import { operationFact, webhookFact } from './operation'
 import {
   exampleShape,
@@ -40,12 +40,16 @@ const around: Partial<Record<SubjectKind, string[]>> = {
   soapBinding: ['operation'],
 }
 
-/** Always there: the whole contract, what the register knows, and the organisation. */
-const everywhere = ['definition', 'catalog', 'organisation']
+/** Always there: the whole contract or the placement, what the register knows, and the organisation. */
+const everywhere = (kind: SubjectKind) => [
+  isRuntimeKind(kind) ? 'placement' : 'definition',
+  'catalog',
+  'organisation',
+]
 
 /** The names a condition about a kind of subject may use, in the order of {@link Subjects.frame}. */
 export function scopeOf(kind: SubjectKind): Record<string, FactType> {
-  const names = [...everywhere, kind, ...(around[kind] ?? [])]
+  const names = [...everywhere(kind), kind, ...(around[kind] ?? [])]
   return Object.fromEntries(names.map((name) => [name, { fact: name }]))
 }
 
@@ -63,14 +67,23 @@ export interface Surroundings {
 type Visit = (fact: Fact) => boolean
 
 /** Subjects that are made once and kept. */
-type KeptKind = Exclude<SubjectKind, 'property'>
+type KeptKind = Exclude<SubjectKind, 'property' | RuntimeKind>
+
+/** Subjects by kind, and what conditions about them see. */
+export interface Frames {
+  readonly world: World
+  /** Goes through the subjects of a kind until `visit` says no. */
+  each(kind: SubjectKind, visit: Visit): void
+  /** The values of {@link scopeOf} for one subject, put into an array that may be used again. */
+  fill(frame: unknown[], kind: SubjectKind, fact: Fact): void
+}
 
 /** The facts of one contract by kind, each made when it is first asked for. */
-export class Subjects {
+export class Subjects implements Frames {
   readonly world: World
   private readonly definition: Fact<Contract>
   private readonly fixed: unknown[]
-  private readonly known = new Map<SubjectKind, Fact[]>()
+  private readonly collected = new Map<SubjectKind, Fact[]>()
   private paths: Map<string, Fact> | undefined
   private readonly spoken: ReadonlyMap<string, string>
 
@@ -123,18 +136,22 @@ export class Subjects {
 
   /** Every subject of a kind. Parts that several operations share are there once, where they are written. */
   private of(kind: KeptKind): Fact[] {
-    let found = this.known.get(kind)
-    if (!found) this.known.set(kind, (found = this.collect(kind)))
+    let found = this.collected.get(kind)
+    if (!found) this.collected.set(kind, (found = this.collect(kind)))
     return found
   }
 
   /** Goes through the subjects of a kind until `visit` says no. There are so many properties that they are not kept. */
   each(kind: SubjectKind, visit: Visit): void {
     if (kind === 'property') this.properties(visit)
-    else this.of(kind).every(visit)
+    else if (!isRuntimeKind(kind)) this.of(kind).every(visit)
   }
 
-  /** The values of {@link scopeOf} for one subject, put into an array that may be used again. */
+  /** What the register knows, and the organisation. */
+  known(): Fact[] {
+    return this.fixed.slice(1) as Fact[]
+  }
+
   fill(frame: unknown[], kind: SubjectKind, fact: Fact): void {
     for (let i = 0; i < this.fixed.length; i++) frame[i] = this.fixed[i]
     frame[this.fixed.length] = fact
@@ -250,12 +267,6 @@ export class Subjects {
     const ofCarried = carried.flatMap((part) => listIn(part, 'examples'))
     return once([...ofCarried, ...ofSchemas, ...ofProperties])
   }
-}
-
-/** The facts that a field of a fact gives: a list, one, or none. */
-function listIn(fact: Fact, field: string): Fact[] {
-  const found = fact.shape.fields[field]!.read(fact) as Fact | Fact[] | null
-  return found === null ? [] : Array.isArray(found) ? found : [found]
 }
 
 /** Parts that are written once and used often are judged once. */

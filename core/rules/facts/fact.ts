@@ -72,6 +72,12 @@ export class Fact<N = unknown> {
   }
 }
 
+/** The facts that a field of a fact gives: a list, one, or none. */
+export function listIn(fact: Fact, field: string): Fact[] {
+  const found = fact.shape.fields[field]!.read(fact) as Fact | Fact[] | null
+  return found === null ? [] : Array.isArray(found) ? found : [found]
+}
+
 const notYet = Symbol('not yet computed')
 
 /** Describes one kind of fact. */

@@ -18,6 +18,7 @@ import {
   responseShape,
 } from './message'
 import { operationShape, pathShape, soapBindingShape, webhookShape } from './operation'
+import { backendShape, gatewayShape, placementShape, policyShape, routeShape } from './runtime'
 import { exampleShape, propertyShape, schemaShape } from './schema'
 
 const all = [
@@ -40,6 +41,11 @@ const all = [
   exampleShape,
   soapBindingShape,
   changeShape,
+  placementShape,
+  routeShape,
+  policyShape,
+  backendShape,
+  gatewayShape,
   catalogShape,
   organisationShape,
 ] as unknown as Shape[]

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { ApiChange } from '~~/shared/api/catalog'
+import type { ApiChange, ApiLink } from '~~/shared/api/catalog'
 import { audiences, lifecycles } from '~~/shared/words'
 
 const slug = String(useRoute().params['api'])
@@ -55,6 +55,15 @@ async function addLink() {
   })
   if (!changeRefusal.value) Object.assign(link, { title: '', url: '' })
 }
+/** What callers are pointed to is one link: Deprecation and Sunset name it. */
+const tell = (about: ApiLink, told: boolean) =>
+  change({
+    links: detail.value!.links.map(({ title, url }) => ({
+      title,
+      url,
+      ...(told && url === about.url && { deprecation: true }),
+    })),
+  })
 const stages = computed(() =>
   (detail.value?.cells ?? []).map((cell) => ({
     ...cell,
@@ -117,6 +126,15 @@ const stages = computed(() =>
               @update:model-value="chooseLifecycle($event)"
             />
             <form v-if="deprecating || detail.sunset" class="day" @submit.prevent="deprecate()">
+              <span v-if="detail.lifecycle === 'deprecated'" class="soft">
+                since
+                <input
+                  :value="detail.deprecatedOn"
+                  type="date"
+                  aria-label="Deprecated since"
+                  @change="change({ deprecatedOn: textOf($event) })"
+                />
+              </span>
               <label>Served until <input v-model="sunset" type="date" required /></label>
               <button
                 v-if="deprecating || sunset !== detail.sunset"
@@ -198,6 +216,14 @@ const stages = computed(() =>
               >
                 Remove
               </button>
+              <label class="soft">
+                <Checkbox
+                  :model-value="item.deprecation ?? false"
+                  binary
+                  @update:model-value="tell(item, $event)"
+                />
+                callers are told of it once deprecated
+              </label>
             </p>
             <form class="add" @submit.prevent="addLink()">
               <input v-model="link.title" placeholder="title" aria-label="Title of the link" />

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { rowName } from '~~/core/runtime/placement'
 import type { RevisionDetail } from '~~/shared/api/catalog'
 import type { PlacementDraft, SpecBody } from '~~/shared/api/placements'
 
@@ -38,6 +39,26 @@ const undecided = computed(
 )
 const members = computed(
   () => groups.value?.items.find(({ name }) => name === group.value)?.members.join(', ') ?? '',
+)
+const outer = computed(() => draft.value?.outer ?? [])
+const soap = computed(
+  () =>
+    new Set(revision.value?.operations.flatMap((one) => (one.soap ? [rowName(one)] : [])) ?? []),
+)
+const way = useWay(spec, outer, soap)
+const view = ref('routes')
+const views = [
+  { value: 'routes', label: 'Address, backends and routes' },
+  { value: 'way', label: 'The way' },
+]
+const isProtected = computed(() =>
+  way.items.value.some(
+    ({ policy, text }) => policy === 'authentication' && text !== 'no credential',
+  ),
+)
+/** What stops it, apart from operations that are undecided, which have a line of their own. */
+const troubles = computed(() =>
+  way.complaints.value.filter(({ message }) => !message.includes('undecided')),
 )
 const must = computed(() => revision.value?.findings.must ?? 0)
 
@@ -93,13 +114,25 @@ async function place() {
           @update:model-value="((group = $event), propose())"
         />
       </div>
+      <PlacementTabs v-model="view" :views="views" />
+      <WayView v-if="view === 'way'" :way="way" :spec="spec" editable />
       <PlacementForm
+        v-else
         v-model="spec"
         :operations="revision.operations"
         :faults="refusal?.faults.map(({ field }) => field.replace(/^spec\./, '')) ?? []"
       />
     </template>
     <template #margin>
+      <WayPolicyForm
+        v-if="view === 'way' && way.policy.value"
+        :key="`${way.policy.value} ${way.operation.value}`"
+        v-model="way.current.value"
+        :policy="way.policy.value"
+        :now="way.now.value"
+        :here="way.operation.value || 'this placement'"
+        editable
+      />
       <h2>Before it is applied</h2>
       <div class="gate">
         <i :class="undecided ? 'failed' : 'passed'">{{ undecided ? '✕' : '✓' }}</i><span
@@ -117,13 +150,23 @@ async function place() {
         >
       </div>
       <div class="gate">
-        <i :class="spec?.key.required ? 'passed' : 'waiting'">{{
-          spec?.key.required ? '✓' : '…'
-        }}</i><span
-          >API key required<small v-if="spec && !spec.key.required"
+        <i :class="isProtected ? 'passed' : 'waiting'">{{ isProtected ? '✓' : '…' }}</i><span
+          >A credential is asked for<small v-if="!isProtected"
             >Without one it stands open; the reason goes into the ledger</small
           ></span
         >
+      </div>
+      <PlacementFindings
+        v-if="spec && draft"
+        :slug="slug"
+        :title="detail?.title ?? slug"
+        :version="version"
+        :stage="draft.stage"
+        :group="group"
+        :spec="spec"
+      />
+      <div v-for="{ field, message } in troubles.slice(0, 5)" :key="field + message" class="gate">
+        <i class="failed">✕</i><span>{{ message }}</span>
       </div>
       <p class="soft">
         Placing writes the configuration of every gateway of {{ group }} ({{ members }}), reads it

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { placementEtag } from '~~/shared/etags'
 import type { HandEdit } from '~~/shared/api/placements'
-import { limitText, outsideAddress, rowName } from '~~/core/routing/placement'
+import { outsideAddress, rowName } from '~~/core/runtime/placement'
 import type { IssuedKey, PlacementItem } from '~~/shared/api/placements'
 
 const route = useRoute()
@@ -153,9 +153,7 @@ watch(
               >
             </td>
             <td class="small nowrap">
-              {{ placement.keyHeader ? 'a key' : 'no key' }}<br />{{
-                limitText(placement.limit) === 'none' ? 'no limit' : limitText(placement.limit)
-              }}
+              {{ placement.credential }}<br />{{ placement.limit ?? 'no limit' }}
             </td>
             <td>
               <MarkSign :placement="placement" />
@@ -182,7 +180,7 @@ watch(
                 {{
                   row.treatment.kind === 'withheld'
                     ? 'not served'
-                    : outsideAddress(current, row.path)
+                    : outsideAddress(current, soapNames.has(rowName(row)) ? undefined : row.path)
                 }}
               </td>
               <td>
@@ -208,7 +206,7 @@ watch(
           <NuxtLink class="ghost" :to="{ path: '/desk', query: { placement: current.id } }"
             >Try it</NuxtLink
           >
-          <NuxtLink class="ghost" :to="`/placements/${current.id}`">Change</NuxtLink>
+          <NuxtLink class="ghost" :to="`/placements/${current.id}`">The way</NuxtLink>
           <button v-if="nextStage" class="ghost" @click="asking = true">
             Promote to {{ nextStage }}
           </button>
@@ -230,7 +228,7 @@ watch(
             ><br />{{ row.reason }}
           </p>
         </template>
-        <template v-if="current.keyHeader">
+        <template v-if="current.takesKeys">
           <h3>
             Keys that work here <small>{{ current.keys.length }}</small>
           </h3>

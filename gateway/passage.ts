@@ -1,0 +1,73 @@
+import type { IncomingMessage, ServerResponse } from 'node:http'
+import type { SoapVersion } from '../core/contract/envelopes'
+import type { Step } from '../core/runtime/explain'
+import type { PolicyName } from '../core/runtime/policies'
+import type { Route, Scheme } from '../core/runtime/routes'
+import type { StepName } from '../core/runtime/steps'
+import type { RequestHead } from './framing'
+
+/** One request on its way through the gateway. */
+export interface Passage {
+  id: string
+  started: number
+  request: IncomingMessage
+  response: ServerResponse
+  head: RequestHead
+  /** Of the connection. */
+  address: string
+  scheme: Scheme
+  steps: Step[]
+  route: Route | undefined
+  /** The client, by what its credential says; empty where nobody knows. */
+  client: string
+  /** What a token says. */
+  claims: Record<string, unknown> | undefined
+  /** The version of SOAP that is spoken, where it is. */
+  soap: SoapVersion | undefined
+  /** The whole body, where a step had to look at it. */
+  body: Buffer | undefined
+  /** Names and values that a response gets, whoever gives it. */
+  fields: string[]
+  /** What is to be done when it is over. */
+  ends: (() => void)[]
+}
+
+/** Why the gateway stops a request, and what it answers. */
+export interface Refusal {
+  status: number
+  title: string
+  /** The reason in words; that of the step where absent. */
+  detail?: string
+  headers?: Record<string, string | string[]>
+}
+
+/** One thing that is asked of a request: nothing lets it pass. It notes what it found among the steps. */
+export type Check = (passage: Passage) => Refusal | undefined | Promise<Refusal | undefined>
+
+/** Notes that a request passes a step. */
+export function pass(
+  passage: Passage,
+  name: StepName,
+  policy: PolicyName,
+  text: string,
+): undefined {
+  passage.steps.push({ name, policy, passed: true, text })
+}
+
+/** Notes that a request is stopped at a step, for this reason. */
+export function stop(
+  passage: Passage,
+  name: StepName,
+  policy: PolicyName,
+  text: string,
+  refusal: Refusal,
+): Refusal {
+  passage.steps.push({ name, policy, passed: false, text })
+  return refusal
+}
+
+/** The value of a header, where it was sent once or its values were joined. */
+export const headerOf = ({ request }: Passage, name: string): string | undefined => {
+  const value = request.headers[name.toLowerCase()]
+  return Array.isArray(value) ? value.join(', ') : value
+}

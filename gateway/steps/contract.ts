@@ -1,0 +1,123 @@
+import type { ConfigOf } from '../../core/runtime/policies'
+import {
+  requestFaults,
+  responseFaults,
+  type Described,
+  type DescribedParameter,
+} from '../../core/runtime/described'
+import { isJsonType, isXmlType } from '../../core/runtime/media'
+import type { Route } from '../../core/runtime/routes'
+import { plainSegment } from '../../core/runtime/target'
+import { readBody } from '../body'
+import { readCookies, readQuery } from '../fields'
+import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
+import type { Watch } from '../upstream'
+import { pathValues } from './transform'
+
+/** Larger bodies are not looked at; in bytes. */
+const mostLookedAt = 1_000_000
+
+/** Holds requests of an operation against its definition, and notes or refuses what breaks it. */
+export function contractCheck(
+  config: ConfigOf<'contract'>,
+  route: Route,
+  described: Described,
+): Check | undefined {
+  const operation = described.operations[route.name]
+  if (!operation || config.requests === 'ignore') return undefined
+
+  function judge(passage: Passage, body: string | undefined): Refusal | undefined {
+    const values = valuesOf(passage, route)
+    const hasBody = passage.head.framing.kind !== 'none'
+    const contentType = headerOf(passage, 'content-type')
+    const faults = requestFaults(described, operation!, { values, contentType, body, hasBody })
+    const unseen = hasBody && body === undefined ? '; its body was not looked at' : ''
+    if (faults.length === 0)
+      return pass(passage, 'validate', 'contract', `It is as the definition says${unseen}`)
+    const text = `${faults.slice(0, 3).join('. ')}${faults.length > 3 ? `. ${faults.length - 3} more` : ''}${unseen}`
+    if (config.requests === 'report')
+      return pass(
+        passage,
+        'validate',
+        'contract',
+        `It breaks the definition, which is only noted: ${text}`,
+      )
+    return stop(passage, 'validate', 'contract', `It breaks the definition: ${text}`, {
+      status: 400,
+      title: 'The request is not as the definition says',
+      detail: faults.join('. '),
+    })
+  }
+
+  return (passage) => {
+    const { framing } = passage.head
+    const looks =
+      operation.body?.content.some(({ type }) => isJsonType(type) || isXmlType(type)) ?? false
+    const isPlain = /^(?:identity)?$/i.test(headerOf(passage, 'content-encoding') ?? '')
+    if (framing.kind === 'none' || !looks || !isPlain) return judge(passage, undefined)
+    if (framing.kind === 'length' && framing.length > mostLookedAt) return judge(passage, undefined)
+    // What is longer than it is looked at cannot be taken back: where its length is not known, it is bounded.
+    return readBody(passage, mostLookedAt).then((body) =>
+      body === 'too large'
+        ? stop(
+            passage,
+            'validate',
+            'contract',
+            'The body is larger than a megabyte, and its length was not said',
+            {
+              status: 413,
+              title: 'The body is too large',
+            },
+          )
+        : judge(passage, body.toString('utf8')),
+    )
+  }
+}
+
+function valuesOf(passage: Passage, route: Route): (parameter: DescribedParameter) => string[] {
+  const query = readQuery(passage.head.target.query)
+  const cookies = readCookies(headerOf(passage, 'cookie'))
+  const path = pathValues(route, passage.head.target.path)
+  return ({ in: where, name }) => {
+    if (where === 'path') {
+      const value = path.get(name)
+      return value === undefined ? [] : [plainSegment(value)]
+    }
+    if (where === 'header') return [headerOf(passage, name) ?? []].flat()
+    const pieces = where === 'query' ? query : where === 'cookie' ? cookies : []
+    return pieces.filter((piece) => piece.name === name).map(({ value }) => value)
+  }
+}
+
+/** Looks at a response as it passes, and notes with its request what breaks the definition. */
+export function responseWatch(passage: Passage, route: Route): Watch | undefined {
+  const { policies, described } = route
+  const operation = described?.operations[route.name]
+  if (!described || !operation || policies.contract?.responses !== 'report') return undefined
+  return (status, { contentType, contentEncoding }) => {
+    // Nobody looks into what is compressed.
+    const isPlain = contentEncoding === undefined || contentEncoding === 'identity'
+    const chunks: Buffer[] = []
+    let size = 0
+    return {
+      chunk(bytes) {
+        size += bytes.length
+        if (isPlain && size <= mostLookedAt) chunks.push(bytes)
+      },
+      end() {
+        const body =
+          !isPlain || size > mostLookedAt ? undefined : Buffer.concat(chunks).toString('utf8')
+        const faults = responseFaults(described, operation, { status, contentType, body })
+        passage.steps.push({
+          name: 'respond',
+          policy: 'contract',
+          passed: true,
+          text:
+            faults.length === 0
+              ? 'The response is as the definition says'
+              : `The response breaks the definition, which is only noted: ${faults.slice(0, 3).join('. ')}`,
+        })
+      },
+    }
+  }
+}

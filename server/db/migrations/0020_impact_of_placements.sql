@@ -1,0 +1,1 @@
+ALTER TABLE "impact_places" ADD COLUMN "placement" text DEFAULT '' NOT NULL;
