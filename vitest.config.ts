@@ -1,3 +1,4 @@
+import { availableParallelism } from 'node:os'
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
@@ -5,6 +6,9 @@ export default defineConfig({
   oxc: { decorator: { legacy: true } },
   test: {
     include: ['{app,core,server,shared,gateway,standins,demo,cli,tests/routes}/**/*.test.ts'],
+    // Left to itself it leaves a core free, which on two is half the machine.
+    maxWorkers: availableParallelism(),
+    setupFiles: ['tests/support/property.ts'],
     testTimeout: 20_000,
     hookTimeout: 60_000,
     expect: { poll: { timeout: 15_000 } },

@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { availableParallelism } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { ensureBuild } from './lib/build.mjs'
@@ -34,14 +35,28 @@ function tool(name, args, env = {}) {
   })
 }
 
-/** One check that either holds or does not. */
-async function check(title, name, args) {
-  console.log(`\n── ${title}`)
-  if ((await tool(name, args)) === 0) passed++
+/** One check that either holds or does not; what it says is shown in one piece, as others run beside it. */
+async function check([title, name, args]) {
+  const child = spawn(join(root, 'node_modules/.bin', name), args, { cwd: root })
+  const said = []
+  child.stdout.on('data', (part) => said.push(part))
+  child.stderr.on('data', (part) => said.push(part))
+  const code = await new Promise((resolve) => child.on('close', resolve))
+  console.log(`\n── ${title}\n${Buffer.concat(said)}`)
+  if (code === 0) passed++
   else {
     failed++
     console.error(`✕ ${title}`)
   }
+}
+
+/** Does something with all of them, as many at a time as the machine has cores. */
+async function onAllCores(list, act) {
+  const waiting = [...list]
+  const lane = async () => {
+    for (let next = waiting.shift(); next; next = waiting.shift()) await act(next)
+  }
+  await Promise.all(Array.from({ length: availableParallelism() }, lane))
 }
 
 const reportOf = (file) => {
@@ -54,22 +69,17 @@ const reportOf = (file) => {
 
 async function staticChecks() {
   await tool('nuxt', ['prepare'], { NUXT_TELEMETRY_DISABLED: '1' })
-  await check('Types of the app', 'vue-tsc', ['--noEmit', '-p', '.nuxt/tsconfig.app.json'])
-  await check('Types of everything else', 'tsc', ['-p', 'tsconfig.processes.json'])
-  await check('ESLint', 'eslint', ['.'])
-  await check('Formatting', 'prettier', ['--check', '--log-level', 'warn', '.'])
-  await check('Import boundaries', 'depcruise', [
-    '--config',
-    '.dependency-cruiser.cjs',
-    'core',
-    'app',
-    'server',
-    'shared',
-    'gateway',
-    'standins',
-    'demo',
-    'cli',
-  ])
+  const houses = ['core', 'app', 'server', 'shared', 'gateway', 'standins', 'demo', 'cli']
+  await onAllCores(
+    [
+      ['ESLint', 'eslint', ['.']],
+      ['Types of the app', 'vue-tsc', ['--noEmit', '-p', '.nuxt/tsconfig.app.json']],
+      ['Types of everything else', 'tsc', ['-p', 'tsconfig.processes.json']],
+      ['Formatting', 'prettier', ['--check', '--log-level', 'warn', '.']],
+      ['Import boundaries', 'depcruise', ['--config', '.dependency-cruiser.cjs', ...houses]],
+    ],
+    check,
+  )
 }
 
 async function unitAndRoutes() {

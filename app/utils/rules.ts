@@ -1,4 +1,5 @@
 import type { Level } from '~~/core/rules/model'
+import type { PlacementFinding } from '~~/shared/api/placements'
 
 /** What rules speak about, as people say it. */
 const abouts: Record<string, string> = {
@@ -30,6 +31,7 @@ export const rulebookLeaves = [
 export const findingLeaves = (counts: Record<string, number> = {}) => [
   { to: '/findings', label: 'List' },
   { to: '/findings/estate', label: 'Estate' },
+  { to: '/findings/placements', label: 'At placements' },
   {
     to: '/findings/waivers',
     label: 'Waivers',
@@ -43,6 +45,13 @@ export const findingLeaves = (counts: Record<string, number> = {}) => [
     says: 'to decide on',
   },
 ]
+
+/** A finding at a placement of an API as an exception is asked for it. */
+export const excusable = (
+  { rule, message, key, about, subject }: PlacementFinding,
+  slug: string,
+  title: string,
+) => ({ rule, message, key, api: slug, title, operation: about === 'route' ? subject : '' })
 
 /** What a new sample begins with. */
 export const begunSample = 'paths: { /things: { get: { responses: {} } } }'

@@ -89,6 +89,23 @@ describe('values as XML', () => {
     )
   })
 
+  it.each([
+    ['9007199254740993', '9007199254740993'],
+    ['70101610554570410', 70101610554570410],
+    ['70101610554570408', '70101610554570408'],
+    ['0042', 42],
+    ['1000000000000000000000', '1000000000000000000000'],
+    ['1e21', 1e21],
+  ])('are numbers only where JSON writes the same number: %s', (written, amount) => {
+    expect(
+      xmlValue(
+        none,
+        sequence,
+        readXml(`<thing xmlns="urn:a"><amount>${written}</amount></thing>`).root!,
+      ),
+    ).toEqual({ amount })
+  })
+
   it('stand in the order of the schema, whatever order they came in', () => {
     const xml = xmlElement(none, sequence, { codes: ['a', 'b'], many: [1, 2], first: 'x' }, name)
     expect(xml).toBe(

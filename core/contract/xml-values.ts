@@ -171,6 +171,10 @@ function add(value: Record<string, unknown>, name: string, inner: unknown): void
   }
 }
 
+/** Whether JSON writes the number that was read from digits with the same digits; where it has as many as it takes an exponent for, it does not. */
+const keepsDigits = (digits: string, n: number) =>
+  Math.abs(n) < 1e21 && BigInt(digits) === BigInt(String(n))
+
 /** Text as the type that a schema asks for, where it is one; a number that would change on the way stays text. */
 function scalar(text: string, types: readonly string[]): unknown {
   const trimmed = text.trim()
@@ -178,7 +182,7 @@ function scalar(text: string, types: readonly string[]): unknown {
     const plain = trimmed.replace(/^\+/, '')
     const n = Number(plain)
     if (/^-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(plain) && Number.isFinite(n)) {
-      if (!/^-?\d+$/.test(plain) || BigInt(plain) === BigInt(n)) return n
+      if (!/^-?\d+$/.test(plain) || keepsDigits(plain, n)) return n
     }
   }
   if (types.includes('boolean')) {

@@ -19,6 +19,8 @@ import {
   PlacementDraft,
   PlacementDetail,
   PlacementFinding,
+  PlacementFindingPage,
+  PlacementFindingQuery,
   PlacementFindings,
   PlacementItem,
   PlacementQuery,
@@ -41,7 +43,7 @@ import {
 import { pageFrom } from '../services/paging'
 import * as drift from '../services/drift'
 import * as keys from '../services/keys'
-import { checkPlacing, placementFindings } from '../services/placement-rules'
+import { checkPlacing, findingsAtPlacements, placementFindings } from '../services/placement-rules'
 import * as placements from '../services/placements'
 import { requestChange } from '../services/promotions'
 import { cancelRollout, listRollouts, readRollout } from '../services/rollouts'
@@ -110,6 +112,16 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'A page of what breaks them', page: PlacementFinding },
     handle: async ({ params, query }, context) =>
       ok(pageFrom(await placementFindings(context, params['placement']!), query, 500)),
+  }),
+  operation<undefined, PlacementFindingQuery>({
+    id: 'listFindingsAtPlacements',
+    method: 'GET',
+    path: '/findings/placements',
+    tag: 'Placements',
+    summary: 'List what breaks the rules about what runs, at all placements',
+    query: PlacementFindingQuery,
+    success: { status: 200, says: 'A page of findings', body: PlacementFindingPage },
+    handle: ({ query }, context) => ok(findingsAtPlacements(context, query)),
   }),
   operation<PlacementCheck>({
     id: 'checkPlacement',

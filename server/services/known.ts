@@ -33,31 +33,53 @@ export const factsOfNew = (
   return { team, audience, lifecycle: 'writing', api: '', today, apiSince: today, versions: {} }
 }
 
-/** What the register knows of an API: its versions since when, and where they live. */
-export async function factsOf(db: Queries, api: ApiRow, now: Date): Promise<ApiFacts> {
+/** What the register knows of APIs, by their ids: their versions since when, and where they live. */
+export async function factsOfAll(
+  db: Queries,
+  list: readonly ApiRow[],
+  now: Date,
+): Promise<Map<number, ApiFacts>> {
+  const ids = list.map(({ id }) => id)
   const [begun, placed] = await Promise.all([
     db
-      .select({ version: revisions.version, since: sql<Date>`min(${revisions.savedAt})` })
+      .select({
+        api: revisions.apiId,
+        version: revisions.version,
+        since: sql<Date>`min(${revisions.savedAt})`,
+      })
       .from(revisions)
-      .where(eq(revisions.apiId, api.id))
-      .groupBy(revisions.version),
+      .where(inArray(revisions.apiId, ids))
+      .groupBy(revisions.apiId, revisions.version),
     db
-      .selectDistinct({ version: placements.version, stage: placements.stage })
+      .selectDistinct({
+        api: placements.apiId,
+        version: placements.version,
+        stage: placements.stage,
+      })
       .from(placements)
-      .where(eq(placements.apiId, api.id)),
+      .where(inArray(placements.apiId, ids)),
   ])
-  const versions: ApiFacts['versions'] = {}
-  for (const { version, since } of begun) {
-    const stages = placed.filter((row) => row.version === version).map(({ stage }) => stage)
-    versions[version] = { since: dayOf(new Date(since)), stages }
-  }
-  const { team, audience, lifecycle, slug } = api
   const today = dayOf(now)
-  const apiSince = Object.values(versions)
-    .map(({ since }) => since)
-    .reduce((first, since) => (since < first ? since : first), today)
-  return { team, audience, lifecycle, api: slug, today, apiSince, versions }
+  const known = new Map(
+    list.map(({ id, team, audience, lifecycle, slug: api }): [number, ApiFacts] => [
+      id,
+      { team, audience, lifecycle, api, today, apiSince: today, versions: {} },
+    ]),
+  )
+  for (const { api, version, since: begunAt } of begun) {
+    const facts = known.get(api)!
+    const since = dayOf(new Date(begunAt))
+    facts.versions[version] = { since, stages: [] }
+    if (since < facts.apiSince) facts.apiSince = since
+  }
+  for (const { api, version, stage } of placed)
+    known.get(api)!.versions[version]?.stages.push(stage)
+  return known
 }
+
+/** What the register knows of one API. */
+export const factsOf = async (db: Queries, api: ApiRow, now: Date): Promise<ApiFacts> =>
+  (await factsOfAll(db, [api], now)).get(api.id)!
 
 /** Everything that is known around a revision that is kept. */
 export async function knownAround(

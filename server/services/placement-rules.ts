@@ -1,16 +1,24 @@
-import { and, asc, eq, gte, isNull, or } from 'drizzle-orm'
+import { and, asc, eq, gte, inArray, isNull, or } from 'drizzle-orm'
 import type { GatewayNode } from '../../core/rules/facts/runtime'
-import { atVersion, type ApiFacts, type Edition } from '../../core/rules/model'
+import { atVersion, type ApiFacts, type Edition, type Level } from '../../core/rules/model'
 import { checkPlacement, type RuntimeFinding } from '../../core/rules/runtime'
 import type { PlacementSpec } from '../../core/runtime/placement'
-import type { PlacementCheck, PlacementFinding } from '../../shared/api/placements'
+import type {
+  PlacementCheck,
+  PlacementFinding,
+  PlacementFindingItem,
+  PlacementFindingPage,
+  PlacementFindingQuery,
+} from '../../shared/api/placements'
 import type { Queries } from '../db/database'
-import { gateways, stages, waivers } from '../db/schema'
+import { apiColumns, teamName } from '../db/names'
+import { apis, gateways, placements, stages, waivers } from '../db/schema'
 import { apiOf, findPlacement } from './apply'
 import { findApi, type ApiRow } from './catalog'
 import type { Context } from './context'
 import { notFound } from './failure'
-import { dayOf, factsOf } from './known'
+import { dayOf, factsOf, factsOfAll } from './known'
+import { pageFrom } from './paging'
 import { toSpec } from './placements'
 import { currentEdition } from './rulebooks'
 import { Scopes } from './scopes'
@@ -25,15 +33,42 @@ export interface Placing {
 
 const rank = { MUST: 0, SHOULD: 1, MAY: 2 }
 
+/** What stands around all placements. */
+interface Ground {
+  scopes: Scopes
+  /** From the first to the last. */
+  stages: readonly string[]
+  gateways: readonly GatewayNode[]
+}
+
+async function readGround(db: Queries): Promise<Ground> {
+  const [scopes, order, members] = await Promise.all([
+    Scopes.read(db),
+    db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position)),
+    db
+      .select({
+        name: gateways.name,
+        group: gateways.group,
+        trouble: gateways.trouble,
+        listeners: gateways.listeners,
+      })
+      .from(gateways)
+      .orderBy(asc(gateways.position)),
+  ])
+  return {
+    scopes,
+    stages: order.map(({ name }) => name),
+    gateways: members.map(({ listeners, ...gateway }) => ({ ...gateway, ...listeners })),
+  }
+}
+
 /** The rules about what runs as they are for one API now, to hold any of its placements against. */
 export class PlacementRules {
   private constructor(
     private readonly api: ApiRow,
     private readonly edition: Edition,
     private readonly facts: ApiFacts,
-    private readonly scopes: Scopes,
-    private readonly stages: readonly string[],
-    private readonly gateways: readonly GatewayNode[],
+    private readonly ground: Ground,
     private readonly excused: readonly WaiverRow[],
   ) {}
 
@@ -44,37 +79,52 @@ export class PlacementRules {
     now: Date,
     another?: Edition,
   ): Promise<PlacementRules> {
-    const [edition, facts, scopes, order, members, excused] = await Promise.all([
+    const [edition, facts, ground, excused] = await Promise.all([
       another ?? currentEdition(db, api.team),
       factsOf(db, api, now),
-      Scopes.read(db),
-      db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position)),
-      db
-        .select({
-          name: gateways.name,
-          group: gateways.group,
-          trouble: gateways.trouble,
-          listeners: gateways.listeners,
-        })
-        .from(gateways)
-        .orderBy(asc(gateways.position)),
-      waiversOf(db, api, dayOf(now)),
+      readGround(db),
+      waiversOf(db, [api], dayOf(now)),
     ])
-    const names = order.map(({ name }) => name)
-    const known = members.map(({ listeners, ...gateway }) => ({ ...gateway, ...listeners }))
-    return new PlacementRules(api, edition, facts, scopes, names, known, excused)
+    return new PlacementRules(api, edition, facts, ground, excused)
+  }
+
+  /** Those of several APIs by the ids of these, each by the edition in force for its team. */
+  static async readAll(
+    db: Queries,
+    list: readonly ApiRow[],
+    now: Date,
+  ): Promise<Map<number, PlacementRules>> {
+    const teams = [...new Set(list.map(({ team }) => team))]
+    const [editions, facts, ground, excused] = await Promise.all([
+      Promise.all(teams.map((team) => currentEdition(db, team))),
+      factsOfAll(db, list, now),
+      readGround(db),
+      waiversOf(db, list, dayOf(now)),
+    ])
+    return new Map(
+      list.map((api) => [
+        api.id,
+        new PlacementRules(
+          api,
+          editions[teams.indexOf(api.team)]!,
+          facts.get(api.id)!,
+          ground,
+          excused.filter(({ apiId }) => apiId === null || apiId === api.id),
+        ),
+      ]),
+    )
   }
 
   /** What of a placement breaks them, the gravest first; what a waiver excuses says so. */
   findingsOf({ version, stage, group, spec }: Placing): PlacementFinding[] {
     const node = {
       spec,
-      outer: this.scopes.around({ stage, group }),
+      outer: this.ground.scopes.around({ stage, group }),
       version,
       stage,
-      stages: this.stages,
+      stages: this.ground.stages,
       group,
-      gateways: this.gateways.filter((gateway) => gateway.group === group),
+      gateways: this.ground.gateways.filter((gateway) => gateway.group === group),
       owner: this.api.owner ?? '',
     }
     const { findings } = checkPlacement(node, this.edition, atVersion(this.facts, version))
@@ -94,8 +144,8 @@ export class PlacementRules {
 
 type WaiverRow = typeof waivers.$inferSelect
 
-/** Exceptions that hold today, for an API or for all. */
-const waiversOf = (db: Queries, api: ApiRow, today: string): Promise<WaiverRow[]> =>
+/** Exceptions that hold today, for some APIs or for all. */
+const waiversOf = (db: Queries, list: readonly ApiRow[], today: string): Promise<WaiverRow[]> =>
   db
     .select()
     .from(waivers)
@@ -103,7 +153,13 @@ const waiversOf = (db: Queries, api: ApiRow, today: string): Promise<WaiverRow[]
       and(
         eq(waivers.state, 'approved'),
         gte(waivers.until, today),
-        or(isNull(waivers.apiId), eq(waivers.apiId, api.id)),
+        or(
+          isNull(waivers.apiId),
+          inArray(
+            waivers.apiId,
+            list.map(({ id }) => id),
+          ),
+        ),
       ),
     )
 
@@ -127,6 +183,61 @@ export async function placementFindings(
 ): Promise<PlacementFinding[]> {
   const row = await findPlacement(db, id)
   return (await PlacementRules.read(db, await apiOf(db, row), now())).findingsOf(row)
+}
+
+/** Findings at placements, the gravest first, then by API and place; all that who asks may see. */
+export async function findingsAtPlacements(
+  { db, now }: Context,
+  query: PlacementFindingQuery,
+): Promise<PlacementFindingPage> {
+  const rows = await db
+    .select({ placement: placements, api: apiColumns })
+    .from(placements)
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .where(
+      and(
+        query.api ? eq(apis.slug, query.api) : undefined,
+        query.team ? eq(teamName(apis.teamId), query.team) : undefined,
+        query.stage ? eq(placements.stage, query.stage) : undefined,
+        query.group ? eq(placements.group, query.group) : undefined,
+      ),
+    )
+    .orderBy(asc(apis.title), asc(placements.id))
+  const list = [...new Map(rows.map(({ api }) => [api.id, api])).values()]
+  const rules = await PlacementRules.readAll(db, list, now())
+  const found = rows.flatMap(({ placement, api }) =>
+    rules
+      .get(api.id)!
+      .findingsOf(placement)
+      .map((finding): PlacementFindingItem => ({
+        ...finding,
+        api: api.slug,
+        apiTitle: api.title,
+        team: api.team,
+        placement: placement.id,
+        version: placement.version,
+        stage: placement.stage,
+        group: placement.group,
+      })),
+  )
+  const { level, rule, status } = query
+  const ofRule = rule ? found.filter((one) => one.rule === rule) : found
+  const open = ofRule.filter(({ waiver }) => waiver === undefined)
+  const at = (asked: Level) => open.filter((one) => one.level === asked).length
+  const shown = ofRule
+    .filter(
+      (one) =>
+        (!level || one.level === level) &&
+        (!status || (status === 'waived') === (one.waiver !== undefined)),
+    )
+    .sort((one, other) => rank[one.level] - rank[other.level])
+  return {
+    placements: rows.length,
+    must: at('MUST'),
+    should: at('SHOULD'),
+    may: at('MAY'),
+    ...pageFrom(shown, query),
+  }
 }
 
 /** The findings of a placement that somebody thinks of; nothing is kept. */

@@ -309,6 +309,73 @@ export class PlacementFinding {
   until?: string
 }
 
+/** A finding in the list of all placements. */
+export class PlacementFindingItem extends PlacementFinding {
+  @text({ says: 'The API.', example: 'supply-interruptions' })
+  api!: string
+
+  @text({ says: 'What the API is called.', example: 'Supply Interruptions' })
+  apiTitle!: string
+
+  @text({ says: 'The team of the API.', example: 'Network' })
+  team!: string
+
+  @text({ says: 'Where it was found.', example: 'supply-interruptions-live-2' })
+  placement!: string
+
+  @text({ says: 'The version that stands there.', example: '2.4.1' })
+  version!: string
+
+  @text({ says: 'The stage it stands in.', example: 'Live' })
+  stage!: string
+
+  @text({ says: 'The gateway group it stands at.', example: 'edge' })
+  group!: string
+}
+
+export class PlacementFindingQuery extends PageQuery {
+  @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
+  api?: string
+
+  @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
+  team?: string
+
+  @text({ says: 'Only in this stage.', example: 'Live', optional: true })
+  stage?: string
+
+  @text({ says: 'Only at this gateway group.', example: 'edge', optional: true })
+  group?: string
+
+  @choice(levels, { says: 'Only at this level.', optional: true })
+  level?: Level
+
+  @text({ says: 'Only of this rule.', example: 'public-limited', optional: true })
+  rule?: string
+
+  @choice(['open', 'waived'], { says: 'Only open or waived ones.', optional: true })
+  status?: 'open' | 'waived'
+}
+
+export class PlacementFindingPage {
+  @whole({ says: 'How many placements there are with these filters.', example: 45 })
+  placements!: number
+
+  @whole({ says: 'Open ones at MUST, whatever the level and state asked for.', example: 3 })
+  must!: number
+
+  @whole({ says: 'Open ones at SHOULD.', example: 12 })
+  should!: number
+
+  @whole({ says: 'Open ones at MAY.', example: 4 })
+  may!: number
+
+  @many(() => PlacementFindingItem, { says: 'The gravest first.' })
+  items!: PlacementFindingItem[]
+
+  @text({ says: 'Where the next page begins.', example: 'YXQgMTAw', optional: true })
+  nextCursor?: string
+}
+
 export class PlacementFindings {
   @many(() => PlacementFinding, { says: 'The gravest first.', max: 100_000 })
   items!: PlacementFinding[]

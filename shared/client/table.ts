@@ -74,6 +74,8 @@ import type {
   PlacementDetail,
   PlacementDraft,
   PlacementFinding,
+  PlacementFindingPage,
+  PlacementFindingQuery,
   PlacementFindings,
   PlacementItem,
   PlacementQuery,
@@ -248,6 +250,7 @@ export const routes = {
   listComparisonChanges: ['GET', '/comparisons/{comparison}/changes', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
+  listFindingsAtPlacements: ['GET', '/findings/placements', 'nothing', 'list'],
   listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
   listGatewayRoutes: ['GET', '/gateways/{gateway}/routes', 'nothing', 'list'],
   listGateways: ['GET', '/gateways', 'nothing', 'list'],
@@ -402,6 +405,7 @@ export interface Calls {
   >
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
+  listFindingsAtPlacements: Call<never, PlacementFindingQuery, undefined, PlacementFindingPage>
   listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>
   listGatewayRoutes: Call<'gateway', RoutesQuery, undefined, Page<RunningRouteItem>>
   listGateways: Call<never, PageQuery, undefined, Page<GatewayItem>>

@@ -22,6 +22,7 @@ test('shows HTML and script in descriptions as text', async ({ page }) => {
   await expect(page.getByText(hostile)).toBeVisible()
   await page.getByLabel('Audience').selectOption('partner')
   await page.getByRole('button', { name: 'Enter into the register' }).click()
+  await expect(page).toHaveURL(/\/apis\/hostile-words/)
   await page.goto('/apis/hostile-words')
   await expect(page.getByText(hostile)).toBeVisible()
   expect(ran).toBe(false)

@@ -179,6 +179,7 @@ test('asks for a waiver, which somebody else approves', async ({ page }) => {
   await margin(page)
     .getByRole('button', { name: /Approve until/ })
     .click()
+  await expect(page.getByRole('button', { name: /contact e-mail/ })).toBeHidden()
   await page.goto('/findings?api=supply-interruptions&rule=contact-email')
   await expect(page.getByText('Nothing is found with these filters')).toBeVisible()
   await page.goto('/findings?api=supply-interruptions&rule=contact-email&status=waived')

@@ -119,6 +119,48 @@ describe('a placement held against the rules about what runs', () => {
     expect(items.find(({ rule }) => rule === 'last-stage-protected')!.waiver).toBeGreaterThan(0)
   })
 
+  it('stands in the list of all placements with what it breaks, by filters', async () => {
+    const placed = (await wren.api.listPlacements({ api })).items.map(({ id }) => id)
+    const one = async (placement: string) =>
+      (await wren.api.listPlacementFindings({ placement })).items.map(
+        ({ key }) => `${placement} ${key}`,
+      )
+    const alone = (await Promise.all(placed.map(one))).flat()
+    expect(alone.length).toBeGreaterThan(2)
+    const all = await wren.api.listFindingsAtPlacements({ limit: 1000 })
+    expect(all.items.map(({ placement, key }) => `${placement} ${key}`).sort()).toEqual(
+      alone.sort(),
+    )
+    expect(all.placements).toBe(placed.length)
+    const open = all.items.filter(({ waiver }) => waiver === undefined)
+    const at = (level: string) => open.filter((item) => item.level === level).length
+    expect(all).toMatchObject({ must: at('MUST'), should: at('SHOULD'), may: at('MAY') })
+
+    const of = async (query: Parameters<typeof wren.api.listFindingsAtPlacements>[0]) =>
+      (await wren.api.listFindingsAtPlacements(query)).items
+    expect(await of({ stage: 'Rehearsal' })).toEqual(
+      all.items.filter(({ placement }) => placement === rehearsal),
+    )
+    expect(await of({ level: 'MUST' })).toEqual(all.items.filter(({ level }) => level === 'MUST'))
+    expect(await of({ rule: 'open-explained', team: 'Network Control', group: 'edge' })).toEqual(
+      all.items.filter(({ rule }) => rule === 'open-explained'),
+    )
+    for (const query of [{ team: 'Metering' }, { api: 'none' }, { group: 'inner' }])
+      expect(await wren.api.listFindingsAtPlacements(query)).toMatchObject({
+        placements: 0,
+        items: [],
+      })
+    await waive('open-explained')
+    expect(rules(await of({ status: 'open' }))).not.toContain('open-explained')
+    expect(rules(await of({ status: 'waived' }))).toContain('open-explained')
+
+    const first = await wren.api.listFindingsAtPlacements({ limit: 1 })
+    const second = await of({ limit: 1, cursor: first.nextCursor! })
+    expect([...first.items, ...second].map(({ key }) => key)).toEqual(
+      (await of({ limit: 2 })).map(({ key }) => key),
+    )
+  })
+
   it('may be changed where it breaks a rule already, and not so that it breaks another', async () => {
     const plain = spec.backends.map((backend) => ({
       ...backend,

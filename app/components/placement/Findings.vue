@@ -47,11 +47,7 @@ const shown = computed(() => (all.value ? counted.value : counted.value.slice(0,
 /** The finding that somebody asks an exception for, and what came of it. */
 const waiving = shallowRef<PlacementFinding>()
 const told = ref('')
-const excusing = computed(() => {
-  const { about, subject, ...finding } = waiving.value!
-  const operation = about === 'route' ? subject : ''
-  return [{ ...finding, operation, api: props.slug, title: props.title }]
-})
+const excusing = computed(() => [excusable(waiving.value!, props.slug, props.title)])
 function tell(says: string) {
   waiving.value = undefined
   told.value = says

@@ -1,0 +1,213 @@
+<script setup lang="ts">
+import { isRuntimeKind, levels } from '~~/core/rules/model'
+import type { PlacementFindingItem, PlacementFindingPage } from '~~/shared/api/placements'
+import { useSession } from '~/stores/session'
+
+const { filters, set, toggle, clear, any } = useFilters([
+  'api',
+  'team',
+  'stage',
+  'group',
+  'level',
+  'rule',
+  'status',
+] as const)
+const session = useSession()
+const changes = ['placement', 'policy', 'gateway', 'waiver', 'rulebook', 'api', 'stage'] as const
+const page = shallowRef<PlacementFindingPage>()
+const findings = shallowRef<PlacementFindingItem[]>([])
+const { refusal, act } = useLatest()
+/** What counts comes first; what was waived is a filter away. */
+const load = (more = false) =>
+  act(
+    () =>
+      api.listFindingsAtPlacements({
+        ...filters.value,
+        status:
+          filters.value.status === 'all' ? undefined : (filters.value.status as 'waived') || 'open',
+        level: (filters.value.level as PlacementFindingItem['level']) || undefined,
+        limit: 200,
+        ...(more && { cursor: page.value?.nextCursor }),
+      }),
+    (found) => {
+      findings.value = more ? [...findings.value, ...found.items] : found.items
+      page.value = found
+    },
+  )
+watch(filters, () => void load(), { immediate: true })
+useChanges(() => load(), [...changes])
+const { data: register } = useLoad(() => api.listApis(), ['api'])
+const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
+const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
+
+const to = ({ placement }: PlacementFindingItem) => `/placements/${placement}`
+const { selected, current } = useRows(() => findings.value, { open: (row) => navigateTo(to(row)) })
+const rule = computed(() => rulebook.value?.items.find(({ id }) => id === current.value?.rule))
+const waiving = shallowRef<PlacementFindingItem>()
+const excusing = computed(() => {
+  const finding = waiving.value!
+  return [excusable(finding, finding.api, finding.apiTitle)]
+})
+const done = ref('')
+async function tell(says: string) {
+  waiving.value = undefined
+  done.value = says
+  await load()
+}
+
+const chips = computed(() => [
+  {
+    name: 'api' as const,
+    label: 'API',
+    options: choicesIn(
+      register.value?.items ?? [],
+      ({ api: slug }) => slug,
+      ({ title }) => title,
+    ),
+  },
+  { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
+  {
+    name: 'stage' as const,
+    label: 'Stage',
+    options: choicesOf(session.shell?.stages ?? []),
+  },
+  {
+    name: 'group' as const,
+    label: 'Gateways',
+    options: choicesIn(
+      gateways.value?.items ?? [],
+      ({ group }) => group,
+      ({ group }) => group,
+    ),
+  },
+  { name: 'level' as const, label: 'Level', options: choicesOf(levels) },
+  {
+    name: 'rule' as const,
+    label: 'Rule',
+    options: choicesIn(
+      (rulebook.value?.items ?? []).filter(({ about }) => isRuntimeKind(about)),
+      ({ id }) => id,
+      ({ title }) => title,
+    ),
+  },
+  { name: 'status' as const, label: 'Show', any: 'open', options: choicesOf(['waived', 'all']) },
+])
+</script>
+
+<template>
+  <Leaf>
+    <h1>Findings</h1>
+    <p v-if="page" class="sentence">
+      At {{ count(page.placements, 'placement') }}, by the rules about what runs:
+      <button
+        class="copper"
+        :aria-pressed="filters.level === 'MUST'"
+        @click="toggle('level', 'MUST')"
+      >
+        {{ figure(page.must) }} at MUST</button
+      >,
+      <button
+        class="ochre"
+        :aria-pressed="filters.level === 'SHOULD'"
+        @click="toggle('level', 'SHOULD')"
+      >
+        {{ figure(page.should) }} at SHOULD
+      </button>
+      and
+      <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
+        {{ figure(page.may) }} at MAY</button
+      >.
+    </p>
+    <Leaves :leaves="findingLeaves(session.shell?.counts)" />
+    <Trouble :refusal="refusal" />
+    <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
+    <p v-if="done" class="good" role="status">{{ done }}</p>
+    <div v-if="page && !findings.length" class="empty">
+      <p>
+        {{ any ? 'Nothing is found with these filters.' : 'Every placement keeps every rule.' }}
+      </p>
+    </div>
+    <table v-else class="ruled">
+      <thead>
+        <tr>
+          <th>Level</th>
+          <th>Finding</th>
+          <th>API</th>
+          <th>Stage</th>
+          <th>Gateways</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(finding, index) in findings"
+          :key="`${finding.placement} ${finding.key}`"
+          :class="{ on: index === selected }"
+          @click="selected = index"
+        >
+          <td>
+            <span class="level" :class="finding.waiver ? 'waived' : finding.level">{{
+              finding.waiver ? 'waived' : finding.level
+            }}</span>
+          </td>
+          <td class="said">
+            <NuxtLink :to="to(finding)">{{ finding.message }}</NuxtLink>
+            <div class="soft mono tiny">
+              {{ finding.rule }}
+              <span v-if="finding.becomes" class="ochre-text"
+                >{{ finding.becomes }} from {{ finding.since }}</span
+              >
+            </div>
+          </td>
+          <td class="said">
+            {{ finding.apiTitle }}
+            <div class="soft mono tiny">{{ finding.version }}</div>
+          </td>
+          <td class="small nowrap">{{ finding.stage }}</td>
+          <td class="small nowrap">{{ finding.group }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="page?.nextCursor">
+      <button class="ghost" @click="load(true)">More findings</button>
+    </p>
+    <WaiverDialog v-if="waiving" :findings="excusing" @close="waiving = undefined" @asked="tell" />
+    <template #margin>
+      <template v-if="current">
+        <h2>{{ current.title }}</h2>
+        <p class="soft">
+          <button class="plain" @click="set({ rule: current.rule })">
+            <code>{{ current.rule }}</code>
+          </button>
+          <template v-if="current.subject"> at {{ current.subject }}</template>
+        </p>
+        <p>{{ current.message }}</p>
+        <p v-if="rule?.reason" class="soft">{{ rule.reason }}</p>
+        <p v-if="rule?.remedy" class="soft">{{ rule.remedy }}</p>
+        <p>
+          {{ current.apiTitle }} {{ current.version }}, {{ current.stage }}, {{ current.group }}
+        </p>
+        <p v-if="current.waiver">
+          <NuxtLink :to="{ path: '/findings/waivers', query: { waiver: current.waiver } }"
+            >Waived until {{ current.until }}</NuxtLink
+          >
+        </p>
+        <div class="bar">
+          <NuxtLink class="fill" :to="to(current)">Open the placement</NuxtLink>
+          <button v-if="!current.waiver" class="ghost" @click="waiving = current">
+            Ask for a waiver
+          </button>
+        </div>
+      </template>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.tiny {
+  font-size: 11px;
+}
+.said {
+  overflow-wrap: anywhere;
+  min-width: 110px;
+}
+</style>
