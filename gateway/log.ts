@@ -50,8 +50,8 @@ export function entryOf(passage: Passage): LogEntry | undefined {
     consumer: client,
     placement: route?.placement ?? '',
     address: keptAddress(passage.address, policy.address),
-    query: keptQuery(head.target.query, policy.query, spent('query', route)),
-    headers: keptHeaders(request.headers, policy.headers, spent('header', route)),
+    query: head.target.query === '' ? '' : keptQuery(head.target.query, policy.query, route),
+    headers: keptHeaders(request.headers, policy.headers, route),
     steps,
   }
 }
@@ -81,15 +81,13 @@ const spent = (where: 'query' | 'header', route: Route | undefined): string[] =>
     method.kind === 'api-key' && method.in === where ? method.name.toLowerCase() : [],
   )
 
-function keptQuery(
-  query: string,
-  how: ConfigOf<'log'>['query'],
-  credentials: readonly string[],
-): string {
-  if (how === 'whole')
+function keptQuery(query: string, how: ConfigOf<'log'>['query'], route: Route | undefined): string {
+  if (how === 'whole') {
+    const credentials = spent('query', route)
     return writeQuery(
       readQuery(query).filter(({ name }) => !credentials.includes(name.toLowerCase())),
     )
+  }
   return how === 'dropped'
     ? ''
     : readQuery(query)
@@ -100,9 +98,11 @@ function keptQuery(
 function keptHeaders(
   headers: IncomingHttpHeaders,
   names: readonly string[],
-  credentials: readonly string[],
+  route: Route | undefined,
 ): Record<string, string> {
   const kept: Record<string, string> = {}
+  if (names.length === 0) return kept
+  const credentials = spent('header', route)
   for (const name of names) {
     const value = headers[name.toLowerCase()]
     if (value !== undefined && !neverKept.test(name) && !credentials.includes(name.toLowerCase()))
@@ -126,14 +126,12 @@ export class AccessLog {
     private readonly most = 5000,
   ) {}
 
-  add(whole: LogEntry): void {
-    const entry: LogEntry = {
-      ...whole,
-      host: cut(whole.host),
-      path: cut(whole.path),
-      query: cut(whole.query),
-      steps: whole.steps.map((step) => ({ ...step, text: cut(step.text) })),
-    }
+  /** Takes an entry, and cuts what is too long of it. */
+  add(entry: LogEntry): void {
+    entry.host = cut(entry.host)
+    entry.path = cut(entry.path)
+    entry.query = cut(entry.query)
+    for (const step of entry.steps) step.text = cut(step.text)
     const bytes = sizeOf(entry)
     this.entries.set(entry.id, { entry, bytes })
     this.bytes += bytes
@@ -155,11 +153,10 @@ export class AccessLog {
 }
 
 /** Two bytes for a character, and a share for the objects themselves. */
-const sizeOf = ({ host, path, query, consumer, placement, headers, steps }: LogEntry) =>
-  500 +
-  2 * (host.length + path.length + query.length + consumer.length + placement.length) +
-  Object.entries(headers).reduce(
-    (sum, [name, value]) => sum + 2 * (name.length + value.length),
-    0,
-  ) +
-  steps.reduce((sum, { text }) => sum + 100 + 2 * text.length, 0)
+function sizeOf({ host, path, query, consumer, placement, headers, steps }: LogEntry): number {
+  let size =
+    500 + 2 * (host.length + path.length + query.length + consumer.length + placement.length)
+  for (const name in headers) size += 2 * (name.length + headers[name]!.length)
+  for (const { text } of steps) size += 100 + 2 * text.length
+  return size
+}

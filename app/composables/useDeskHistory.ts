@@ -26,7 +26,8 @@ const longestBody = 20_000
 /** The requests of this tab, the newest first. They end with it, and no credential is kept among them. */
 export function useDeskHistory() {
   const sent = useSessionStorage<SentRequest[]>('desk-requests', [])
-  function add(request: Omit<SentRequest, 'id' | 'at'>): void {
+  /** Remembers a request, and gives it back as it is remembered. */
+  function add(request: Omit<SentRequest, 'id' | 'at'>): SentRequest {
     const { response } = request
     const entry: SentRequest = {
       ...request,
@@ -37,6 +38,7 @@ export function useDeskHistory() {
       response: { ...response, body: response.body.slice(0, longestBody) },
     }
     sent.value = [entry, ...sent.value].slice(0, most)
+    return entry
   }
   return { sent, add, clear: () => (sent.value = []) }
 }

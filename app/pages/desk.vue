@@ -5,6 +5,7 @@ import { resolvePolicies } from '~~/core/runtime/resolve'
 import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/runtime/placement'
 import { until } from '@vueuse/core'
+import { writeProbe } from '~~/core/probes/arazzo'
 import type { DeskResponse, HeaderLine } from '~~/shared/api/desk'
 import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
 import type { BodySample } from '~~/shared/api/reading'
@@ -43,6 +44,8 @@ const sites = computed(
 )
 const { busy, refusal, act } = useAct()
 const answer = ref<DeskResponse>()
+/** The request that was answered, whatever is written meanwhile. */
+const answered = shallowRef<SentRequest>()
 const sentTo = ref('')
 
 const operations = computed(() => placement.value?.spec.routes ?? [])
@@ -80,14 +83,14 @@ const { data: described } = useLoad(
     const now = placement.value
     if (!now) return
     const place = { api: now.api, revision: now.revision }
-    const { operations: known } = await api.getRevision(place)
+    const { operations: known, format } = await api.getRevision(place)
     const position = known.findIndex((item) => nameOf(item) === operation.value)
     if (position === -1) return
     const [{ detail }, samples] = await Promise.all([
       api.getOperation({ ...place, operation: position }),
       api.listBodySamples({ ...place, operation: position }),
     ])
-    return { detail, samples: samples.items }
+    return { detail, samples: samples.items, format }
   },
   ['placement'],
   () => `${placement.value?.id} ${placement.value?.revision} ${operation.value}`,
@@ -128,6 +131,7 @@ async function again(request: SentRequest) {
   mediaType.value = request.mediaType
   body.value = request.body
   answer.value = request.response
+  answered.value = request
 }
 async function send() {
   const now = placement.value
@@ -149,7 +153,7 @@ async function send() {
     ),
   )
   if (!answer.value || !now) return
-  add({
+  answered.value = add({
     placement: now.id,
     label: placementLabel(now),
     operation: operation.value,
@@ -194,6 +198,42 @@ const shownKey = computed(() =>
     ? { headers: {} as Record<string, string>, query: undefined }
     : { query: undefined, ...credentialFields(authentication.value, key.value || '…') },
 )
+/** Where the OpenAPI definition of what is called can be read; nowhere where it is described in another format. */
+const definitionUrl = computed(() => {
+  const now = placement.value
+  if (!now || !described.value) return
+  if (now.spec.face === 'rest')
+    return `https://${now.host}${joinPaths(now.basePath, '/openapi.json')}`
+  if (!/^(?:OpenAPI|Swagger) /.test(described.value.format)) return
+  return `${location.origin}/api/v1/apis/${now.api}/revisions/${now.revision}/text`
+})
+const probe = computed(() => {
+  const now = placement.value
+  const request = answered.value
+  const row = chosenRow.value
+  if (!now || !definitionUrl.value || !row || request?.operation !== nameOf(row)) return
+  if (request.placement !== now.id) return
+  const given = isOpen(authentication.value)
+    ? undefined
+    : credentialFields(authentication.value, '{$inputs.credential}')
+  return writeProbe({
+    title: request.label,
+    source: definitionUrl.value,
+    operation: row,
+    path: request.path.slice(now.basePath === '/' ? 0 : now.basePath.length),
+    headers: request.headers,
+    credential: [
+      ...Object.entries(given?.headers ?? {}).map(([name, value]) => ({
+        name,
+        in: 'header' as const,
+        value,
+      })),
+      ...(given?.query ? [{ ...given.query, in: 'query' as const }] : []),
+    ],
+    body: request.body ? { mediaType: request.mediaType, text: request.body } : undefined,
+    status: request.response.status,
+  })
+})
 const quote = (value: string) => `'${value.replaceAll("'", String.raw`'\''`)}'`
 const command = computed(
   () =>
@@ -344,6 +384,16 @@ const command = computed(
           </tbody>
         </table>
       </details>
+      <div v-if="probe" class="bar save">
+        <button
+          type="button"
+          class="ghost"
+          title="The request and its status as an Arazzo workflow, without the credential"
+          @click="offer(probe, `${placementId}.arazzo.yaml`)"
+        >
+          Save as a probe
+        </button>
+      </div>
     </section>
     <section v-else-if="described && chosenRow" class="described">
       <h3>{{ operationLabel(chosenRow) }} <small>as the definition has it</small></h3>
@@ -424,6 +474,9 @@ p code {
   overflow: auto;
   white-space: pre-wrap;
   overflow-wrap: anywhere;
+}
+.save {
+  margin-top: 10px;
 }
 .status {
   color: var(--elm);

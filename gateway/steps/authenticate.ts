@@ -29,6 +29,7 @@ export function authenticator(
       pass(passage, 'authenticate', 'authentication', 'No credential is asked for here')
   const names = new Map(credentials.map((key) => [key.sha256, key.name]))
   const { anyOf, hint } = config
+  const used = anyOf.map(({ allOf }) => allOf.map(methodWords).join(' with '))
   const challenges = [...new Set(anyOf.flatMap(({ allOf }) => allOf.map(challenge)))]
 
   function conclude(passage: Passage, results: Found[][]): Refusal | undefined {
@@ -39,12 +40,11 @@ export function authenticator(
       const clients = good.filter((one) => one.kind === 'client')
       passage.client = clients.map(({ client }) => client).find((client) => client !== '') ?? ''
       passage.claims = clients.find(({ claims }) => claims)?.claims
-      const used = anyOf[results.indexOf(good)]!.allOf.map(methodWords).join(' with ')
       return pass(
         passage,
         'authenticate',
         'authentication',
-        `The ${used} ${passage.client === '' ? 'is good, and names no client' : `is that of ${passage.client}`}`,
+        `The ${used[results.indexOf(good)]} ${passage.client === '' ? 'is good, and names no client' : `is that of ${passage.client}`}`,
       )
     }
     const troubles = results.flat().filter((one) => one.kind !== 'client')
@@ -87,7 +87,7 @@ export function authenticator(
 
 /** Whether nothing has to be waited for. */
 const isSettled = (found: (Found | Promise<Found>)[][]): found is Found[][] =>
-  !found.flat().some((one) => one instanceof Promise)
+  !found.some((alternative) => alternative.some((one) => one instanceof Promise))
 
 /** Whether credentials that belong together name different clients. */
 function quarrel(found: Found[]): boolean {

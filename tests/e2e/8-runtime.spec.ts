@@ -39,6 +39,15 @@ test('rules about what runs are said before anything is applied, and an exceptio
   await expect(margin(page)).toContainText('1 waiver asked for; somebody else decides.')
   await margin(page).getByRole('link', { name: 'SHOULD' }).first().click()
   await expect(page).toHaveURL(/rulebook\?rule=/)
+
+  await page.goto('/findings/placements?api=payments-desk')
+  await expect(page.getByText(/At \d+ placements?, by the rules about what runs/)).toBeVisible()
+  await page.getByRole('button', { name: /at MAY/ }).click()
+  await expect(page).toHaveURL(/level=MAY/)
+  await page.getByRole('button', { name: /at MAY/ }).click()
+  await page.getByRole('button', { name: 'Clear' }).click()
+  await page.locator('tbody a').first().click()
+  await expect(page).toHaveURL(/\/placements\//)
 })
 
 test('the desk speaks SOAP, remembers what was sent, and compares two requests', async ({
