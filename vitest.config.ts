@@ -9,8 +9,8 @@ export default defineConfig({
     // Left to itself it leaves a core free, which on two is half the machine.
     maxWorkers: availableParallelism(),
     setupFiles: ['tests/support/property.ts'],
-    testTimeout: 20_000,
-    hookTimeout: 60_000,
+    testTimeout: 60_000,
+    hookTimeout: 120_000,
     expect: { poll: { timeout: 15_000 } },
   },
 })

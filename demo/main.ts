@@ -10,6 +10,7 @@ import { issueCertificates } from './certificates'
 import { makeCluster } from './cluster'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
 import { signOnAt } from './sign-on'
+import { seedTraffic, writeCallers } from './traffic'
 import { groupOf } from './world'
 
 /** Fills an empty product with the demo. */
@@ -45,7 +46,11 @@ if (await isEmpty(store.db)) {
     ),
   }
   try {
-    await new DemoSeed(services, options, (step) => console.log(`  ${step}`)).run()
+    const seed = new DemoSeed(services, options, (step) => console.log(`  ${step}`))
+    await seed.run()
+    await seedTraffic(services)
+    const kept = process.env['ELM_STANDIN_DATA']
+    if (kept) await writeCallers(services, kept, seed.issued)
   } catch (error) {
     // Half a demo would pass for a whole one at the next start.
     const owner = new pg.Client({

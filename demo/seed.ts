@@ -236,6 +236,8 @@ const previewed = ({ backends, policies }: SpecBody): Partial<SpecBody> => ({
 
 /** Fills an empty register with the demo's history, through the same use cases that people use. */
 export class DemoSeed {
+  /** Keys of the demo's clients, as they were shown once. */
+  readonly issued: { placement: string; client: string; secret: string }[] = []
   private clock: number
   private readonly people = new Map<string, Actor>()
   private readonly services: Services
@@ -439,8 +441,8 @@ export class DemoSeed {
     const limit = partnerWay
     await this.placeTrial(api, '2.3.1', decide, limit)
     await this.throughAll(api, '2.3.1', 'First version for partners')
-    await issueKey(this.as('oskar'), `${api}-live-1`, 'Alder Homes')
-    await issueKey(this.as('oskar', 0), `${api}-live-1`, 'County flood desk')
+    await this.issue(`${api}-live-1`, 'Alder Homes')
+    await this.issue(`${api}-live-1`, 'County flood desk', 0)
     await this.next(api, '2.4.0.yaml', 6)
     await this.placeTrial(api, '2.4.0', decide, limit)
     await this.promoteTo(api, '2.4.0', 'Trial', 'Adds subscriptions and webhooks')
@@ -455,6 +457,12 @@ export class DemoSeed {
     await editByHand(this.as('oskar', 0.1), `${api}-live-1`, { kind: 'route' })
   }
 
+  /** Issues a key, and keeps it for whoever calls in the demo. */
+  private async issue(placement: string, client: string, daysLater?: number): Promise<void> {
+    const { secret } = await issueKey(this.as('oskar', daysLater), placement, client)
+    this.issued.push({ placement, client, secret })
+  }
+
   private async meterReadings(): Promise<void> {
     const api = 'meter-readings'
     const main = (): Treatment => ({ kind: 'route', backend: 'main' })
@@ -466,7 +474,7 @@ export class DemoSeed {
       'Fernhill Plumbing',
       'Tarn Institute',
     ])
-      await issueKey(this.as('oskar'), `${api}-live-1`, client)
+      await this.issue(`${api}-live-1`, client)
     await this.next(api, '4.0.0.yaml', 4)
     await this.placeTrial(api, '4.0.0', main, previewed)
   }

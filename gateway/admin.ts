@@ -5,11 +5,13 @@ import { nearestRoute } from '../core/runtime/nearest'
 import { ConfigurationError } from '../core/runtime/config-values'
 import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
+import type { Journal } from './journal'
 import type { AccessLog, LogEntry } from './log'
 import type { Quotas } from './quotas'
 import type { Targets } from './targets'
 
 const maxBody = 16 * 1024 * 1024
+const eventsAtOnce = 5000
 const digest = (text: string) => createHash('sha256').update(text).digest()
 
 /** What the admin API tells of and changes. */
@@ -18,6 +20,7 @@ interface Running {
   log: AccessLog
   quotas: Quotas
   targets: Targets
+  journal: Journal
   /** Absent where TLS is not spoken. */
   certificates: Certificates | undefined
 }
@@ -25,12 +28,12 @@ interface Running {
 /**
  * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`.
  * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`, `GET /health` (of
- * targets), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
+ * targets), `GET /events?journal=ID&after=N` (of requests that ended, forgetting those up to N of that journal), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
  */
 export function adminApi(
   name: string,
   secret: string,
-  { configuration, log, quotas, targets, certificates }: Running,
+  { configuration, log, quotas, targets, journal, certificates }: Running,
 ): http.Server {
   const expected = digest(secret)
 
@@ -51,6 +54,7 @@ export function adminApi(
         certificates: certificates?.facts() ?? [],
         troubles: certificates?.troubles ?? [],
       })
+    if (route === 'GET /events') return sendEvents(url, response)
     if (route === 'GET /quotas') return json(response, 200, quotas.taken())
     if (route === 'PUT /quotas') return learnQuotas(request, response)
     if (route === 'GET /log') {
@@ -77,6 +81,20 @@ export function adminApi(
     if (match.kind !== 'path' || match.byTls) return entry
     const text = `${last.text}. ${nearestText(entry, nearestRoute(router.routes, entry))}`
     return { ...entry, steps: [...entry.steps.slice(0, -1), { ...last, text }] }
+  }
+
+  function sendEvents(url: URL, response: ServerResponse): void {
+    const after = Number(url.searchParams.get('after') ?? 0)
+    if (!Number.isSafeInteger(after) || after < 0)
+      return json(response, 400, { title: 'The number to go on after is a whole number from 0' })
+    // Numbers of another journal mean nothing here.
+    const known = url.searchParams.get('journal') ?? journal.id
+    const { journal: id, last, lines } = journal.take(
+      known === journal.id ? after : 0,
+      eventsAtOnce,
+    )
+    response.writeHead(200, { 'Content-Type': 'application/json' })
+    response.end(`{"journal":"${id}","last":${last},"events":[${lines.join(',')}]}`)
   }
 
   function sendConfiguration(response: ServerResponse): void {

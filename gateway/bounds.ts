@@ -1,3 +1,5 @@
+import type { JournalBounds } from './journal'
+
 /** How much a gateway puts up with. Times in milliseconds, sizes in bytes. */
 export interface Bounds {
   /** From the first byte of a request to the end of its headers, and of its body. */
@@ -10,6 +12,8 @@ export interface Bounds {
   connections: number
   /** What the log of requests may hold. */
   logBytes: number
+  /** Events that nobody has taken yet. */
+  journal: JournalBounds
 }
 
 export const usualBounds: Bounds = {
@@ -19,4 +23,5 @@ export const usualBounds: Bounds = {
   connectionsPerClient: 512,
   connections: 4096,
   logBytes: 16 * 1024 * 1024,
+  journal: { fileBytes: 4 * 1024 * 1024, bytes: 64 * 1024 * 1024 },
 }

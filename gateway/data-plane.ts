@@ -11,6 +11,8 @@ import type { Configuration } from './configuration'
 import { readQuery } from './fields'
 import { readHead, type RequestHead } from './framing'
 import { entryOf, type AccessLog } from './log'
+import { eventOf } from './events'
+import type { Journal } from './journal'
 import type { Passage } from './passage'
 import { readMessage } from './soap'
 import { forward } from './steps/forward'
@@ -26,11 +28,12 @@ export function dataPlane(
   keeping: Keeping,
   targets: Targets,
   certificates: Certificates,
+  journal: Journal,
 ): RequestListener {
   const ways = new Ways(keeping)
   function listen(request: IncomingMessage, response: ServerResponse): void {
     const passage = begin(request, response)
-    response.once('close', () => finish(passage, log))
+    response.once('close', () => finish(passage, log, journal, keeping.now()))
     response.on('error', () => response.destroy())
     try {
       const served = serve(passage)
@@ -73,6 +76,7 @@ export function dataPlane(
   /** Sends a request the way of what was matched. */
   function take(passage: Passage, asked: RouteRequest, match: Match): void | Promise<void> {
     passage.steps.push(...routeStep(asked, match))
+    if (match.kind === 'route' || match.kind === 'withheld') passage.matched = match.route
     if (match.kind === 'method') {
       return refuse(passage, {
         status: 405,
@@ -113,6 +117,7 @@ export function dataPlane(
     const match = router.match({ ...asked, method: wanted })
     if (match.kind !== 'route' || !match.route.policies.cors) return false
     passage.route = match.route
+    passage.matched = match.route
     passage.steps.push(...routeStep({ ...asked, method: wanted }, match))
     const other = router.match({ ...asked, method: '' })
     answerPreflight(
@@ -174,16 +179,22 @@ const begin = (request: IncomingMessage, response: ServerResponse): Passage => (
   scheme: request.socket instanceof TLSSocket ? 'https' : 'http',
   steps: [],
   route: undefined,
+  matched: undefined,
   client: '',
   claims: undefined,
   soap: undefined,
   body: undefined,
   fields: [],
+  upstreamMs: undefined,
+  responseType: '',
+  members: [],
+  breaks: { request: false, response: false },
   ends: [],
 })
 
-function finish(passage: Passage, log: AccessLog): void {
+function finish(passage: Passage, log: AccessLog, journal: Journal, at: number): void {
   for (const end of passage.ends) end()
+  journal.add(eventOf(passage, at))
   const entry = entryOf(passage)
   if (entry) log.add(entry)
 }

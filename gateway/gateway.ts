@@ -8,6 +8,7 @@ import { usualBounds, type Bounds } from './bounds'
 import { Certificates } from './certificates'
 import { Configuration } from './configuration'
 import { dataPlane } from './data-plane'
+import { Journal } from './journal'
 import { ConcurrencyLimiter, RateLimiter } from './limiter'
 import { plainListener, tlsListener } from './listeners'
 import { AccessLog } from './log'
@@ -58,7 +59,8 @@ export async function startGateway(
     join(options.directory, `${options.name}.certificates`),
     now,
   )
-  const serve = dataPlane(configuration, log, bounds, keeping, targets, certificates)
+  const journal = new Journal(join(options.directory, `${options.name}.events`), bounds.journal)
+  const serve = dataPlane(configuration, log, bounds, keeping, targets, certificates, journal)
   const data = plainListener(serve, bounds)
   const secure =
     options.tlsPort === undefined ? undefined : tlsListener(serve, bounds, certificates)
@@ -67,6 +69,7 @@ export async function startGateway(
     log,
     quotas,
     targets,
+    journal,
     certificates: secure && certificates,
   })
   await listen(data, options.dataPort)
@@ -77,6 +80,7 @@ export async function startGateway(
       targets.close()
       await Promise.all([closing(data), closing(admin), secure && closing(secure)])
       quotas.close()
+      journal.close()
     },
   }
 }

@@ -18,6 +18,8 @@ export interface Passage {
   scheme: Scheme
   steps: Step[]
   route: Route | undefined
+  /** The route that it is counted for: the one that takes it, or the withheld one that keeps it from others. */
+  matched: Route | undefined
   /** The client, by what its credential says; empty where nobody knows. */
   client: string
   /** What a token says. */
@@ -28,6 +30,14 @@ export interface Passage {
   body: Buffer | undefined
   /** Names and values that a response gets, whoever gives it. */
   fields: string[]
+  /** Until a backend's response began, in milliseconds; undefined where none was asked. */
+  upstreamMs: number | undefined
+  /** The media type of the response, as it was sent. */
+  responseType: string
+  /** Names of the members of its body, where a step looked at them. */
+  members: readonly string[]
+  /** Which messages broke the definition, of those that were held against it. */
+  breaks: { request: boolean; response: boolean }
   /** What is to be done when it is over. */
   ends: (() => void)[]
 }

@@ -115,7 +115,7 @@ async function endToEnd() {
     fresh: true,
     // Processes are killed here, the database among them: what it acknowledged must be there afterwards.
     postgresSettings: { ...hasty, synchronous_commit: 'on' },
-    env: { ELM_JOB_EXPIRE_SECONDS: '20', ELM_JOB_MAINTENANCE_SECONDS: '2' },
+    env: { ELM_CALLERS: 'off', ELM_JOB_EXPIRE_SECONDS: '20', ELM_JOB_MAINTENANCE_SECONDS: '2' },
   })
   const control = await controlServer(system)
   try {

@@ -31,3 +31,24 @@ export const proposalStates = [
   'nothing',
 ] as const
 export type ProposalState = (typeof proposalStates)[number]
+
+/** How far back traffic is looked at. */
+export const trafficPeriods = ['1h', '24h', '7d', '30d', '90d'] as const
+export type TrafficPeriod = (typeof trafficPeriods)[number]
+
+/** What requests are told apart by. */
+export const trafficDimensions = [
+  'operation',
+  'api',
+  'placement',
+  'stage',
+  'client',
+  'gateway',
+  'status',
+  'step',
+] as const
+export type TrafficDimension = (typeof trafficDimensions)[number]
+
+/** How what was called stands in the ledger. */
+export const trafficStandings = ['approved', 'withheld', 'unknown', 'idle'] as const
+export type TrafficStanding = (typeof trafficStandings)[number]

@@ -2,6 +2,7 @@ import { customerAccounts, meterReadings, paymentsDesk } from './customers'
 import { reservoirLevels, supplyInterruptions } from './network'
 import { billing, connections, hydrants, laboratory, tankers } from './older'
 import { employees, issuer, machines } from './issuer'
+import { keepCalling } from './callers'
 import { restServer, type Handlers } from './rest'
 import { witness } from './witness'
 import { readFileSync } from 'node:fs'
@@ -42,6 +43,7 @@ services['/definitions'] = Object.fromEntries(
 )
 
 const kept = process.env['ELM_STANDIN_DATA'] ?? join(process.cwd(), '.data')
+if (process.env['ELM_CALLERS'] !== 'off') keepCalling(join(kept, 'callers.json'))
 services['/witness'] = witness(join(kept, 'witness.jsonl'))
 
 const web = new URL(process.env['ELM_WEB'] ?? 'http://127.0.0.1:4310')

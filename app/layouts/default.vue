@@ -20,6 +20,7 @@ const tabs = computed(() => [
   { to: '/promotions', label: 'Promotions', number: numbers.value['promotions'] },
   { head: 'Runtime' },
   { to: '/gateways', label: 'Gateways', number: numbers.value['gateways'] },
+  { to: '/traffic', label: 'Traffic' },
   { to: '/policies', label: 'Policies' },
   { to: '/rollouts', label: 'Rollouts' },
   { to: '/desk', label: 'Request desk' },

@@ -67,7 +67,7 @@ describe('the published schemas', () => {
     }
     expect(converted).toBeGreaterThan(150)
     expect([...said]).toEqual([])
-  })
+  }, 120_000)
 
   it.each(Object.entries(awkward()))('are kept by %s', async (_, text) => {
     expect(await breaks('a', text)).toEqual([])

@@ -8,6 +8,8 @@ import {
 import { isJsonType, isXmlType } from '../../core/runtime/media'
 import type { Route } from '../../core/runtime/routes'
 import { plainSegment } from '../../core/runtime/target'
+import { isObject } from '../../core/text/values'
+import { bareType } from '../../core/traffic/event'
 import { readBody } from '../body'
 import { readCookies, readQuery } from '../fields'
 import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
@@ -32,6 +34,8 @@ export function contractCheck(
     const contentType = headerOf(passage, 'content-type')
     const faults = requestFaults(described, operation!, { values, contentType, body, hasBody })
     const unseen = hasBody && body === undefined ? '; its body was not looked at' : ''
+    if (body !== undefined) passage.members = membersOf(contentType, body)
+    passage.breaks.request = faults.length > 0
     if (faults.length === 0)
       return pass(passage, 'validate', 'contract', `It is as the definition says${unseen}`)
     const text = `${faults.slice(0, 3).join('. ')}${faults.length > 3 ? `. ${faults.length - 3} more` : ''}${unseen}`
@@ -74,6 +78,20 @@ export function contractCheck(
   }
 }
 
+/** Longer bodies are not looked at for the names in them; in characters. */
+const mostNamed = 64 * 1024
+
+/** Names of the members of an object of JSON. */
+function membersOf(type: string | undefined, body: string): string[] {
+  if (body.length > mostNamed || !isJsonType(bareType(type ?? ''))) return []
+  try {
+    const value: unknown = JSON.parse(body)
+    return isObject(value) ? Object.keys(value) : []
+  } catch {
+    return []
+  }
+}
+
 function valuesOf(passage: Passage, route: Route): (parameter: DescribedParameter) => string[] {
   const query = readQuery(passage.head.target.query)
   const cookies = readCookies(headerOf(passage, 'cookie'))
@@ -108,6 +126,7 @@ export function responseWatch(passage: Passage, route: Route): Watch | undefined
         const body =
           !isPlain || size > mostLookedAt ? undefined : Buffer.concat(chunks).toString('utf8')
         const faults = responseFaults(described, operation, { status, contentType, body })
+        passage.breaks.response = faults.length > 0
         passage.steps.push({
           name: 'respond',
           policy: 'contract',

@@ -153,6 +153,7 @@ function send(passage: Passage, route: Route, attempt: Attempt): void {
     },
     (outcome) => {
       if (outcome.kind === 'gone') return targets.forget(chosen.url)
+      passage.upstreamMs = (passage.upstreamMs ?? 0) + performance.now() - started
       targets.note(chosen.url, hasFailed(outcome), breaker)
       const repeat = outcome.kind === 'response' ? outcome.dropped : !outcome.timeout && mayRetry()
       note(passage, target.name, chosen, outcome, performance.now() - started, repeat)

@@ -23,6 +23,7 @@ export function responseFields(
   given: readonly string[],
 ): string[] {
   const { id, fields, request, route } = passage
+  passage.responseType = typeOf(given)
   const own = [...fields, 'X-Request-Id', id]
   if (route?.lifecycle) own.push(...lifecycleFields(route.lifecycle))
   const { cors, caching, responseHeaders } = route?.policies ?? {}
@@ -38,6 +39,12 @@ export function responseFields(
   }
   if (responseHeaders) pairs = changeHeaders(pairs, responseHeaders)
   return [...pairs.flat(), ...own]
+}
+
+function typeOf(raw: readonly string[]): string {
+  for (let i = 0; i < raw.length; i += 2)
+    if (raw[i]!.toLowerCase() === 'content-type') return raw[i + 1]!
+  return ''
 }
 
 function cacheControl(

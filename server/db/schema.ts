@@ -39,6 +39,7 @@ import {
   type RolloutState,
   type StepState,
 } from '../../core/pipeline/rollout'
+import { grains, resolutions, type Grain, type Resolution } from '../../core/traffic/buckets'
 import type { CertificateFacts } from '../../shared/api/gateways'
 import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
 import type { AllowedBackends } from '../../core/runtime/backend-address'
@@ -1296,3 +1297,63 @@ export const settings = pgTable('settings', {
   /** Whether a name and a password let anybody in. */
   localAccounts: boolean('local_accounts').notNull().default(true),
 })
+
+/** How far the events of a gateway have been counted. */
+export const eventCursors = pgTable('event_cursors', {
+  gateway: text()
+    .primaryKey()
+    .references(() => gateways.name, { onDelete: 'cascade' }),
+  journal: text().notNull(),
+  seq: bigint({ mode: 'number' }).notNull(),
+  /** Events that were lost before anybody could count them, in all. */
+  lost: bigint({ mode: 'number' }).notNull(),
+  lostAt: moment('lost_at'),
+  readAt: moment('read_at').notNull(),
+})
+
+/** What a count of requests is of; empty words where it is of all of them. */
+export const trafficSeries = pgTable(
+  'traffic_series',
+  {
+    id: serial().primaryKey(),
+    /** Made of all that follows: names are longer than an index takes. */
+    digest: text().notNull().unique(),
+    grain: text().$type<Grain>().notNull(),
+    gateway: text().notNull(),
+    /** Null where no placement took them, and in counts of everything. */
+    apiId: integer('api_id').references(() => apis.id, { onDelete: 'cascade' }),
+    placement: text().notNull(),
+    version: text().notNull(),
+    stage: text().notNull(),
+    operation: text().notNull(),
+    client: text().notNull(),
+    status: integer().notNull(),
+    step: text().notNull(),
+    policy: text().notNull(),
+  },
+  (table) => [oneOf(table.grain, grains), index().on(table.apiId), index().on(table.placement)],
+)
+
+/** Requests of a series that ended within a minute, an hour or a day (UTC). */
+export const traffic = pgTable(
+  'traffic',
+  {
+    resolution: text().$type<Resolution>().notNull(),
+    at: moment('at').notNull(),
+    series: integer()
+      .notNull()
+      .references(() => trafficSeries.id, { onDelete: 'cascade' }),
+    calls: bigint({ mode: 'number' }).notNull(),
+    /** Those whose messages broke the definition. */
+    broken: bigint({ mode: 'number' }).notNull(),
+    bytesIn: bigint('bytes_in', { mode: 'number' }).notNull(),
+    bytesOut: bigint('bytes_out', { mode: 'number' }).notNull(),
+    /** Histograms of whole times, and of those until backends answered. */
+    durations: bytea().notNull(),
+    upstream: bytea().notNull(),
+  },
+  (table) => [
+    oneOf(table.resolution, resolutions),
+    primaryKey({ columns: [table.resolution, table.at, table.series] }),
+  ],
+)

@@ -1,5 +1,6 @@
 import { request } from 'undici'
 import { readResources, writeResources } from '../../core/runtime/resources'
+import { readEvent, type TrafficEvent } from '../../core/traffic/event'
 import { Failure } from '../services/failure'
 import type { KeptListeners } from '../db/schema'
 import { changedInBetween, gatewayDown, type Adapter, type Running, type Written } from './adapter'
@@ -130,4 +131,25 @@ export async function tellQuotas(
 ): Promise<void> {
   const { status } = await call(gateway, secret, '/quotas', { body: JSON.stringify(others) })
   if (status !== 200) throw down(gateway, `answered ${status}`)
+}
+
+/** Events of a gateway that were not counted yet. */
+export interface EventBatch {
+  journal: string
+  events: TrafficEvent[]
+}
+
+/** The next events after those that were counted; what is none of them is passed over, as its number tells. */
+export async function takeEvents(
+  gateway: GatewayAddress,
+  secret: string,
+  counted: { journal: string; seq: number } | undefined,
+): Promise<EventBatch> {
+  const query = counted
+    ? `?journal=${encodeURIComponent(counted.journal)}&after=${counted.seq}`
+    : ''
+  const { status, text } = await call(gateway, secret, `/events${query}`)
+  if (status !== 200) throw down(gateway, `answered ${status}`)
+  const { journal, events } = JSON.parse(text) as { journal: string; events: unknown[] }
+  return { journal, events: events.flatMap((event) => readEvent(event) ?? []) }
 }

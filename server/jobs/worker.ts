@@ -6,6 +6,7 @@ import { repeat } from './repeat'
 import { RolloutRunner } from './rollouts'
 import { servicesOver } from './services'
 import { exchangeQuotas } from '../services/quotas'
+import { countTraffic } from '../services/traffic-intake'
 import { Signer } from './signer'
 
 const configured = configuration()
@@ -22,5 +23,6 @@ listenOn(databaseUrl, (topic) => {
 })
 await runner.wake()
 repeat(5000, () => exchangeQuotas(services))
+repeat(2000, () => countTraffic(services))
 process.send?.('ready')
 console.log('worker ready')

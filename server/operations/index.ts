@@ -15,6 +15,7 @@ import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
 import { ruleOperations } from './rules'
 import { tokenOperations } from './tokens'
+import { trafficOperations } from './traffic'
 
 /** Every operation of the API; its definition among them describes them all. */
 export const operations: Operation[] = [
@@ -31,6 +32,7 @@ export const operations: Operation[] = [
   ...placementOperations,
   ...policyOperations,
   ...promotionOperations,
+  ...trafficOperations,
   ...ledgerOperations,
   operation({
     id: 'getDefinition',

@@ -1,4 +1,4 @@
-import { and, inArray, lt, sql, type SQL } from 'drizzle-orm'
+import { and, eq, inArray, lt, sql, type SQL } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
 import {
   batches,
@@ -9,7 +9,9 @@ import {
   impacts,
   intakes,
   snapshots,
+  traffic,
 } from '../db/schema'
+import { keptDays, resolutions } from '../../core/traffic/buckets'
 import type { Services } from './context'
 import { settingsOf } from './settings'
 
@@ -28,6 +30,11 @@ export async function removeOld(services: Services): Promise<void> {
       gone = (await db.delete(table).where(some)).rowCount ?? 0
     }
   }
+  for (const resolution of resolutions)
+    await remove(
+      traffic,
+      and(eq(traffic.resolution, resolution), lt(traffic.at, before(keptDays[resolution]))),
+    )
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`
   await remove(
     snapshots,

@@ -152,6 +152,7 @@ import type {
 } from '../api/settings'
 import type { Shell } from '../api/shell'
 import type { IssuedToken, NewToken, TokenItem } from '../api/tokens'
+import type { TrafficPage, TrafficQuery } from '../api/traffic'
 import type { Call, Page, Route } from './client'
 
 // Made from the operations of the server: `npm run operations` writes it, and a test holds it to them.
@@ -236,6 +237,7 @@ export const routes = {
   getSettings: ['GET', '/settings', 'nothing', 'json'],
   getShell: ['GET', '/shell', 'nothing', 'json'],
   getSurroundings: ['GET', '/apis/{api}/surroundings', 'nothing', 'json'],
+  getTraffic: ['GET', '/traffic', 'nothing', 'list'],
   getWebhook: ['GET', '/apis/{api}/revisions/{revision}/webhooks/{webhook}', 'nothing', 'json'],
   invitePerson: ['POST', '/people/{person}/invitation', 'nothing', 'json'],
   issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
@@ -391,6 +393,7 @@ export interface Calls {
   getSettings: Call<never, undefined, undefined, SettingsItem>
   getShell: Call<never, undefined, undefined, Shell>
   getSurroundings: Call<'api', undefined, undefined, SurroundingsItem>
+  getTraffic: Call<never, TrafficQuery, undefined, TrafficPage>
   getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, OperationReading>
   invitePerson: Call<'person', undefined, undefined, Invitation>
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { expect, test, type Page } from '@playwright/test'
-import { expectAccessible, fate, hydrants, margin, signIn } from './support'
+import { expectAccessible, fate, hydrants, margin, signIn, expectCarriedOut } from './support'
 
 /** One definition goes the whole way, as its owner, an operator, a reviewer and a reader see it. */
 test.describe.configure({ mode: 'serial' })
@@ -220,7 +220,8 @@ test('6. places it: undecided operations stop it, the gateway confirms', async (
   await expect(page.getByRole('alert')).toContainText('Nothing was changed')
   await fate('start-gateways')
   await page.getByRole('button', { name: 'Place on edge' }).click()
-  await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
+  await expectCarriedOut(page)
+  await page.goto('/apis/hydrant-checks/placements')
   await page.getByLabel('Client the key is for').fill('Fernhill Plumbing')
   await page.getByRole('button', { name: 'Issue a key' }).click()
   key = await page.locator('.secret').innerText()
@@ -263,7 +264,7 @@ test('7. tries it: 401, 200 from the mock, 404 and 429 in words', async ({ page 
   await margin(page).getByLabel('Requests', { exact: true }).fill('1')
   await margin(page).getByLabel('Requests', { exact: true }).blur()
   await page.getByRole('button', { name: 'Apply the change' }).click()
-  await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
+  await expectCarriedOut(page)
   await page.goto('/desk?placement=hydrant-checks-trial-1')
   await page.getByLabel('Credential', { exact: true }).fill(key)
   await send()

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test'
-import { expectAccessible, margin, signIn } from './support'
+import { expectAccessible, margin, signIn, expectCarriedOut } from './support'
 
 test('the way of a placement says every step, where it comes from, and what runs differently', async ({
   page,
@@ -36,7 +36,7 @@ test('a policy is written in its form, refused with its reason, applied, and sta
   await expect(margin(page).getByText('The same call for a terminal')).toBeVisible()
   await expectAccessible(page)
   await page.getByRole('button', { name: 'Apply the change' }).click()
-  await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
+  await expectCarriedOut(page)
 
   await page.goto('/desk?placement=leak-sensors-trial-1')
   const answered = page.waitForResponse('**/api/v1/requests')
@@ -57,7 +57,7 @@ test('a policy is written in its form, refused with its reason, applied, and sta
   await page.getByRole('button', { name: 'Go back to it' }).first().click()
   await expect(page.getByRole('button', { name: /Maintenance/ })).toBeHidden()
   await page.getByRole('button', { name: 'Apply the change' }).click()
-  await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
+  await expectCarriedOut(page)
 })
 
 test('an operation has a policy of its own', async ({ page }) => {

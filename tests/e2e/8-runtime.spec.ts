@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test'
-import { expectAccessible, issue, margin, send, signIn } from './support'
+import { expectAccessible, issue, margin, send, signIn, expectCarriedOut } from './support'
 
 test('a further route is written, refused with its reason, and serves what the definition does not have', async ({
   page,
@@ -16,7 +16,7 @@ test('a further route is written, refused with its reason, and serves what the d
   await expect(margin(page)).toContainText('It can be placed as it is written')
   await expectAccessible(page)
   await page.getByRole('button', { name: 'Apply the change' }).click()
-  await expect(page.getByText('Placed, loaded and confirmed')).toBeVisible()
+  await expectCarriedOut(page)
 
   await page.goto('/desk?placement=meter-readings-trial-2')
   await expect(page.getByLabel('Path and query')).toHaveValue(/meter-readings/)

@@ -23,6 +23,15 @@ export async function expectAccessible(page: Page) {
   ).toEqual([])
 }
 
+/**
+ * What was applied runs, as the page says: at once where the gateways are quick, on the page of its rollout where they take
+ * their time.
+ */
+export const expectCarriedOut = (page: Page) =>
+  expect(
+    page.getByText(/Placed, loaded and confirmed|What was wanted is approved and runs/),
+  ).toBeVisible()
+
 /** An address of what does to the processes what fate does. */
 export const control = (path: string) => `${process.env['ELM_CONTROL']}${path}`
 

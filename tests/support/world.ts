@@ -131,6 +131,8 @@ export interface World {
   standins: string
   adminUrl: string
   dataUrl: string
+  /** Where the gateways keep what they have. */
+  directory: string
   /** Every gateway, with what lies between it and the server. */
   sites: Site[]
   visitor: (name: string) => Promise<Visitor>
@@ -278,6 +280,7 @@ export async function makeWorld({
     standins,
     adminUrl,
     dataUrl,
+    directory,
     async visitor(person) {
       const visitor = new Visitor(base, (slug) => seedBackends(db, slug, standins))
       await visitor.signIn(person)

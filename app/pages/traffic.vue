@@ -1,0 +1,274 @@
+<script setup lang="ts">
+import type { TrafficPage, TrafficQuery, TrafficRow } from '~~/shared/api/traffic'
+import {
+  trafficDimensions,
+  trafficPeriods,
+  type TrafficDimension,
+  type TrafficPeriod,
+} from '~~/shared/words'
+import { useSession } from '~/stores/session'
+
+const names = [
+  'api',
+  'team',
+  'version',
+  'stage',
+  'placement',
+  'gateway',
+  'operation',
+  'client',
+  'status',
+  'step',
+] as const
+const { filters, set, clear } = useFilters([...names, 'period', 'by'] as const)
+const session = useSession()
+const narrowed = computed(() => names.some((name) => filters.value[name] !== ''))
+const period = computed(() =>
+  trafficPeriods.includes(filters.value.period as TrafficPeriod)
+    ? (filters.value.period as TrafficPeriod)
+    : '24h',
+)
+const by = computed<TrafficDimension>(() =>
+  trafficDimensions.includes(filters.value.by as TrafficDimension)
+    ? (filters.value.by as TrafficDimension)
+    : filters.value.api || filters.value.placement
+      ? 'operation'
+      : 'api',
+)
+const query = computed<TrafficQuery>(() => {
+  const { status, ...rest } = filters.value
+  const asked = Object.fromEntries(
+    names.flatMap((name) => (name !== 'status' && rest[name] ? [[name, rest[name]]] : [])),
+  )
+  return {
+    ...asked,
+    period: period.value,
+    ...(/^\d{3}$/.test(status) && { status: Number(status) }),
+  }
+})
+
+const page = shallowRef<TrafficPage>()
+const rows = shallowRef<TrafficRow[]>([])
+const { refusal, act } = useLatest()
+const load = (more = false) =>
+  act(
+    () =>
+      api.getTraffic({
+        ...query.value,
+        by: by.value,
+        limit: 100,
+        ...(more && { cursor: page.value?.nextCursor }),
+      }),
+    (found) => {
+      rows.value = more ? [...rows.value, ...found.items] : found.items
+      page.value = found
+    },
+  )
+watch([query, by], () => void load(), { immediate: true })
+useChanges(() => load(), ['traffic', 'placement', 'api'])
+const { data: register } = useLoad(() => api.listApis(), ['api'])
+const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
+
+/** Narrows to one row, and looks at what is in it. */
+function into(row: TrafficRow) {
+  if (row.key === '' || row.calls === 0) return
+  void set({
+    [by.value]: row.key,
+    ...(row.api && { api: row.api }),
+    by: nextDimension[by.value],
+  })
+}
+const { selected, current } = useRows(() => rows.value, { open: into })
+
+const title = computed(
+  () => register.value?.items.find(({ api: slug }) => slug === filters.value.api)?.title,
+)
+const titleOf = (row: TrafficRow) =>
+  by.value === 'api' && row.key
+    ? (register.value?.items.find(({ api: slug }) => slug === row.key)?.title ?? row.key)
+    : keyWords(by.value, row.label)
+const stray = computed(() => rows.value.filter(isStray))
+const idle = computed(() => rows.value.filter(({ standing }) => standing === 'idle'))
+const told = computed(() => rows.value.some(({ standing }) => standing))
+/** Rows of one sort alone, where a number of the sentence was chosen. */
+const only = ref<'' | 'stray' | 'idle'>('')
+watch([query, by], () => (only.value = ''))
+const shown = computed(() =>
+  only.value === 'stray' ? stray.value : only.value === 'idle' ? idle.value : rows.value,
+)
+
+const chips = computed(() => [
+  {
+    name: 'api' as const,
+    label: 'API',
+    options: choicesIn(
+      register.value?.items ?? [],
+      ({ api: slug }) => slug,
+      (row) => row.title,
+    ),
+  },
+  { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
+  { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
+  {
+    name: 'gateway' as const,
+    label: 'Gateway',
+    options: choicesOf((gateways.value?.items ?? []).map(({ name }) => name)),
+  },
+  ...(['version', 'placement', 'operation', 'client', 'status', 'step'] as const)
+    .filter((name) => filters.value[name] !== '')
+    .map((name) => ({
+      name,
+      label: name === 'step' ? 'Ended at' : name.charAt(0).toUpperCase() + name.slice(1),
+      options: choicesOf([filters.value[name]]),
+    })),
+])
+const periods = trafficPeriods.map((value) => ({ value, label: periodWords[value] }))
+const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWords[value] }))
+</script>
+
+<template>
+  <Leaf>
+    <h1>Traffic</h1>
+    <p v-if="page" class="sentence">
+      {{ title ?? (narrowed ? 'What is chosen' : 'The gateways') }} answered
+      <b>{{ count(page.total.calls, 'request') }}</b> in {{ periodWords[period]
+      }}<template v-if="beside(page.total.calls, page.before.calls)"
+        >, {{ beside(page.total.calls, page.before.calls) }}</template
+      >,
+      <button
+        class="ochre"
+        :aria-pressed="by === 'status'"
+        @click="set({ by: by === 'status' ? '' : 'status' })"
+      >
+        {{ shareOf(errorsOf(page.total), page.total.calls) }} in error</button
+      ><template v-if="page.total.p95 !== undefined"
+        >, 95 % within {{ figure(page.total.p95) }} ms</template
+      >.
+      <template v-if="told">
+        <button
+          v-if="stray.length"
+          class="copper"
+          :aria-pressed="only === 'stray'"
+          @click="only = only === 'stray' ? '' : 'stray'"
+        >
+          {{ count(stray.length, 'operation') }} {{ stray.length === 1 ? 'is' : 'are' }} called that
+          {{ stray.length === 1 ? 'is' : 'are' }} not approved</button
+        ><template v-if="stray.length && idle.length">, </template
+        ><button
+          v-if="idle.length"
+          :aria-pressed="only === 'idle'"
+          @click="only = only === 'idle' ? '' : 'idle'"
+        >
+          {{ idle.length }} {{ idle.length === 1 ? 'is' : 'are' }} approved and never called</button
+        ><template v-if="stray.length || idle.length">.</template>
+      </template>
+    </p>
+    <p v-if="page?.lost" class="copper-text">
+      {{ count(page.lost, 'request') }} could not be counted: a gateway had more than it keeps
+      before it was read.
+    </p>
+    <Trouble :refusal="refusal" />
+    <FilterBar :filters="filters" :chips="chips" :any="narrowed" @set="set" @clear="clear()">
+      <template #first>
+        <FilterChip
+          :model-value="period"
+          label="Last"
+          plain
+          :options="periods"
+          @update:model-value="set({ period: $event })"
+        />
+        <FilterChip
+          :model-value="by"
+          label="By"
+          plain
+          :options="dimensions"
+          @update:model-value="set({ by: $event })"
+        />
+      </template>
+    </FilterBar>
+    <TrafficChart v-if="page && page.total.calls" :page="page" />
+    <div v-if="page && !shown.length" class="empty">
+      <p>
+        {{
+          narrowed
+            ? 'Nothing was called with these filters in this time.'
+            : 'Nothing was called in this time. What gateways answer is counted a few seconds later.'
+        }}
+      </p>
+      <NuxtLink v-if="!narrowed" class="ghost" to="/desk">Send a request</NuxtLink>
+    </div>
+    <table v-else-if="page" class="ruled">
+      <thead>
+        <tr>
+          <th>{{ dimensionWords[by].charAt(0).toUpperCase() + dimensionWords[by].slice(1) }}</th>
+          <th>{{ periodWords[period] }}</th>
+          <th class="end">Calls</th>
+          <th class="end">Errors</th>
+          <th class="end">p95 ms</th>
+          <th v-if="by === 'operation'" class="end">Clients</th>
+          <th v-if="told">Against the ledger</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="row in shown"
+          :key="`${row.api} ${row.key}`"
+          :class="{ on: row === current, faint: !row.calls }"
+          @click="selected = rows.indexOf(row)"
+        >
+          <td :class="{ mono: by === 'operation' }" class="name">
+            <button v-if="row.key && row.calls" class="plain" @click="into(row)">
+              {{ titleOf(row) }}
+            </button>
+            <template v-else>{{ titleOf(row) }}</template>
+            <div v-if="by === 'operation' && !filters.api && row.api" class="soft small">
+              {{ row.api }}
+            </div>
+          </td>
+          <td>
+            <SparkLine
+              v-if="row.calls"
+              :points="row.line"
+              :width="110"
+              :height="20"
+              :says="`${figure(row.calls)} requests in ${periodWords[period]}`"
+            />
+          </td>
+          <td class="end mono">{{ figure(row.calls) }}</td>
+          <td class="end mono">{{ row.calls ? shareOf(errorsOf(row), row.calls) : '' }}</td>
+          <td class="end mono">{{ row.p95 === undefined ? '' : figure(row.p95) }}</td>
+          <td v-if="by === 'operation'" class="end mono">{{ row.calls ? row.clients : '' }}</td>
+          <td v-if="told" class="small" :class="isStray(row) ? 'copper-text' : 'soft'">
+            {{ standingWords(row) }}
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="page?.nextCursor">
+      <button class="ghost" @click="load(true)">More</button>
+    </p>
+    <template #margin>
+      <TrafficRowMargin
+        v-if="current"
+        :key="`${by} ${current.api} ${current.key}`"
+        :row="current"
+        :by="by"
+        :query="query"
+      />
+      <p v-if="page?.readAt" class="soft small">Counted up to {{ moment(page.readAt) }}.</p>
+    </template>
+  </Leaf>
+</template>
+
+<style scoped>
+.name {
+  overflow-wrap: anywhere;
+  min-width: 130px;
+}
+.end {
+  text-align: right;
+}
+.faint td {
+  color: var(--soft);
+}
+</style>

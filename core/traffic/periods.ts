@@ -1,0 +1,40 @@
+import { beginOf, lengthOf, type Resolution } from './buckets'
+
+/** A time that traffic is looked at, in parts of equal length; in milliseconds since 1970. */
+export interface Period {
+  /** The beginning of the first part. */
+  from: number
+  /** The end of the last part, which has not ended yet. */
+  to: number
+  resolution: Resolution
+}
+
+const minutes = 60
+const lengths = {
+  '1h': { resolution: 'minute', parts: minutes },
+  '24h': { resolution: 'hour', parts: 24 },
+  '7d': { resolution: 'hour', parts: 7 * 24 },
+  '30d': { resolution: 'day', parts: 30 },
+  '90d': { resolution: 'day', parts: 90 },
+} as const satisfies Record<string, { resolution: Resolution; parts: number }>
+
+export type PeriodName = keyof typeof lengths
+
+/** The so many minutes, hours or days that end with the one that a moment is in. */
+export function periodAt(name: PeriodName, now: number): Period {
+  const { resolution, parts } = lengths[name]
+  const to = beginOf(resolution, now) + lengthOf[resolution]
+  return { from: to - parts * lengthOf[resolution], to, resolution }
+}
+
+/** The period of the same length before one, as far into it as the moment is into its own. */
+export function periodBefore({ from, to, resolution }: Period): Period {
+  return { from: from - (to - from), to: from, resolution }
+}
+
+/** When the parts of a period begin. */
+export const partsOf = ({ from, to, resolution }: Period): number[] =>
+  Array.from(
+    { length: (to - from) / lengthOf[resolution] },
+    (_, n) => from + n * lengthOf[resolution],
+  )

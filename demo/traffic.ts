@@ -1,0 +1,229 @@
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { eq, min } from 'drizzle-orm'
+import { joinPaths, scopesOf, type PlacementSpec } from '../core/runtime/placement'
+import { credentialFields, isOpen } from '../core/runtime/policies/authenticate'
+import { resolvePolicies } from '../core/runtime/resolve'
+import type { TrafficEvent } from '../core/traffic/event'
+import { gateways, keys, ledger, placements } from '../server/db/schema'
+import type { Services } from '../server/services/context'
+import { Scopes } from '../server/services/scopes'
+import { countEvents } from '../server/services/traffic-intake'
+import type { Caller } from '../standins/callers'
+
+const hour = 3_600_000
+const days = 30
+const atOnce = 5000
+
+/** The same numbers at every start (a linear congruential generator). */
+function chance(seed: number): () => number {
+  let state = seed
+  return () => (state = (state * 1_664_525 + 1_013_904_223) % 2 ** 32) / 2 ** 32
+}
+
+/** How busy an hour of the week is, from 0 to 1: little at night, less at the end of the week. */
+function busyness(at: number): number {
+  const date = new Date(at)
+  const weekend = date.getUTCDay() === 0 || date.getUTCDay() === 6
+  const dayTime = Math.max(0, Math.sin(((date.getUTCHours() - 5) / 18) * Math.PI))
+  return (0.08 + 0.92 * dayTime) * (weekend ? 0.45 : 1)
+}
+
+/** Requests in a busy hour at each gateway, by stage. */
+const busiest: Record<string, number> = { Live: 9, Rehearsal: 1.2, Trial: 0.8 }
+
+/** Operations that are withheld, or in no definition, and called all the same; by API. */
+const strangers: Record<string, { operation: string; client: string }[]> = {
+  'connections-and-permits': [
+    { operation: 'GET /permits/*/history', client: '' },
+    { operation: 'GET /drawings/*', client: '' },
+  ],
+}
+
+interface Placed {
+  id: string
+  version: string
+  stage: string
+  group: string
+  spec: PlacementSpec
+  /** Since when, in milliseconds since 1970. */
+  since: number
+  clients: string[]
+}
+
+async function placedIn({ db }: Services): Promise<Placed[]> {
+  const [rows, begun, known] = await Promise.all([
+    db.select().from(placements),
+    db
+      .select({ id: ledger.subject, at: min(ledger.at) })
+      .from(ledger)
+      .groupBy(ledger.subject),
+    db
+      .select({ placement: keys.placementId, name: keys.name })
+      .from(keys)
+      .where(eq(keys.state, 'active')),
+  ])
+  const since = new Map(begun.map(({ id, at }) => [id, at?.getTime() ?? 0]))
+  return rows.map(({ id, version, stage, group, spec, appliedAt }) => ({
+    id,
+    version,
+    stage,
+    group,
+    spec,
+    since: since.get(id) ?? appliedAt.getTime(),
+    clients: known.filter(({ placement }) => placement === id).map(({ name }) => name),
+  }))
+}
+
+/** Thirty days of requests that were never sent, counted as those that are. */
+export async function seedTraffic(services: Services): Promise<void> {
+  const placed = await placedIn(services)
+  const now = services.now().getTime()
+  const members = await services.db.select().from(gateways).where(eq(gateways.kind, 'admin-api'))
+  for (const [index, { name, group }] of members.entries()) {
+    const here = placed.filter((placement) => placement.group === group)
+    const journal = `history-${name}`
+    let seq = 0
+    for (const events of inPieces(historyOf(here, now, chance(index + 1)))) {
+      const numbered = events.map((event) => ({ ...event, seq: ++seq }))
+      const from = { journal, seq: seq - events.length }
+      await countEvents(services, { name, group }, from.seq === 0 ? undefined : from, {
+        journal,
+        events: numbered,
+      })
+    }
+  }
+}
+
+function* inPieces<T>(all: Iterable<T>): Generator<T[]> {
+  let piece: T[] = []
+  for (const one of all) {
+    piece.push(one)
+    if (piece.length < atOnce) continue
+    yield piece
+    piece = []
+  }
+  if (piece.length > 0) yield piece
+}
+
+function* historyOf(
+  placed: readonly Placed[],
+  now: number,
+  random: () => number,
+): Generator<Omit<TrafficEvent, 'seq'>> {
+  for (let at = now - days * 24 * hour; at < now; at += hour)
+    for (const placement of placed) {
+      if (at < placement.since) continue
+      const expected = (busiest[placement.stage] ?? 1) * busyness(at)
+      const calls = Math.floor(expected + random())
+      for (let n = 0; n < calls; n++) {
+        const moment = Math.min(now - 1000, at + Math.floor(random() * hour))
+        yield callOf(placement, moment, now, random)
+      }
+    }
+}
+
+/** The backend of the meters was ill for a while six days ago. */
+const isIll = ({ id }: Placed, at: number, now: number) =>
+  id.startsWith('meter-readings-live') && at > now - 6.2 * 24 * hour && at < now - 6.1 * 24 * hour
+
+function callOf(
+  placement: Placed,
+  at: number,
+  now: number,
+  random: () => number,
+): Omit<TrafficEvent, 'seq'> {
+  const { id, version, spec, clients } = placement
+  const base = {
+    id: '',
+    at,
+    placement: id,
+    version,
+    host: '',
+    bytesIn: 300 + Math.floor(random() * 300),
+    requestType: '',
+    query: [],
+    members: [],
+    breaks: '' as const,
+    policy: '',
+  }
+  const client = clients.length > 0 ? clients[Math.floor(clients.length * random() ** 2)]! : ''
+  const stranger = strangers[id.replace(/-(?:trial|rehearsal|live)-\d+$/, '')]
+  if (stranger && random() < 0.06)
+    return {
+      ...base,
+      ...stranger[Math.floor(random() * stranger.length)]!,
+      status: 404,
+      step: 'match',
+      ms: 1,
+      bytesOut: 420,
+      responseType: 'application/problem+json',
+    }
+  if (spec.routes.length > 0 && clients.length > 0 && random() < 0.012)
+    return {
+      ...base,
+      operation: nameOf(spec.routes[0]!),
+      client,
+      status: random() < 0.6 ? 429 : 401,
+      step: random() < 0.6 ? 'limit' : 'authenticate',
+      ms: 1,
+      bytesOut: 460,
+      responseType: 'application/problem+json',
+    }
+  // The first operations of a definition are called most, and some of the last ones never.
+  const routed = spec.routes.filter(({ treatment }) => treatment.kind !== 'withheld')
+  const chosen = Math.floor(routed.length * 0.85 * random() ** 2.2)
+  const slow = 1 + (chosen % 5)
+  const upstreamMs = Math.round(6 * slow * Math.exp(1.4 * random() + (random() < 0.03 ? 2 : 0)))
+  const status = isIll(placement, at, now) && random() < 0.5 ? 503 : random() < 0.01 ? 404 : 200
+  return {
+    ...base,
+    operation: routed[chosen] ? nameOf(routed[chosen]) : 'GET /',
+    client,
+    status,
+    step: '',
+    ms: upstreamMs + 1 + Math.floor(random() * 3),
+    upstreamMs,
+    bytesOut: 600 + Math.floor(random() * 9000),
+    responseType: 'application/json',
+  }
+}
+
+const nameOf = ({ method, path }: { method: string; path: string }) => `${method} ${path}`
+
+/** Writes down what the demo's clients go on asking for, with the keys that they were given. */
+export async function writeCallers(
+  services: Services,
+  folder: string,
+  issued: readonly { placement: string; client: string; secret: string }[],
+): Promise<void> {
+  const placed = await placedIn(services)
+  const scopes = await Scopes.read(services.db)
+  const members = await services.db.select().from(gateways).where(eq(gateways.kind, 'admin-api'))
+  const callers = placed.flatMap(({ id, stage, group, spec }): Caller[] => {
+    const { authentication, transport } = resolvePolicies(
+      scopesOf(spec, scopes.around({ stage, group })),
+    )
+    const paths = spec.routes
+      .filter(
+        ({ method, path, treatment }) =>
+          method === 'GET' && !path.includes('{') && treatment.kind !== 'withheld',
+      )
+      .map(({ path }) => joinPaths(spec.basePath, path))
+    if (paths.length === 0 || (transport?.config.plain ?? 'served') !== 'served') return []
+    const common = {
+      gateways: members.filter((gateway) => gateway.group === group).map(({ dataUrl }) => dataUrl),
+      host: spec.host,
+      paths,
+    }
+    if (isOpen(authentication?.config)) return [{ ...common, headers: {} }]
+    return issued
+      .filter(({ placement }) => placement === id)
+      .map(({ secret }) => ({
+        ...common,
+        headers: credentialFields(authentication?.config, secret).headers,
+      }))
+  })
+  mkdirSync(folder, { recursive: true })
+  writeFileSync(join(folder, 'callers.json'), JSON.stringify(callers), { mode: 0o600 })
+}

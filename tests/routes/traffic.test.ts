@@ -1,0 +1,278 @@
+import http from 'node:http'
+import { rmSync } from 'node:fs'
+import { eq } from 'drizzle-orm'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { apis, eventCursors, traffic, trafficSeries } from '../../server/db/schema'
+import { countBatch, countEvents, countTraffic } from '../../server/services/traffic-intake'
+import { Killed, mortal } from '../support/mortal'
+import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+
+let world: World
+let tomas: Visitor, wren: Visitor
+let placement: string
+let host: string, basePath: string
+const api = 'supply-interruptions'
+
+beforeAll(async () => {
+  world = await makeWorld({ gateways: { 'north-edge': 'edge', 'south-edge': 'edge' } })
+  ;[tomas, wren] = (await Promise.all(['tomas', 'wren'].map((name) => world.visitor(name)))) as [
+    Visitor,
+    Visitor,
+  ]
+  await bringIn(tomas, definition('supply-interruptions/2.4.0.yaml'))
+  const draft = await tomas.api.getPlacementDraft({ api })
+  const routes = draft.spec.routes.map((row, index) => ({
+    ...row,
+    treatment:
+      index === 1
+        ? { kind: 'withheld' as const, reason: 'Not for now' }
+        : { kind: 'route' as const, backend: 'main' },
+  }))
+  const policies = { authentication: { kind: 'none' as const, reason: 'Open while it is tried' } }
+  const { rate: _, ...spec } = { ...draft.spec, routes, policies, rate: 0 }
+  const placed = await tomas.api.createPlacement(
+    {},
+    { api, version: '2.4.0', group: draft.group, spec },
+  )
+  placement = String(placed.id)
+  ;({ host, basePath } = await tomas.api.getPlacement({ placement }))
+})
+afterAll(() => world.close())
+
+/** Calls a gateway as clients do, one connection for each, and waits until it has noted them. */
+async function call(path: string, { site = 0, method = 'GET', times = 1 } = {}): Promise<void> {
+  const { hostname, port } = new URL(world.sites[site]!.dataUrl)
+  for (let n = 0; n < times; n++)
+    await new Promise<void>((resolve, reject) => {
+      const request = http.request(
+        { host: hostname, port, path, method, headers: { host }, agent: false },
+        (response) => {
+          response.resume()
+          response.on('close', () => resolve())
+        },
+      )
+      request.on('error', reject)
+      request.end()
+    })
+}
+const count = () => countTraffic(world.services)
+/** Counts until there are so many more. */
+async function counted(act: () => Promise<void>, more: number) {
+  const before = (await wren.api.getTraffic({})).total.calls
+  await act()
+  await expect
+    .poll(async () => {
+      await count()
+      return (await wren.api.getTraffic({})).total.calls
+    })
+    .toBe(before + more)
+}
+const first = () => withoutParameters()[0]!
+let routesOf: { method: string; path: string; withheld: boolean }[] = []
+const withoutParameters = () =>
+  routesOf.filter(
+    ({ method, path, withheld }) => method === 'GET' && !path.includes('{') && !withheld,
+  )
+
+describe('traffic', () => {
+  beforeAll(async () => {
+    const { spec } = await tomas.api.getPlacement({ placement })
+    routesOf = spec.routes.map(({ method, path, treatment }) => ({
+      method,
+      path,
+      withheld: treatment.kind === 'withheld',
+    }))
+  })
+
+  it('is nothing where nothing was called', async () => {
+    const page = await wren.api.getTraffic({ api })
+    expect(page.total).toMatchObject({ calls: 0, refused: 0, failed: 0 })
+    expect(page.total.p95).toBeUndefined()
+    expect(page.points).toHaveLength(24)
+    expect(page.items).toEqual([])
+  })
+
+  it('counts what every gateway answered, by whatever it is told apart', async () => {
+    const path = basePath + first().path
+    await counted(async () => {
+      await call(path, { times: 3 })
+      await call(path, { site: 1, times: 2 })
+    }, 5)
+    const whole = await wren.api.getTraffic({})
+    expect(whole.total.bytesOut).toBeGreaterThan(500)
+    expect(whole.total.p50).toBeLessThanOrEqual(whole.total.p95!)
+    expect(whole.total.p95).toBeLessThanOrEqual(whole.total.p99!)
+    expect(whole.points.reduce((sum, { calls }) => sum + calls, 0)).toBe(5)
+    expect(whole.items).toMatchObject([{ key: api, calls: 5 }])
+    const by = async (dimension: 'gateway' | 'placement' | 'stage' | 'status' | 'client') =>
+      (await wren.api.getTraffic({ by: dimension, api })).items.map(({ key, calls }) => [
+        key,
+        calls,
+      ])
+    expect(await by('gateway')).toEqual([
+      ['north-edge', 3],
+      ['south-edge', 2],
+    ])
+    expect(await by('placement')).toEqual([[placement, 5]])
+    expect(await by('stage')).toEqual([['Trial', 5]])
+    expect(await by('status')).toEqual([['200', 5]])
+    expect(await by('client')).toEqual([['', 5]])
+    for (const period of ['1h', '24h', '7d', '30d', '90d'] as const) {
+      const page = await wren.api.getTraffic({
+        period,
+        api,
+        by: 'operation',
+        gateway: 'south-edge',
+      })
+      expect(page.total.calls).toBe(2)
+      expect(page.items[0]!.line.reduce((sum, calls) => sum + calls, 0)).toBe(2)
+    }
+    const nobody = [{ team: 'Metering' }, { api: 'none' }, { stage: 'Live' }, { client: 'Nobody' }]
+    for (const query of nobody) expect((await wren.api.getTraffic(query)).total.calls).toBe(0)
+    expect((await wren.api.getTraffic({ team: 'Network Control' })).total.calls).toBe(5)
+  })
+
+  it('says of every operation how it stands in the ledger', async () => {
+    const withheld = routesOf.find((row) => row.withheld)!
+    await counted(async () => {
+      await call(basePath + withheld.path.replaceAll(/\{\w+\}/g, '1'), { method: withheld.method })
+      await call(`${basePath}/reports/4711/lines`)
+      await call('/of/nobody')
+    }, 3)
+    const { items } = await wren.api.getTraffic({ api, by: 'operation' })
+    const standing = (name: string) => items.find(({ key }) => key === name)?.standing
+    expect(standing(`GET ${first().path}`)).toBe('approved')
+    expect(standing(`${withheld.method} ${withheld.path}`)).toBe('withheld')
+    expect(standing('GET /reports/*/lines')).toBe('unknown')
+    const idle = items.filter((item) => item.standing === 'idle')
+    expect(idle).toHaveLength(routesOf.filter((row) => !row.withheld).length - 1)
+    expect(idle.every(({ calls }) => calls === 0)).toBe(true)
+    const nobodys = (await wren.api.getTraffic({ by: 'placement' })).items.find(
+      ({ key }) => key === '',
+    )
+    expect(nobodys).toMatchObject({ calls: 1, refused: 1 })
+    const { items: steps } = await wren.api.getTraffic({ by: 'step' })
+    expect(steps.find(({ key }) => key === 'match')).toMatchObject({ calls: 3, refused: 3 })
+  })
+
+  it('names what was done meanwhile', async () => {
+    const { acts } = await wren.api.getTraffic({ api })
+    expect(acts.map(({ subject }) => subject)).toContain(placement)
+  })
+
+  it('is counted once by two workers, and by one that dies at any statement', async () => {
+    const path = basePath + first().path
+    await counted(async () => {
+      await call(path, { times: 4 })
+      await Promise.all([count(), count(), count()])
+    }, 4)
+    const { adminUrl, name } = world.sites[0]!
+    const gateway = { name, adminUrl, group: 'edge' }
+    let survived = false
+    for (let at = 1; !survived; at++) {
+      const { services, pool } = mortal(world.services, world.url, { at, when: 'after' })
+      await counted(async () => {
+        await call(path, { times: 2 })
+        await countBatch(services, gateway).catch((error: unknown) => {
+          if (!(error instanceof Killed) && !pool.dead) throw error
+        })
+        survived = !pool.dead
+        if (survived) await pool.end()
+      }, 2)
+      expect(at).toBeLessThan(40)
+    }
+  })
+
+  it('goes on where it was when a gateway was away, and begins anew with a new journal', async () => {
+    const path = basePath + first().path
+    await world.sites[1]!.stop()
+    await count()
+    await world.sites[1]!.start()
+    await counted(() => call(path, { site: 1, times: 2 }), 2)
+    const [cursor] = await world.db
+      .select()
+      .from(eventCursors)
+      .where(eq(eventCursors.gateway, 'south-edge'))
+    await world.sites[1]!.stop()
+    rmSync(`${world.directory}/south-edge.events`, { recursive: true })
+    await world.sites[1]!.start()
+    await counted(() => call(path, { site: 1, times: 1 }), 1)
+    const [after] = await world.db
+      .select()
+      .from(eventCursors)
+      .where(eq(eventCursors.gateway, 'south-edge'))
+    expect(after!.journal).not.toBe(cursor!.journal)
+    expect(after).toMatchObject({ seq: 1, lost: 0 })
+  })
+
+  it('is not made without end by paths that strangers make up', async () => {
+    const { spec } = await tomas.api.getPlacement({ placement })
+    expect(spec.routes.length).toBeGreaterThan(1)
+    await counted(async () => {
+      for (let n = 0; n < 70; n++)
+        await call(`${basePath}/${'a'.repeat(1 + (n % 20))}/${'b'.repeat(1 + Math.floor(n / 20))}`)
+    }, 70)
+    const { items } = await wren.api.getTraffic({ api, by: 'operation', limit: 1000 })
+    expect(items.find(({ key }) => key === 'others')?.calls).toBeGreaterThanOrEqual(20)
+  })
+
+  it('has what came late in its own hour and day, and no minute that would be removed at once', async () => {
+    const at = Date.now() - 10 * 86_400_000
+    const late = {
+      ...{ seq: 1, id: 'late', at, placement, version: '2.4.0', host: '', client: 'Alder Homes' },
+      ...{ operation: `GET ${first().path}`, status: 503, step: '' as const, policy: '', ms: 40 },
+      ...{ bytesIn: 1, bytesOut: 2, requestType: '', responseType: '', query: [], members: [] },
+      breaks: 'response' as const,
+    }
+    const site = { name: 'south-edge', group: 'edge' }
+    const batch = { journal: 'of another time', events: [late, { ...late, seq: 4 }] }
+    expect(await countEvents(world.services, site, undefined, batch)).toBe(2)
+    // Who asked before somebody else went on counts nothing.
+    expect(await countEvents(world.services, site, undefined, batch)).toBe(0)
+    const page = await wren.api.getTraffic({ api, client: 'Alder Homes', period: '30d' })
+    expect(page.total).toMatchObject({ calls: 2, failed: 2, broken: 2 })
+    expect(page.lost).toBe(2)
+    expect((await wren.api.getTraffic({ client: 'Alder Homes', period: '24h' })).total.calls).toBe(
+      0,
+    )
+    const minutes = await world.db
+      .select()
+      .from(traffic)
+      .where(eq(traffic.at, new Date(at - (at % 60_000))))
+    expect(minutes.filter(({ resolution }) => resolution === 'minute')).toEqual([])
+    await world.db.delete(eventCursors).where(eq(eventCursors.gateway, 'south-edge'))
+  })
+
+  it('of a confidential API is told to nobody else', async () => {
+    await world.db.update(apis).set({ confidential: true }).where(eq(apis.slug, api))
+    const { items } = await wren.api.getTraffic({ by: 'api' })
+    expect(items.map(({ key }) => key)).not.toContain(api)
+    expect((await wren.api.getTraffic({ api, by: 'operation' })).items).toEqual([])
+    expect((await wren.api.getTraffic({ placement, by: 'client' })).items).toEqual([])
+    expect((await tomas.api.getTraffic({ api })).total.calls).toBeGreaterThan(0)
+  })
+
+  it('is refused where it is asked for wrongly', async () => {
+    expect((await wren.call('GET', '/traffic?period=2w')).status).toBe(422)
+    expect((await wren.call('GET', '/traffic?by=colour')).status).toBe(422)
+    expect((await wren.call('GET', '/traffic?status=abc')).status).toBe(422)
+  })
+
+  it('counts in every grain and resolution the same', async () => {
+    const rows = await world.db
+      .select({ resolution: traffic.resolution, grain: trafficSeries.grain, calls: traffic.calls })
+      .from(traffic)
+      .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    const sums = new Map<string, number>()
+    for (const { resolution, grain, calls } of rows) {
+      const key = `${resolution} ${grain}`
+      sums.set(key, (sums.get(key) ?? 0) + calls)
+    }
+    expect(sums.size).toBe(9)
+    const of = (resolution: string) =>
+      ['gateway', 'placement', 'operation'].map((grain) => sums.get(`${resolution} ${grain}`)!)
+    expect(new Set([...of('hour'), ...of('day')]).size).toBe(1)
+    // The two that came late have no minute.
+    expect(new Set(of('minute'))).toEqual(new Set([of('day')[0]! - 2]))
+  })
+})
