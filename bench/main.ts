@@ -8,6 +8,7 @@ import { register } from './register'
 import { rollouts } from './rollouts'
 import { rules } from './rules'
 import { searching } from './search'
+import { traffic } from './traffic'
 
 /** Each part is measured in a process of its own, so that none pays for what another has left behind. */
 const parts: Record<string, () => void | Promise<void>> = {
@@ -20,6 +21,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   gateway,
   policies,
   rollouts,
+  traffic,
 }
 const part = parts[process.argv[2] ?? '']
 if (!part) throw new Error(`There is ${Object.keys(parts).join(', ')} to measure`)

@@ -48,6 +48,7 @@ if (await isEmpty(store.db)) {
   try {
     const seed = new DemoSeed(services, options, (step) => console.log(`  ${step}`))
     await seed.run()
+    console.log('  Thirty days of traffic')
     await seedTraffic(services)
     const kept = process.env['ELM_STANDIN_DATA']
     if (kept) await writeCallers(services, kept, seed.issued)

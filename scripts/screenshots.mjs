@@ -78,10 +78,8 @@ await picture(page, '/policies', 'policies', async () => {
   await page.getByRole('heading', { name: 'What it does' }).waitFor()
 })
 await picture(page, '/rulebook', 'rulebook')
-await picture(page, '/rulebook/draft?rule=list-paged', 'draft', async () => {
-  await page.getByLabel('Level').selectOption('MUST')
-  await page.getByRole('button', { name: 'Measure it' }).click()
-  await page.getByRole('button', { name: 'Measure again' }).waitFor()
+await picture(page, '/traffic?api=connections-and-permits&period=7d', 'traffic', async () => {
+  await page.locator('.main-svg').first().waitFor()
 })
 await page.goto(`${address}/promotions?state=waiting`)
 await page.locator('table a').first().click()

@@ -89,7 +89,6 @@ const isShort = (value: unknown) => value !== undefined && show(value).length <=
 const isBeside = ({ before, after }: { before: unknown; after: unknown }) =>
   isShort(before) && isShort(after)
 const fileOf = addressOf('exportLedger')
-const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
 </script>
 
 <template>
@@ -169,7 +168,7 @@ const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
           </td>
           <td class="nowrap" :title="entry.at">{{ moment(entry.at) }}</td>
           <td>{{ entry.actorName ?? entry.actor }}</td>
-          <td>{{ phrase(entry.action) }}</td>
+          <td>{{ actionWords(entry.action) }}</td>
           <td class="mono small">{{ entry.subject }}</td>
           <td class="mono small soft">{{ entry.hash.slice(0, 10) }}</td>
         </tr>
@@ -182,7 +181,7 @@ const phrase = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
       <template v-if="current">
         <h2>Entry {{ current.number }}</h2>
         <p class="soft">
-          {{ current.actor }} · {{ phrase(current.action) }} · {{ current.subject }}<br />{{
+          {{ current.actor }} · {{ actionWords(current.action) }} · {{ current.subject }}<br />{{
             current.at
           }}
         </p>

@@ -86,7 +86,7 @@ const title = computed(
 const titleOf = (row: TrafficRow) =>
   by.value === 'api' && row.key
     ? (register.value?.items.find(({ api: slug }) => slug === row.key)?.title ?? row.key)
-    : keyWords(by.value, row.label)
+    : keyWords(by.value, row.key)
 const stray = computed(() => rows.value.filter(isStray))
 const idle = computed(() => rows.value.filter(({ standing }) => standing === 'idle'))
 const told = computed(() => rows.value.some(({ standing }) => standing))
@@ -132,8 +132,8 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
     <p v-if="page" class="sentence">
       {{ title ?? (narrowed ? 'What is chosen' : 'The gateways') }} answered
       <b>{{ count(page.total.calls, 'request') }}</b> in {{ periodWords[period]
-      }}<template v-if="beside(page.total.calls, page.before.calls)"
-        >, {{ beside(page.total.calls, page.before.calls) }}</template
+      }}<template v-if="beside(page.total.calls, page.before?.calls)"
+        >, {{ beside(page.total.calls, page.before?.calls) }}</template
       >,
       <button
         class="ochre"
@@ -252,6 +252,7 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
         v-if="current"
         :key="`${by} ${current.api} ${current.key}`"
         :row="current"
+        :title="titleOf(current)"
         :by="by"
         :query="query"
       />
@@ -265,8 +266,12 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
   overflow-wrap: anywhere;
   min-width: 130px;
 }
+.name button {
+  text-align: left;
+}
 .end {
   text-align: right;
+  white-space: nowrap;
 }
 .faint td {
   color: var(--soft);

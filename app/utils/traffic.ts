@@ -38,14 +38,15 @@ export const errorsOf = ({ refused, failed }: Pick<TrafficFigures, 'refused' | '
 
 /** `0.2 %`; less than that, but more than nothing, is said so. */
 export function shareOf(part: number, whole: number): string {
-  if (whole === 0 || part === 0) return '0 %'
+  if (whole === 0 || part === 0) return '0\u00a0%'
   const percent = (100 * part) / whole
-  return percent < 0.1 ? '< 0.1 %' : `${percent.toFixed(percent < 10 ? 1 : 0)} %`
+  return percent < 0.1 ? '<\u00a00.1\u00a0%' : `${percent.toFixed(percent < 10 ? 1 : 0)}\u00a0%`
 }
 
 /** How a figure went beside the period before: `12 % more`; nothing where nothing was before. */
-export function beside(now: number, before: number): string {
-  if (before === 0) return ''
+export function beside(now: number, before: number | undefined): string {
+  if (before === undefined || before === 0) return ''
+  if (now > 10 * before) return 'more than ten times as many as before'
   const change = Math.round((100 * (now - before)) / before)
   return change === 0
     ? 'as many as before'

@@ -48,6 +48,9 @@ export const markWords = (mark: string, differences = 0) =>
       ? 'the gateway has not been read'
       : 'in step'
 
+/** What the ledger says was done: `placement applied`. */
+export const actionWords = (action: string) => action.replace('.', ' ').replaceAll('-', ' ')
+
 /** What is asked for, beyond a promotion. */
 export const kindWord = ({ kind }: { kind: string }) =>
   ({ change: 'a change', removal: 'removal', 'put-back': 'put back', keep: 'keep what runs' })[

@@ -1,4 +1,4 @@
-import { and, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
+import { and, asc, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
 import type { Grain } from '../../core/traffic/buckets'
 import { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
@@ -33,7 +33,7 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
   const period = periodAt(query.period ?? '24h', now().getTime())
   const [total, before, points, acts, read, rows] = await Promise.all([
     figuresOf(db, query, period),
-    figuresOf(db, query, periodBefore(period)),
+    figuresBefore(db, query, periodBefore(period)),
     pointsOf(db, query, period),
     actsOf(db, query, period),
     db
@@ -50,7 +50,7 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
     to: new Date(period.to).toISOString(),
     resolution: period.resolution,
     total,
-    before,
+    ...(before && { before }),
     points,
     acts,
     lost: Number(lost),
@@ -150,6 +150,18 @@ async function figuresOf(db: Queries, query: TrafficQuery, period: Period) {
     .leftJoin(apis, ofApi)
     .where(wantedIn(query, grainOf(query), period))
   return toFigures(row as Sums)
+}
+
+/** The figures of a period before; nothing where counting began in it. */
+async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
+  const [first] = await db
+    .select({ at: traffic.at })
+    .from(traffic)
+    .where(eq(traffic.resolution, period.resolution))
+    .orderBy(asc(traffic.at))
+    .limit(1)
+  if (!first || first.at.getTime() > period.from) return undefined
+  return figuresOf(db, query, period)
 }
 
 async function pointsOf(db: Queries, query: TrafficQuery, period: Period): Promise<TrafficPoint[]> {
@@ -297,7 +309,6 @@ async function detailed(
     const at = new Map(found.map((row) => [new Date(row.at).getTime(), Number(row.calls)]))
     return {
       key: name,
-      label: name,
       ...(api !== '' && { api }),
       clients: Number(clients),
       ...toFigures(added(found)),
@@ -376,7 +387,6 @@ function idleOf(
     .filter(([name, { standing }]) => standing === 'approved' && !names.has(name))
     .map(([name, { deprecated }]) => ({
       key: name,
-      label: name,
       clients: 0,
       ...toFigures(added([])),
       line: [],

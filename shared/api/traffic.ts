@@ -136,9 +136,6 @@ export class TrafficRow extends TrafficFigures {
   })
   key!: string
 
-  @text({ says: 'What it is called.', example: 'GET /areas', max: 3000 })
-  label!: string
-
   @text({ says: 'The API it is of.', example: 'supply-interruptions', optional: true })
   api?: string
 
@@ -171,8 +168,11 @@ export class TrafficPage {
   @one(() => TrafficFigures, { says: 'Everything in the period.' })
   total!: TrafficFigures
 
-  @one(() => TrafficFigures, { says: 'Everything in the period of the same length before it.' })
-  before!: TrafficFigures
+  @one(() => TrafficFigures, {
+    says: 'Everything in the period of the same length before it; absent where counting began in it.',
+    optional: true,
+  })
+  before?: TrafficFigures
 
   @many(() => TrafficPoint, { says: 'The parts of the period, the oldest first.' })
   points!: TrafficPoint[]

@@ -89,6 +89,7 @@ describe('traffic', () => {
     expect(page.total).toMatchObject({ calls: 0, refused: 0, failed: 0 })
     expect(page.total.p95).toBeUndefined()
     expect(page.points).toHaveLength(24)
+    expect(page.before).toBeUndefined()
     expect(page.items).toEqual([])
   })
 
@@ -232,6 +233,9 @@ describe('traffic', () => {
     const page = await wren.api.getTraffic({ api, client: 'Alder Homes', period: '30d' })
     expect(page.total).toMatchObject({ calls: 2, failed: 2, broken: 2 })
     expect(page.lost).toBe(2)
+    // What was before is told once it was counted from its beginning.
+    expect((await wren.api.getTraffic({ api, period: '30d' })).before).toBeUndefined()
+    expect((await wren.api.getTraffic({ api, period: '24h' })).before).toMatchObject({ calls: 0 })
     expect((await wren.api.getTraffic({ client: 'Alder Homes', period: '24h' })).total.calls).toBe(
       0,
     )

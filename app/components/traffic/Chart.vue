@@ -32,7 +32,7 @@ const data = computed<Data[]>(() => {
   ]
 })
 /** More would be a thicket. */
-const mostMarked = 8
+const mostMarked = 4
 const marked = computed(() => props.page.acts.slice(-mostMarked))
 const layout = computed<Partial<Layout>>(() => {
   void theme.value
@@ -76,7 +76,7 @@ const says = computed(
         <template v-for="(act, index) in marked" :key="act.entry"
           ><template v-if="index"> · </template
           ><NuxtLink :to="{ path: '/ledger', query: { entry: act.entry } }"
-            >{{ act.action }}, {{ moment(act.at) }}</NuxtLink
+            >{{ actionWords(act.action) }} {{ act.subject }}, {{ moment(act.at) }}</NuxtLink
           ></template
         >.
       </template>

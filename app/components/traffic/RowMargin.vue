@@ -3,7 +3,12 @@ import type { TrafficPage, TrafficQuery, TrafficRow } from '~~/shared/api/traffi
 import type { TrafficDimension } from '~~/shared/words'
 
 /** One row of what was called: its figures, whose calls they are, and what they get. */
-const props = defineProps<{ row: TrafficRow; by: TrafficDimension; query: TrafficQuery }>()
+const props = defineProps<{
+  row: TrafficRow
+  title: string
+  by: TrafficDimension
+  query: TrafficQuery
+}>()
 
 /** What is looked at, this row alone. */
 const own = computed<TrafficQuery>(() => ({
@@ -51,7 +56,7 @@ const link = (more: Record<string, string>) => {
 </script>
 
 <template>
-  <h2>{{ keyWords(by, row.label) }}</h2>
+  <h2>{{ title }}</h2>
   <p v-if="row.standing" :class="isStray(row) ? 'copper-text' : 'soft'">{{ standingWords(row) }}</p>
   <p v-if="!row.calls" class="soft">
     It is approved, and nobody called it in this time: whoever withdraws it stops nobody who was
@@ -102,6 +107,7 @@ const link = (more: Record<string, string>) => {
 
 <style scoped>
 h2 {
+  margin-bottom: 10px;
   overflow-wrap: anywhere;
 }
 .pair {
