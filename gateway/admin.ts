@@ -89,10 +89,11 @@ export function adminApi(
       return json(response, 400, { title: 'The number to go on after is a whole number from 0' })
     // Numbers of another journal mean nothing here.
     const known = url.searchParams.get('journal') ?? journal.id
-    const { journal: id, last, lines } = journal.take(
-      known === journal.id ? after : 0,
-      eventsAtOnce,
-    )
+    const {
+      journal: id,
+      last,
+      lines,
+    } = journal.take(known === journal.id ? after : 0, eventsAtOnce)
     response.writeHead(200, { 'Content-Type': 'application/json' })
     response.end(`{"journal":"${id}","last":${last},"events":[${lines.join(',')}]}`)
   }
