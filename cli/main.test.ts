@@ -2,8 +2,10 @@ import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { Ajv } from 'ajv'
 import { zipSync } from 'fflate'
 import { afterAll, describe, expect, it } from 'vitest'
+import { sarifSchema } from '../tests/support/sarif'
 import type { Inspection } from './inspect'
 
 const folder = mkdtempSync(join(tmpdir(), 'elm-cli-'))
@@ -243,5 +245,74 @@ describe('elm-ledger compare', () => {
     expect(junit).not.toContain('<script>')
     const markdown = run('compare', plain, hostile, '--format', 'markdown').stdout
     expect(markdown).not.toMatch(/^- .*[^\\]<script>/m)
+  })
+})
+
+describe('elm-ledger drift', () => {
+  const route = (backend: string) => `apiVersion: gateway.networking.k8s.io/v1
+kind: HTTPRoute
+metadata: { name: levels, namespace: water }
+spec:
+  hostnames: [inner.example]
+  rules:
+    - matches: [{ path: { type: Exact, value: /levels/v1/levels }, method: GET }]
+      backendRefs: [{ name: ${backend}, port: 8080 }]
+`
+  const file = (name: string, text: string) => {
+    writeFileSync(join(folder, name), text)
+    return join(folder, name)
+  }
+  const intent = file('intent.yaml', route('levels'))
+  const moved = file('moved.yaml', route('archive'))
+  const drift = (running: string[], ...more: string[]) =>
+    run('drift', '--intent', intent, '--running', ...running, ...more)
+
+  it('ends with 0 where nothing differs, and with 1 where something does', () => {
+    expect(drift([intent])).toMatchObject({ status: 0, stdout: '= nothing differs\n' })
+    const { status, stdout } = drift([moved])
+    expect(status).toBe(1)
+    expect(stdout).toContain('≠ GET /levels/v1/levels: backend is served by')
+    expect(stdout).toContain('2 differences')
+  })
+
+  it('writes what differs as JSON, and as SARIF that keeps its schema', () => {
+    expect(JSON.parse(drift([moved], '--format', 'json').stdout)).toMatchObject([
+      {
+        where: 'GET /levels/v1/levels',
+        what: 'backend',
+        intended: expect.stringContaining('levels') as string,
+        running: expect.stringContaining('archive') as string,
+        cause: 'Somebody changed it on the gateway',
+      },
+      { what: 'address', running: 'http://archive.water.svc:8080' },
+    ])
+    const ajv = new Ajv({ strict: false, allErrors: true })
+    const log: unknown = JSON.parse(drift([moved], '--format', 'sarif').stdout)
+    ajv.validate(sarifSchema, log)
+    expect(ajv.errors ?? []).toEqual([])
+    expect(log).toMatchObject({
+      runs: [{ results: [{ ruleId: 'drift', level: 'error' }, { ruleId: 'drift' }] }],
+    })
+  })
+
+  it('reads several files as one, and says what it does not understand', () => {
+    const odd = file(
+      'odd.json',
+      '{"apiVersion":"o.example/v1","kind":"Odd","metadata":{"name":"x"}}',
+    )
+    const { status, stderr } = drift([intent, odd])
+    expect(status).toBe(0)
+    expect(stderr).toMatch(/not understood: .*Odd/)
+  })
+
+  it('ends with 2 for wrong use, and with 3 for what is not readable', () => {
+    expect(drift(['nowhere.yaml'])).toMatchObject({ status: 2, stdout: '' })
+    expect(run('drift', '--intent', intent).status).toBe(2)
+    expect(run('drift', '--intent', '-', '--running', '-').status).toBe(2)
+    expect(drift([intent], '--format', 'xml').status).toBe(2)
+    const broken = file('broken.yaml', 'a: [')
+    const { status, stderr } = drift([broken])
+    expect(status).toBe(3)
+    expect(stderr).toContain('not readable')
   })
 })

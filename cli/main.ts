@@ -3,6 +3,7 @@ import { Command, CommanderError } from 'commander'
 import { JsonList } from '../core/report/list'
 import { addCompare } from './compare'
 import { addConvert } from './convert'
+import { addDrift } from './drift'
 import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
 import { addLint } from './lint'
@@ -49,6 +50,7 @@ program
   .action(runInspect)
 addCompare(program)
 addConvert(program)
+addDrift(program)
 addLint(program)
 addRules(program)
 addSnapshot(program)

@@ -1,30 +1,11 @@
-import { readFileSync, statSync } from 'node:fs'
 import type { Command } from 'commander'
-import { joinDocuments } from '../core/text/yaml-stream'
 import { count } from '../core/text/counted'
-import { WrongUse } from './files'
+import { documentsOf } from './documents'
 import { serverClient, type ServerOptions } from './server'
-
-const mostBytes = 16 * 1024 * 1024
 
 interface PushOptions extends ServerOptions {
   gateway: string
   server: string
-}
-
-/** A document each, whatever the files are: YAML, or JSON, which YAML reads too. */
-function documentsOf(paths: readonly string[]): string {
-  const texts = paths.map((path) => {
-    if (path === '-') return readFileSync(0, 'utf8')
-    const stat = statSync(path, { throwIfNoEntry: false })
-    if (!stat?.isFile()) throw new WrongUse(`There is no file "${path}".`)
-    if (stat.size > mostBytes) throw new WrongUse(`"${path}" is larger than 16 MB.`)
-    return readFileSync(path, 'utf8')
-  })
-  const text = joinDocuments(texts)
-  if (Buffer.byteLength(text) > mostBytes)
-    throw new WrongUse('A snapshot has 16 MB at most: leave out what is not about routes.')
-  return text
 }
 
 async function runPush(paths: string[], options: PushOptions): Promise<void> {

@@ -1,3 +1,4 @@
+import { sarifLog } from '../report/sarif'
 import type { Documents } from '../text/documents'
 import {
   effects,
@@ -214,35 +215,18 @@ function asMarkdown(changes: ReportedChange[], { before, after, fits }: Comparis
 }
 
 function asSarif(changes: ReportedChange[], { version }: ComparisonFrame): string {
-  const levels: Record<Effect, string> = { breaking: 'error', risky: 'warning', safe: 'note' }
-  const results = changes.map((change) => {
-    const place = placeOf(change)
-    return {
+  const levels = { breaking: 'error', risky: 'warning', safe: 'note' } as const
+  return sarifLog(
+    version,
+    effects.map((id) => ({ id, defaultConfiguration: { level: levels[id] } })),
+    changes.map((change) => ({
       ruleId: change.effect,
       level: levels[change.effect],
-      message: { text: `${change.subject}: ${change.message}` },
-      ...(place && {
-        locations: [
-          {
-            physicalLocation: {
-              artifactLocation: {
-                uri: encodeURI(place.file.replaceAll('\\', '/')).replace(
-                  /[?#]/g,
-                  encodeURIComponent,
-                ),
-              },
-              region: { startLine: place.line, startColumn: place.column },
-            },
-          },
-        ],
-      }),
+      text: `${change.subject}: ${change.message}`,
+      place: placeOf(change),
       ...(change.witness && { properties: { witness: change.witness } }),
-    }
-  })
-  const rules = effects.map((id) => ({ id, defaultConfiguration: { level: levels[id] } }))
-  const driver = { name: 'Elm Ledger', version, rules }
-  const $schema = 'https://json.schemastore.org/sarif-2.1.0.json'
-  return `${JSON.stringify({ $schema, version: '2.1.0', runs: [{ tool: { driver }, columnKind: 'utf16CodeUnits', results }] }, null, 1)}\n`
+    })),
+  )
 }
 
 const xml = (text: string) =>

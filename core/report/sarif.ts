@@ -29,6 +29,41 @@ function fingerprint(text: string): string {
   return hex(a) + hex(b)
 }
 
+/** A result at a place of a file, or at the file. */
+export interface SarifResult {
+  ruleId: string
+  level: 'error' | 'warning' | 'note'
+  text: string
+  /** Lines and columns count from 1. */
+  place: { file: string; line?: number; column?: number } | null
+  properties?: object
+}
+
+/** A whole log, where all results are known at once. */
+export function sarifLog(version: string, rules: object[], results: SarifResult[]): string {
+  const driver = { name: 'Elm Ledger', version, rules }
+  const placed = results.map(({ ruleId, level, text, place, properties }) => ({
+    ruleId,
+    level,
+    message: { text },
+    ...(place && {
+      locations: [
+        {
+          physicalLocation: {
+            artifactLocation: { uri: uriOf(place.file) },
+            ...(place.line !== undefined && {
+              region: { startLine: place.line, startColumn: place.column },
+            }),
+          },
+        },
+      ],
+    }),
+    ...(properties && { properties }),
+  }))
+  const run = { tool: { driver }, columnKind: 'utf16CodeUnits', results: placed }
+  return `${JSON.stringify({ $schema: schema, version: '2.1.0', runs: [run] }, null, 1)}\n`
+}
+
 /** The Static Analysis Results Interchange Format, version 2.1.0. */
 export function sarifReport({ edition, level: least, version, at }: ReportFrame): ReportWriter {
   const rules = [...edition.rules.map(described), validity]
