@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { TrafficPage, TrafficQuery, TrafficRow } from '~~/shared/api/traffic'
+import type { TrafficQuery, TrafficRow } from '~~/shared/api/traffic'
 import {
   trafficDimensions,
   trafficPeriods,
@@ -11,14 +11,12 @@ import { useSession } from '~/stores/session'
 const names = [
   'api',
   'team',
-  'version',
   'stage',
   'placement',
   'gateway',
   'operation',
   'client',
-  'status',
-  'step',
+  'ended',
 ] as const
 const { filters, set, clear } = useFilters([...names, 'period', 'by'] as const)
 const session = useSession()
@@ -35,37 +33,21 @@ const by = computed<TrafficDimension>(() =>
       ? 'operation'
       : 'api',
 )
-const query = computed<TrafficQuery>(() => {
-  const { status, ...rest } = filters.value
-  const asked = Object.fromEntries(
-    names.flatMap((name) => (name !== 'status' && rest[name] ? [[name, rest[name]]] : [])),
-  )
-  return {
-    ...asked,
-    period: period.value,
-    ...(/^\d{3}$/.test(status) && { status: Number(status) }),
-  }
-})
+const query = computed<TrafficQuery>(() => ({
+  ...Object.fromEntries(names.map((name) => [name, filters.value[name] || undefined])),
+  period: period.value,
+}))
 
-const page = shallowRef<TrafficPage>()
-const rows = shallowRef<TrafficRow[]>([])
-const { refusal, act } = useLatest()
-const load = (more = false) =>
-  act(
-    () =>
-      api.getTraffic({
-        ...query.value,
-        by: by.value,
-        limit: 100,
-        ...(more && { cursor: page.value?.nextCursor }),
-      }),
-    (found) => {
-      rows.value = more ? [...rows.value, ...found.items] : found.items
-      page.value = found
-    },
-  )
+const {
+  page,
+  items: rows,
+  refusal,
+  load,
+  refresh,
+  more,
+} = usePages(100, (asked) => api.getTraffic({ ...query.value, by: by.value, ...asked }))
 watch([query, by], () => void load(), { immediate: true })
-useChanges(() => load(), ['traffic', 'placement', 'api'])
+useChanges(refresh, ['traffic', 'placement', 'api'])
 const { data: register } = useLoad(() => api.listApis(), ['api'])
 const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
 
@@ -73,7 +55,7 @@ const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
 function into(row: TrafficRow) {
   if (row.key === '' || row.calls === 0) return
   void set({
-    [by.value]: row.key,
+    [filterOf[by.value]]: row.key,
     ...(row.api && { api: row.api }),
     by: nextDimension[by.value],
   })
@@ -114,11 +96,11 @@ const chips = computed(() => [
     label: 'Gateway',
     options: choicesOf((gateways.value?.items ?? []).map(({ name }) => name)),
   },
-  ...(['version', 'placement', 'operation', 'client', 'status', 'step'] as const)
+  ...(['placement', 'operation', 'client', 'ended'] as const)
     .filter((name) => filters.value[name] !== '')
     .map((name) => ({
       name,
-      label: name === 'step' ? 'Ended at' : name.charAt(0).toUpperCase() + name.slice(1),
+      label: name.charAt(0).toUpperCase() + name.slice(1),
       options: choicesOf([filters.value[name]]),
     })),
 ])
@@ -245,7 +227,7 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
       </tbody>
     </table>
     <p v-if="page?.nextCursor">
-      <button class="ghost" @click="load(true)">More</button>
+      <button class="ghost" @click="more()">More</button>
     </p>
     <template #margin>
       <TrafficRowMargin

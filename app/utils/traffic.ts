@@ -1,4 +1,4 @@
-import type { TrafficFigures, TrafficPage, TrafficRow } from '~~/shared/api/traffic'
+import type { TrafficPage, TrafficQuery, TrafficRow, TrafficSummary } from '~~/shared/api/traffic'
 import type { TrafficDimension, TrafficPeriod } from '~~/shared/words'
 
 export const periodWords: Record<TrafficPeriod, string> = {
@@ -20,6 +20,18 @@ export const dimensionWords: Record<TrafficDimension, string> = {
   step: 'step it ended at',
 }
 
+/** The filter that narrows to one of them. */
+export const filterOf = {
+  operation: 'operation',
+  api: 'api',
+  placement: 'placement',
+  stage: 'stage',
+  client: 'client',
+  gateway: 'gateway',
+  status: 'ended',
+  step: 'ended',
+} as const satisfies Record<TrafficDimension, keyof TrafficQuery>
+
 /** What is looked at next where one thing is chosen. */
 export const nextDimension: Record<TrafficDimension, TrafficDimension> = {
   operation: 'client',
@@ -33,7 +45,7 @@ export const nextDimension: Record<TrafficDimension, TrafficDimension> = {
 }
 
 /** What was answered as an error. */
-export const errorsOf = ({ refused, failed }: Pick<TrafficFigures, 'refused' | 'failed'>) =>
+export const errorsOf = ({ refused, failed }: Pick<TrafficSummary, 'refused' | 'failed'>) =>
   refused + failed
 
 /** `0.2 %`; less than that, but more than nothing, is said so. */

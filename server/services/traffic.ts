@@ -4,7 +4,7 @@ import { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
 import type {
   TrafficAct,
-  TrafficFigures,
+  TrafficSummary,
   TrafficPage,
   TrafficPoint,
   TrafficQuery,
@@ -62,9 +62,9 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
 /** The coarsest counts that can tell what is asked for. */
 function grainOf(query: TrafficQuery, by?: TrafficDimension): Grain {
   if (query.operation || query.client || by === 'operation' || by === 'client') return 'operation'
-  const { api, team, version, stage, placement } = query
+  const { api, team, stage, placement } = query
   const isOfAll = by === undefined || by === 'gateway' || by === 'status' || by === 'step'
-  return api || team || version || stage || placement || !isOfAll ? 'placement' : 'gateway'
+  return api || team || stage || placement || !isOfAll ? 'placement' : 'gateway'
 }
 
 const wantedIn = (query: TrafficQuery, grain: Grain, { from, to, resolution }: Period) =>
@@ -75,15 +75,21 @@ const wantedIn = (query: TrafficQuery, grain: Grain, { from, to, resolution }: P
     eq(trafficSeries.grain, grain),
     query.api ? eq(apis.slug, query.api) : undefined,
     query.team ? eq(teamName(apis.teamId), query.team) : undefined,
-    query.version ? eq(trafficSeries.version, query.version) : undefined,
     query.stage ? eq(trafficSeries.stage, query.stage) : undefined,
     query.placement ? eq(trafficSeries.placement, query.placement) : undefined,
     query.gateway ? eq(trafficSeries.gateway, query.gateway) : undefined,
     query.operation ? eq(trafficSeries.operation, query.operation) : undefined,
     query.client ? eq(trafficSeries.client, query.client) : undefined,
-    query.status ? eq(trafficSeries.status, query.status) : undefined,
-    query.step ? eq(trafficSeries.step, query.step) : undefined,
+    endedSo(query.ended),
   )
+
+/** A status, or the step that a request was stopped at. */
+const endedSo = (ended: string | undefined) =>
+  ended === undefined
+    ? undefined
+    : /^\d/.test(ended)
+      ? eq(trafficSeries.status, Number(ended))
+      : eq(trafficSeries.step, ended)
 
 const isRefused = sql`${trafficSeries.status} between 400 and 499`
 const isFailed = sql`${trafficSeries.status} >= 500`
@@ -121,7 +127,7 @@ const sums = {
 const merged = (encoded: readonly Buffer[]) =>
   encoded.reduce((all, bytes) => all.merge(Histogram.decode(bytes)), new Histogram())
 
-function toFigures(row: Sums): TrafficFigures {
+function toFigures(row: Sums): TrafficSummary {
   const durations = merged(row.durations)
   const upstream = merged(row.upstream)
   const quantile = (name: string, histogram: Histogram, share: number) => {
@@ -340,7 +346,7 @@ const unknown: Standing = { standing: 'unknown' }
 /** How the operations of one API stand in the ledger, at the placements that are looked at; nothing where it is of many. */
 async function standingsOf(
   db: Queries,
-  { api, placement, stage, version }: TrafficQuery,
+  { api, placement, stage }: TrafficQuery,
 ): Promise<Map<string, Standing> | undefined> {
   if (!api && !placement) return undefined
   const rows = await db
@@ -353,7 +359,6 @@ async function standingsOf(
         api ? eq(apis.slug, api) : undefined,
         placement ? eq(placements.id, placement) : undefined,
         stage ? eq(placements.stage, stage) : undefined,
-        version ? eq(placements.version, version) : undefined,
       ),
     )
   const standings = new Map<string, Standing>()
@@ -381,7 +386,7 @@ function idleOf(
   called: readonly TrafficRow[],
 ): TrafficRow[] {
   // Of some clients or answers alone, what nobody called is not known to be idle.
-  if (query.client || query.status || query.step || query.operation || query.gateway) return []
+  if (query.client || query.ended || query.operation || query.gateway) return []
   const names = new Set(called.map(({ key }) => key))
   return [...standings]
     .filter(([name, { standing }]) => standing === 'approved' && !names.has(name))

@@ -25,9 +25,6 @@ export class TrafficQuery extends PageQuery {
   @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
   team?: string
 
-  @text({ says: 'Only of this version.', example: '2.4.1', optional: true })
-  version?: string
-
   @text({ says: 'Only in this stage.', example: 'Live', optional: true })
   stage?: string
 
@@ -52,15 +49,18 @@ export class TrafficQuery extends PageQuery {
   })
   client?: string
 
-  @whole({ says: 'Only those answered with this status.', example: 429, optional: true })
-  status?: number
-
-  @text({ says: 'Only those stopped at this step.', example: 'limit', optional: true })
-  step?: string
+  @text({
+    says: 'Only those that ended so: answered with a status, or stopped at a step.',
+    example: '429',
+    pattern: /^(?:\d{3}|[a-z]{1,20})$/,
+    otherwise: 'How a request ended is a status such as 429, or a step such as limit',
+    optional: true,
+  })
+  ended?: string
 }
 
 /** Times in milliseconds, to within 5 %; absent where nothing was called. */
-export class TrafficFigures {
+export class TrafficSummary {
   @whole({ says: 'Requests that ended.', example: 412_880 })
   calls!: number
 
@@ -128,7 +128,7 @@ export class TrafficAct {
   actor!: string
 }
 
-export class TrafficRow extends TrafficFigures {
+export class TrafficRow extends TrafficSummary {
   @text({
     says: 'What names it in a filter; empty for what has no name.',
     example: 'GET /areas',
@@ -165,14 +165,14 @@ export class TrafficPage {
   @choice(['minute', 'hour', 'day'], { says: 'How long a part of the period is.' })
   resolution!: 'minute' | 'hour' | 'day'
 
-  @one(() => TrafficFigures, { says: 'Everything in the period.' })
-  total!: TrafficFigures
+  @one(() => TrafficSummary, { says: 'Everything in the period.' })
+  total!: TrafficSummary
 
-  @one(() => TrafficFigures, {
+  @one(() => TrafficSummary, {
     says: 'Everything in the period of the same length before it; absent where counting began in it.',
     optional: true,
   })
-  before?: TrafficFigures
+  before?: TrafficSummary
 
   @many(() => TrafficPoint, { says: 'The parts of the period, the oldest first.' })
   points!: TrafficPoint[]

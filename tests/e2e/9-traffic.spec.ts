@@ -20,7 +20,7 @@ test('traffic is told apart from the estate down to whose calls they are, beside
   await expect(margin(page)).toContainText('Refused (4xx)')
   await expectAccessible(page)
   await margin(page).getByRole('link', { name: '404' }).click()
-  await expect(page).toHaveURL(/status=404/)
+  await expect(page).toHaveURL(/ended=404/)
   await expect(page.getByRole('cell', { name: 'Match', exact: true })).toBeVisible()
   await page.getByRole('button', { name: 'Clear' }).click()
   await expect(page.locator('.sentence')).toContainText('The gateways answered')

@@ -154,6 +154,10 @@ describe('traffic', () => {
     expect(nobodys).toMatchObject({ calls: 1, refused: 1 })
     const { items: steps } = await wren.api.getTraffic({ by: 'step' })
     expect(steps.find(({ key }) => key === 'match')).toMatchObject({ calls: 3, refused: 3 })
+    expect((await wren.api.getTraffic({ ended: 'match' })).total.calls).toBe(3)
+    const { items: statuses } = await wren.api.getTraffic({ by: 'status' })
+    for (const { key, calls } of statuses)
+      expect((await wren.api.getTraffic({ ended: key })).total.calls).toBe(calls)
   })
 
   it('names what was done meanwhile', async () => {
@@ -259,7 +263,7 @@ describe('traffic', () => {
   it('is refused where it is asked for wrongly', async () => {
     expect((await wren.call('GET', '/traffic?period=2w')).status).toBe(422)
     expect((await wren.call('GET', '/traffic?by=colour')).status).toBe(422)
-    expect((await wren.call('GET', '/traffic?status=abc')).status).toBe(422)
+    expect((await wren.call('GET', '/traffic?ended=4711')).status).toBe(422)
   })
 
   it('counts in every grain and resolution the same', async () => {

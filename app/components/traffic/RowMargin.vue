@@ -13,7 +13,7 @@ const props = defineProps<{
 /** What is looked at, this row alone. */
 const own = computed<TrafficQuery>(() => ({
   ...props.query,
-  ...(props.by === 'status' ? { status: Number(props.row.key) } : { [props.by]: props.row.key }),
+  [filterOf[props.by]]: props.row.key,
   ...(props.row.api && { api: props.row.api }),
 }))
 /** Nothing without a name can be asked for by it. */
@@ -97,7 +97,7 @@ const link = (more: Record<string, string>) => {
       <template v-if="by !== 'status'">
         <h3>What they get</h3>
         <div v-for="status in parts.statuses.items" :key="status.key" class="pair">
-          <NuxtLink :to="link({ status: status.key, by: 'step' })">{{ status.key }}</NuxtLink>
+          <NuxtLink :to="link({ ended: status.key, by: 'step' })">{{ status.key }}</NuxtLink>
           <b>{{ figure(status.calls) }}</b>
         </div>
       </template>

@@ -118,27 +118,15 @@ const chips = computed(() => [
 <template>
   <Leaf>
     <h1>Findings</h1>
-    <p v-if="register" class="sentence">
-      In the newest revisions of {{ count(register.items.length, 'API') }}:
-      <button
-        class="copper"
-        :aria-pressed="filters.level === 'MUST'"
-        @click="toggle('level', 'MUST')"
-      >
-        {{ figure(inEstate('must')) }} at MUST</button
-      >,
-      <button
-        class="ochre"
-        :aria-pressed="filters.level === 'SHOULD'"
-        @click="toggle('level', 'SHOULD')"
-      >
-        {{ figure(inEstate('should')) }} at SHOULD
-      </button>
-      and
-      <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
-        {{ figure(inEstate('may')) }} at MAY</button
-      >.
-    </p>
+    <FindingsLevelSentence
+      v-if="register"
+      :must="inEstate('must')"
+      :should="inEstate('should')"
+      :may="inEstate('may')"
+      :level="filters.level"
+      @toggle="toggle('level', $event)"
+      >In the newest revisions of {{ count(register.items.length, 'API') }}:</FindingsLevelSentence
+    >
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { isRuntimeKind, levels } from '~~/core/rules/model'
-import type { PlacementFindingItem, PlacementFindingPage } from '~~/shared/api/placements'
+import type { PlacementFindingItem } from '~~/shared/api/placements'
 import { useSession } from '~/stores/session'
 
 const { filters, set, toggle, clear, any } = useFilters([
@@ -14,28 +14,25 @@ const { filters, set, toggle, clear, any } = useFilters([
 ] as const)
 const session = useSession()
 const changes = ['placement', 'policy', 'gateway', 'waiver', 'rulebook', 'api', 'stage'] as const
-const page = shallowRef<PlacementFindingPage>()
-const findings = shallowRef<PlacementFindingItem[]>([])
-const { refusal, act } = useLatest()
 /** What counts comes first; what was waived is a filter away. */
-const load = (more = false) =>
-  act(
-    () =>
-      api.listFindingsAtPlacements({
-        ...filters.value,
-        status:
-          filters.value.status === 'all' ? undefined : (filters.value.status as 'waived') || 'open',
-        level: (filters.value.level as PlacementFindingItem['level']) || undefined,
-        limit: 200,
-        ...(more && { cursor: page.value?.nextCursor }),
-      }),
-    (found) => {
-      findings.value = more ? [...findings.value, ...found.items] : found.items
-      page.value = found
-    },
-  )
+const {
+  page,
+  items: findings,
+  refusal,
+  load,
+  refresh,
+  more,
+} = usePages(200, (asked) => {
+  const { status, level, ...rest } = filters.value
+  return api.listFindingsAtPlacements({
+    ...rest,
+    status: status === 'all' ? undefined : status === 'waived' ? 'waived' : 'open',
+    level: levels.find((one) => one === level),
+    ...asked,
+  })
+})
 watch(filters, () => void load(), { immediate: true })
-useChanges(() => load(), [...changes])
+useChanges(refresh, [...changes])
 const { data: register } = useLoad(() => api.listApis(), ['api'])
 const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
@@ -52,7 +49,7 @@ const done = ref('')
 async function tell(says: string) {
   waiving.value = undefined
   done.value = says
-  await load()
+  await refresh()
 }
 
 const chips = computed(() => [
@@ -97,27 +94,16 @@ const chips = computed(() => [
 <template>
   <Leaf>
     <h1>Findings</h1>
-    <p v-if="page" class="sentence">
-      At {{ count(page.placements, 'placement') }}, by the rules about what runs:
-      <button
-        class="copper"
-        :aria-pressed="filters.level === 'MUST'"
-        @click="toggle('level', 'MUST')"
-      >
-        {{ figure(page.must) }} at MUST</button
-      >,
-      <button
-        class="ochre"
-        :aria-pressed="filters.level === 'SHOULD'"
-        @click="toggle('level', 'SHOULD')"
-      >
-        {{ figure(page.should) }} at SHOULD
-      </button>
-      and
-      <button :aria-pressed="filters.level === 'MAY'" @click="toggle('level', 'MAY')">
-        {{ figure(page.may) }} at MAY</button
-      >.
-    </p>
+    <FindingsLevelSentence
+      v-if="page"
+      :must="page.must"
+      :should="page.should"
+      :may="page.may"
+      :level="filters.level"
+      @toggle="toggle('level', $event)"
+      >At {{ count(page.placements, 'placement') }}, by the rules about what
+      runs:</FindingsLevelSentence
+    >
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
@@ -168,7 +154,7 @@ const chips = computed(() => [
       </tbody>
     </table>
     <p v-if="page?.nextCursor">
-      <button class="ghost" @click="load(true)">More findings</button>
+      <button class="ghost" @click="more()">More findings</button>
     </p>
     <WaiverDialog v-if="waiving" :findings="excusing" @close="waiving = undefined" @asked="tell" />
     <template #margin>
