@@ -48,10 +48,8 @@ const times = computed(() =>
   ].filter((pair): pair is [string, number] => pair[1] !== undefined),
 )
 const link = (more: Record<string, string>) => {
-  const query = Object.fromEntries(
-    Object.entries({ ...own.value, ...more }).map(([name, value]) => [name, String(value)]),
-  )
-  return { path: '/traffic', query }
+  const asked = Object.entries({ ...own.value, ...more }).filter(([, value]) => value !== undefined)
+  return { path: '/traffic', query: Object.fromEntries(asked) }
 }
 </script>
 
