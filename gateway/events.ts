@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net'
 import { isStopped } from '../core/runtime/explain'
-import { bareType, namesTold, shapeOf, type TrafficEvent } from '../core/traffic/event'
+import { mediaTypeOf } from '../core/runtime/media'
+import { namesTold, shapeOf, type TrafficEvent } from '../core/traffic/event'
 import { readQuery } from './fields'
 import type { Passage } from './passage'
 
@@ -31,13 +32,16 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     ...(upstreamMs !== undefined && { upstreamMs: Math.round(upstreamMs * 10) / 10 }),
     bytesIn: Math.max(0, now.read - before.read),
     bytesOut: Math.max(0, now.written - before.written),
-    requestType: bareType(request.headers['content-type'] ?? ''),
-    responseType: bareType(passage.responseType),
+    requestType: typeTold(request.headers['content-type']),
+    responseType: typeTold(passage.responseType),
     query: query === '' ? [] : namesTold(readQuery(query).map(({ name }) => name)),
     members: namesTold(passage.members),
     breaks: breaksOf(passage.breaks),
   }
 }
+
+/** A media type as an event has it: no longer than one is. */
+const typeTold = (contentType: string | undefined) => mediaTypeOf(contentType).slice(0, 100)
 
 const breaksOf = ({ request, response }: Passage['breaks']): TrafficEvent['breaks'] =>
   request && response ? 'both' : request ? 'request' : response ? 'response' : ''

@@ -47,10 +47,6 @@ export const namesTold = (names: Iterable<string>): string[] =>
     .slice(0, mostNames)
     .map((name) => name.slice(0, longestName))
 
-/** `application/json` of `application/json; charset=utf-8`. */
-export const bareType = (type: string): string =>
-  (type.split(';')[0] ?? '').trim().toLowerCase().slice(0, 100)
-
 /**
  * The shape of a path that no route took: `/areas/*` of `/areas/4711`. A segment with a digit, or longer than a word is,
  * is somebody's data, but for a version's.

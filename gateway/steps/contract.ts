@@ -5,11 +5,10 @@ import {
   type Described,
   type DescribedParameter,
 } from '../../core/runtime/described'
-import { isJsonType, isXmlType } from '../../core/runtime/media'
+import { isJsonType, isXmlType, mediaTypeOf } from '../../core/runtime/media'
 import type { Route } from '../../core/runtime/routes'
 import { plainSegment } from '../../core/runtime/target'
 import { isObject } from '../../core/text/values'
-import { bareType } from '../../core/traffic/event'
 import { readBody } from '../body'
 import { readCookies, readQuery } from '../fields'
 import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
@@ -83,7 +82,7 @@ const mostNamed = 64 * 1024
 
 /** Names of the members of an object of JSON. */
 function membersOf(type: string | undefined, body: string): string[] {
-  if (body.length > mostNamed || !isJsonType(bareType(type ?? ''))) return []
+  if (body.length > mostNamed || !isJsonType(mediaTypeOf(type))) return []
   try {
     const value: unknown = JSON.parse(body)
     return isObject(value) ? Object.keys(value) : []

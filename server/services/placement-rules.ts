@@ -17,7 +17,7 @@ import { apiOf, findPlacement } from './apply'
 import { findApi, type ApiRow } from './catalog'
 import type { Context } from './context'
 import { notFound } from './failure'
-import { dayOf, factsOf, factsOfAll } from './known'
+import { dayOf, factsOfAll } from './known'
 import { pageFrom } from './paging'
 import { toSpec } from './placements'
 import { currentEdition } from './rulebooks'
@@ -79,24 +79,19 @@ export class PlacementRules {
     now: Date,
     another?: Edition,
   ): Promise<PlacementRules> {
-    const [edition, facts, ground, excused] = await Promise.all([
-      another ?? currentEdition(db, api.team),
-      factsOf(db, api, now),
-      readGround(db),
-      waiversOf(db, [api], dayOf(now)),
-    ])
-    return new PlacementRules(api, edition, facts, ground, excused)
+    return (await PlacementRules.readAll(db, [api], now, another)).get(api.id)!
   }
 
-  /** Those of several APIs by the ids of these, each by the edition in force for its team. */
+  /** Those of several APIs by the ids of these, each by the edition in force for its team, or all by another one. */
   static async readAll(
     db: Queries,
     list: readonly ApiRow[],
     now: Date,
+    another?: Edition,
   ): Promise<Map<number, PlacementRules>> {
     const teams = [...new Set(list.map(({ team }) => team))]
     const [editions, facts, ground, excused] = await Promise.all([
-      Promise.all(teams.map((team) => currentEdition(db, team))),
+      Promise.all(teams.map(async (team) => another ?? (await currentEdition(db, team)))),
       factsOfAll(db, list, now),
       readGround(db),
       waiversOf(db, list, dayOf(now)),

@@ -10,6 +10,7 @@ import {
 } from '../../core/traffic/buckets'
 import type { TrafficEvent } from '../../core/traffic/event'
 import { Histogram } from '../../core/traffic/histogram'
+import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
 import { eventCursors, gateways, placements, traffic, trafficSeries } from '../db/schema'
 import { takeEvents, type EventBatch, type GatewayAddress } from '../gateways/admin-api'
@@ -211,13 +212,13 @@ async function seriesIds(
   const missing = [...wanted].filter(([digest]) => !found.has(digest))
   if (missing.length === 0) return found
   const places = new Map(standing.map((one) => [one.id, one]))
-  await inPieces(missing, (piece) =>
-    tx.insert(trafficSeries).values(
-      piece.map(([digest, series]) => {
-        const at = places.get(series.placement)
-        return { ...series, digest, gateway, apiId: at?.apiId ?? null, stage: at?.stage ?? '' }
-      }),
-    ),
+  await insertMany(
+    tx,
+    trafficSeries,
+    missing.map(([digest, series]) => {
+      const at = places.get(series.placement)
+      return { ...series, digest, gateway, apiId: at?.apiId ?? null, stage: at?.stage ?? '' }
+    }),
   )
   return known()
 }
@@ -276,9 +277,4 @@ async function writeBuckets(tx: Transaction, buckets: readonly Kept[]): Promise<
     on conflict (resolution, at, series) do update set
       calls = excluded.calls, broken = excluded.broken, bytes_in = excluded.bytes_in,
       bytes_out = excluded.bytes_out, durations = excluded.durations, upstream = excluded.upstream`)
-}
-
-/** A statement has no more parameters than a database takes. */
-async function inPieces<T>(all: readonly T[], act: (piece: T[]) => PromiseLike<unknown>) {
-  for (let from = 0; from < all.length; from += 2000) await act(all.slice(from, from + 2000))
 }

@@ -31,10 +31,9 @@ const usualLimit = 100
 export async function readTraffic({ db, now }: Context, query: TrafficQuery): Promise<TrafficPage> {
   const by = query.by ?? 'api'
   const period = periodAt(query.period ?? '24h', now().getTime())
-  const [total, before, points, acts, read, rows] = await Promise.all([
-    figuresOf(db, query, period),
+  const [figures, before, acts, read, rows] = await Promise.all([
+    figuresIn(db, query, period),
     figuresBefore(db, query, periodBefore(period)),
-    pointsOf(db, query, period),
     actsOf(db, query, period),
     db
       .select({
@@ -49,9 +48,8 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
     from: new Date(period.from).toISOString(),
     to: new Date(period.to).toISOString(),
     resolution: period.resolution,
-    total,
+    ...figures,
     ...(before && { before }),
-    points,
     acts,
     lost: Number(lost),
     ...(readAt && { readAt: new Date(readAt).toISOString() }),
@@ -148,16 +146,6 @@ function toFigures(row: Sums): TrafficSummary {
   }
 }
 
-async function figuresOf(db: Queries, query: TrafficQuery, period: Period) {
-  const [row] = await db
-    .select(sums)
-    .from(traffic)
-    .innerJoin(trafficSeries, ofSeries)
-    .leftJoin(apis, ofApi)
-    .where(wantedIn(query, grainOf(query), period))
-  return toFigures(row as Sums)
-}
-
 /** The figures of a period before; nothing where counting began in it. */
 async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
   const [first] = await db
@@ -167,24 +155,24 @@ async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
     .orderBy(asc(traffic.at))
     .limit(1)
   if (!first || first.at.getTime() > period.from) return undefined
-  return figuresOf(db, query, period)
+  return (await figuresIn(db, query, period)).total
 }
 
-async function pointsOf(db: Queries, query: TrafficQuery, period: Period): Promise<TrafficPoint[]> {
-  const rows = await db
-    .select({
-      at: sql<Date>`${traffic.at}`.as('at'),
-      calls: calls.as('calls'),
-      refused: refused.as('refused'),
-      failed: failed.as('failed'),
-    })
+/** The figures of a period as a whole, and of each of its parts. */
+async function figuresIn(
+  db: Queries,
+  query: TrafficQuery,
+  period: Period,
+): Promise<Pick<TrafficPage, 'total' | 'points'>> {
+  const rows = (await db
+    .select({ at: sql<Date>`${traffic.at}`.as('at'), ...sums })
     .from(traffic)
     .innerJoin(trafficSeries, ofSeries)
     .leftJoin(apis, ofApi)
     .where(wantedIn(query, grainOf(query), period))
-    .groupBy(traffic.at)
+    .groupBy(traffic.at)) as (Sums & { at: Date })[]
   const known = new Map(rows.map((row) => [new Date(row.at).getTime(), row]))
-  return partsOf(period).map((at) => {
+  const points = partsOf(period).map((at): TrafficPoint => {
     const row = known.get(at)
     return {
       at: new Date(at).toISOString(),
@@ -193,6 +181,7 @@ async function pointsOf(db: Queries, query: TrafficQuery, period: Period): Promi
       failed: Number(row?.failed ?? 0),
     }
   })
+  return { total: toFigures(added(rows)), points }
 }
 
 /** What the ledger says was done to what is looked at; of everything, only what was done at gateways. */
