@@ -1,11 +1,12 @@
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { eq, min } from 'drizzle-orm'
+import type { Operation } from '../core/contract/model'
 import { joinPaths, scopesOf, type PlacementSpec } from '../core/runtime/placement'
 import { credentialFields, isOpen } from '../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../core/runtime/resolve'
 import type { TrafficEvent } from '../core/traffic/event'
-import { gateways, keys, ledger, placements } from '../server/db/schema'
+import { gateways, keys, ledger, parts, placements } from '../server/db/schema'
 import type { Services } from '../server/services/context'
 import { Scopes } from '../server/services/scopes'
 import { countEvents } from '../server/services/traffic-intake'
@@ -40,6 +41,25 @@ const strangers: Record<string, { operation: string; client: string }[]> = {
   ],
 }
 
+/** What one client meets at its limit every morning: so many requests too many, at each gateway. */
+const mornings: Record<string, { client: string; hour: number; calls: number }> = {
+  'supply-interruptions-live-1': { client: 'Alder Homes', hour: 6, calls: 4 },
+}
+
+/** A withheld operation that somebody opened on one gateway by hand, and who has called it since. */
+const opened = {
+  placement: 'supply-interruptions-live-1',
+  gateway: 'north-edge',
+  operation: 'GET /interruptions/export',
+  client: 'County flood desk',
+}
+
+/** Operations that backends do not do as their definitions say: what they answer instead. */
+const strayed: Record<string, Record<string, number>> = {
+  'tanker-dispatch': { 'GET /tankers/{tankerId}': 404 },
+  'hydrant-register': { 'POST /hydrants': 202 },
+}
+
 interface Placed {
   id: string
   version: string
@@ -49,10 +69,12 @@ interface Placed {
   /** Since when, in milliseconds since 1970. */
   since: number
   clients: string[]
+  /** What the definition says of a success, by operation. */
+  successes: ReadonlyMap<string, number>
 }
 
 async function placedIn({ db }: Services): Promise<Placed[]> {
-  const [rows, begun, known] = await Promise.all([
+  const [rows, begun, known, described] = await Promise.all([
     db.select().from(placements),
     db
       .select({ id: ledger.subject, at: min(ledger.at) })
@@ -62,9 +84,21 @@ async function placedIn({ db }: Services): Promise<Placed[]> {
       .select({ placement: keys.placementId, name: keys.name })
       .from(keys)
       .where(eq(keys.state, 'active')),
+    db
+      .select({ revision: parts.revisionId, detail: parts.detail })
+      .from(parts)
+      .where(eq(parts.kind, 'operation')),
   ])
+  const successes = new Map<number, Map<string, number>>()
+  for (const { revision, detail } of described) {
+    const { method, path, responses } = detail as Operation
+    const success = responses.find(({ status }) => /^2\d\d$/.test(status))
+    const own = successes.get(revision) ?? new Map<string, number>()
+    successes.set(revision, own)
+    if (success) own.set(nameOf({ method: method.toUpperCase(), path }), Number(success.status))
+  }
   const since = new Map(begun.map(({ id, at }) => [id, at?.getTime() ?? 0]))
-  return rows.map(({ id, version, stage, group, spec, appliedAt }) => ({
+  return rows.map(({ id, version, stage, group, spec, appliedAt, revisionId }) => ({
     id,
     version,
     stage,
@@ -72,6 +106,7 @@ async function placedIn({ db }: Services): Promise<Placed[]> {
     spec,
     since: since.get(id) ?? appliedAt.getTime(),
     clients: known.filter(({ placement }) => placement === id).map(({ name }) => name),
+    successes: successes.get(revisionId) ?? new Map<string, number>(),
   }))
 }
 
@@ -84,7 +119,7 @@ export async function seedTraffic(services: Services): Promise<void> {
     const here = placed.filter((placement) => placement.group === group)
     const journal = `history-${name}`
     let seq = 0
-    for (const events of inPieces(historyOf(here, now, chance(index + 1)))) {
+    for (const events of inPieces(historyOf(name, here, now, chance(index + 1)))) {
       const numbered = events.map((event) => ({ ...event, seq: ++seq }))
       const from = { journal, seq: seq - events.length }
       await countEvents(services, { name, group }, from.seq === 0 ? undefined : from, {
@@ -107,6 +142,7 @@ function* inPieces<T>(all: Iterable<T>): Generator<T[]> {
 }
 
 function* historyOf(
+  gateway: string,
   placed: readonly Placed[],
   now: number,
   random: () => number,
@@ -120,8 +156,57 @@ function* historyOf(
         const moment = Math.min(now - 1000, at + Math.floor(random() * hour))
         yield callOf(placement, moment, now, random)
       }
+      yield* incidentsOf(gateway, placement, at, now, random)
     }
 }
+
+/** What the ledger explains: a client at its limit, and an operation that is served past it. */
+function* incidentsOf(
+  gateway: string,
+  { id, version }: Placed,
+  at: number,
+  now: number,
+  random: () => number,
+): Generator<Omit<TrafficEvent, 'seq'>> {
+  const within = () => Math.min(now - 1000, at + Math.floor(random() * hour))
+  const hours = new Date(at).getUTCHours()
+  const morning = mornings[id]
+  if (morning?.hour === hours)
+    for (let n = 0; n < morning.calls; n++)
+      yield {
+        ...plainEvent(id, version, within(), random),
+        ...refusal,
+        ...{ operation: 'GET /interruptions', client: morning.client },
+        ...{ status: 429, step: 'limit', policy: 'rate' },
+      }
+  if (id === opened.placement && hours % 3 === 0 && at > now - 27 * 24 * hour) {
+    const { operation, client } = opened
+    const event = { ...plainEvent(id, version, within(), random), operation, client }
+    yield gateway === opened.gateway
+      ? {
+          ...event,
+          status: 200,
+          ms: 610,
+          upstreamMs: 604,
+          bytesOut: 48_000,
+          responseType: 'text/csv',
+        }
+      : { ...event, ...refusal, status: 404, step: 'match' }
+  }
+}
+
+/** What a gateway says itself. */
+const refusal = {
+  ms: 1,
+  bytesOut: 460,
+  responseType: 'application/problem+json',
+} satisfies Partial<TrafficEvent>
+
+const plainEvent = (id: string, version: string, at: number, random: () => number) => ({
+  ...{ id: '', at, placement: id, version, host: '', step: '' as const, policy: '' },
+  bytesIn: 300 + Math.floor(random() * 300),
+  ...{ requestType: '', query: [], members: [], breaks: '' as const },
+})
 
 /** The backend of the meters was ill for a while six days ago. */
 const isIll = ({ id }: Placed, at: number, now: number) =>
@@ -133,31 +218,18 @@ function callOf(
   now: number,
   random: () => number,
 ): Omit<TrafficEvent, 'seq'> {
-  const { id, version, spec, clients } = placement
-  const base = {
-    id: '',
-    at,
-    placement: id,
-    version,
-    host: '',
-    bytesIn: 300 + Math.floor(random() * 300),
-    requestType: '',
-    query: [],
-    members: [],
-    breaks: '' as const,
-    policy: '',
-  }
+  const { id, version, spec, clients, successes } = placement
+  const base = plainEvent(id, version, at, random)
+  const api = id.replace(/-(?:trial|rehearsal|live)-\d+$/, '')
   const client = clients.length > 0 ? clients[Math.floor(clients.length * random() ** 2)]! : ''
-  const stranger = strangers[id.replace(/-(?:trial|rehearsal|live)-\d+$/, '')]
-  if (stranger && random() < 0.06)
+  const stranger = strangers[api]
+  if (stranger && random() < 0.3)
     return {
       ...base,
       ...stranger[Math.floor(random() * stranger.length)]!,
+      ...refusal,
       status: 404,
       step: 'match',
-      ms: 1,
-      bytesOut: 420,
-      responseType: 'application/problem+json',
     }
   if (spec.routes.length > 0 && clients.length > 0 && random() < 0.012)
     return {
@@ -165,23 +237,22 @@ function callOf(
       operation: nameOf(spec.routes[0]!),
       client,
       status: random() < 0.6 ? 429 : 401,
+      ...refusal,
       step: random() < 0.6 ? 'limit' : 'authenticate',
-      ms: 1,
-      bytesOut: 460,
-      responseType: 'application/problem+json',
     }
   // The first operations of a definition are called most, and some of the last ones never.
   const routed = spec.routes.filter(({ treatment }) => treatment.kind !== 'withheld')
   const chosen = Math.floor(routed.length * 0.85 * random() ** 2.2)
   const slow = 1 + (chosen % 5)
   const upstreamMs = Math.round(6 * slow * Math.exp(1.4 * random() + (random() < 0.03 ? 2 : 0)))
-  const status = isIll(placement, at, now) && random() < 0.5 ? 503 : random() < 0.01 ? 404 : 200
+  const operation = routed[chosen] ? nameOf(routed[chosen]) : 'GET /'
+  const usual = strayed[api]?.[operation] ?? successes.get(operation) ?? 200
+  const status = isIll(placement, at, now) && random() < 0.5 ? 503 : random() < 0.01 ? 404 : usual
   return {
     ...base,
-    operation: routed[chosen] ? nameOf(routed[chosen]) : 'GET /',
+    operation,
     client,
     status,
-    step: '',
     ms: upstreamMs + 1 + Math.floor(random() * 3),
     upstreamMs,
     bytesOut: 600 + Math.floor(random() * 9000),

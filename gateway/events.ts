@@ -22,7 +22,7 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     at,
     placement: matched?.placement ?? '',
     version: matched?.version ?? '',
-    operation: matched?.name ?? `${request.method ?? 'GET'} ${shapeOf(head.target.path)}`,
+    operation: operationOf(matched, request.method ?? 'GET', head.target.path),
     host: matched?.placement ? '' : head.host.slice(0, 253),
     client,
     status: response.statusCode,
@@ -38,6 +38,12 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     members: namesTold(passage.members),
     breaks: breaksOf(passage.breaks),
   }
+}
+
+/** An operation by its name; of nobody's route by its template, where none matched by the shape of the path. */
+function operationOf(matched: Passage['matched'], method: string, path: string): string {
+  if (!matched) return `${method} ${shapeOf(path)}`
+  return matched.placement === '' ? `${method} ${matched.path}` : matched.name
 }
 
 /** A media type as an event has it: no longer than one is. */

@@ -49,6 +49,29 @@ export const trafficDimensions = [
 ] as const
 export type TrafficDimension = (typeof trafficDimensions)[number]
 
+/** What an account of the ledger disagrees with: what gateways run, or what requests show. */
+export const driftAccounts = ['gateway', 'behaviour', 'callers', 'source'] as const
+export type DriftAccount = (typeof driftAccounts)[number]
+
+/** How drift ended. */
+export const driftResolutions = [
+  'put-back',
+  'kept',
+  'replaced',
+  'removed',
+  'by-hand',
+  'gone',
+] as const
+export type DriftResolution = (typeof driftResolutions)[number]
+
+/** Whether drift counts, or why it does not. */
+export const driftStates = ['open', 'accepted', 'resolved'] as const
+export type DriftState = (typeof driftStates)[number]
+
+/** What happens about drift by itself. */
+export const driftReactionNames = ['report', 'ask', 'put-back'] as const
+export type DriftReaction = (typeof driftReactionNames)[number]
+
 /** How what was called stands in the ledger. */
 export const trafficStandings = ['approved', 'withheld', 'unknown', 'idle'] as const
 export type TrafficStanding = (typeof trafficStandings)[number]

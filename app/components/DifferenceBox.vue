@@ -1,11 +1,18 @@
 <script setup lang="ts">
 import type { DifferenceItem } from '~~/shared/api/placements'
 
-const { left = 'ledger', right = 'gateway' } = defineProps<{
+const {
+  difference,
+  left = 'ledger',
+  right,
+} = defineProps<{
   difference: DifferenceItem
   left?: string
   right?: string
 }>()
+const seenIn = computed(
+  () => right ?? (difference.account === undefined ? 'gateway' : accountSides[difference.account]),
+)
 </script>
 
 <template>
@@ -17,7 +24,7 @@ const { left = 'ledger', right = 'gateway' } = defineProps<{
     <dl>
       <dt>{{ left }}</dt>
       <dd class="ledger">{{ difference.ledger }}</dd>
-      <dt>{{ right }}</dt>
+      <dt>{{ seenIn }}</dt>
       <dd class="gateway">{{ difference.gateway }}</dd>
     </dl>
     <div v-if="difference.cause && left === 'ledger'" class="cause">{{ difference.cause }}</div>

@@ -17,7 +17,12 @@ export interface Difference {
   ledger: string
   gateway: string
   cause: string
+  /** What requests of the operations it is about are counted as, for some of them; empty where it is about every one. */
+  operations: string[]
 }
+
+/** So many operations are named by one difference. */
+const mostNamed = 50
 
 /** Where requests of a route go, in words. */
 export const targetText = (target: Route['target']): string => {
@@ -58,6 +63,10 @@ function digestOf(described: Described | Face): string {
 
 /** What may differ, in words: the first of them that differs is shown. */
 type Facet = Pick<Difference, 'what' | 'cause'> & { texts: (route: Route) => string[] }
+
+/** What requests of a route are counted as; of nobody's, by its outside path. */
+const countedAs = ({ placement, name, method, path }: Route) =>
+  placement === '' ? `${method} ${path}` : name
 
 const edited = 'Somebody changed it on the gateway'
 
@@ -141,10 +150,71 @@ const facets: Facet[] = [
 ]
 
 /**
- * What differs between approved routes and running ones. The same difference on every route of a placement (a limit
- * raised for all) is one difference, not many.
+ * What differs between the approved routes of a placement and those that run. The same difference on every route (a limit
+ * raised for all) is one difference, not many; so is a placement that is missing or stands at another address as a whole.
  */
 export function compareRoutes(approved: Route[], running: Route[]): Difference[] {
+  const moved = movedTo(approved, running)
+  if (moved) return [moved.difference, ...compareShared(moved.pairs)]
+  const missing = missingAsAWhole(approved, running)
+  if (missing) return [missing, ...compareEach([], running)]
+  return compareEach(approved, running)
+}
+
+/** Every approved operation is gone. */
+function missingAsAWhole(approved: Route[], running: Route[]): Difference | undefined {
+  const theirs = new Set(running.filter(isServed).map(identity))
+  const served = approved.filter(isServed)
+  if (served.length === 0 || served.some((route) => theirs.has(identity(route)))) return undefined
+  return {
+    where: 'every operation',
+    what: 'placement',
+    ledger: served.length === 1 ? routeName(served[0]!) : `${served.length} routes`,
+    gateway: 'not there',
+    cause: 'The placement was taken off the gateway',
+    operations: [],
+  }
+}
+
+/** The address of a path without the end that it has in common with another, segment by segment. */
+function apart(one: string, other: string): { one: string; other: string } {
+  const [ours, theirs] = [one.split('/'), other.split('/')]
+  while (ours.length > 1 && theirs.length > 1 && ours.at(-1) === theirs.at(-1)) {
+    ours.pop()
+    theirs.pop()
+  }
+  return { one: ours.join('/') || '/', other: theirs.join('/') || '/' }
+}
+
+/** The same operations at another host or below another base path; each with what was approved in its place. */
+function movedTo(approved: Route[], running: Route[]) {
+  const byName = new Map(
+    running.filter(({ placement }) => placement !== '').map((route) => [route.name, route]),
+  )
+  if (approved.length === 0 || byName.size !== approved.length) return undefined
+  const pairs: [Route, Route][] = []
+  const addresses = new Set<string>()
+  for (const route of approved) {
+    const other = byName.get(route.name)
+    if (other?.method !== route.method) return undefined
+    const paths = apart(route.path, other.path)
+    addresses.add(`${route.host}${paths.one}\n${other.host}${paths.other}`)
+    pairs.push([route, other])
+  }
+  const [address = '', another] = addresses
+  const [ledger = '', gateway = ''] = address.split('\n')
+  if (another !== undefined || ledger === gateway) return undefined
+  const difference: Difference = {
+    where: 'every operation',
+    what: 'address of the placement',
+    ...{ ledger, gateway },
+    cause: 'The placement was moved on the gateway',
+    operations: [],
+  }
+  return { difference, pairs }
+}
+
+function compareEach(approved: Route[], running: Route[]): Difference[] {
   const theirs = new Map(running.map((route) => [identity(route), route]))
   const ours = new Set(approved.map(identity))
   const differences: Difference[] = []
@@ -155,6 +225,7 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
     ledger: targetText(route.target),
     gateway: isServed(route) ? 'not served' : 'not kept from other routes',
     cause: 'The route was taken off the gateway',
+    operations: [countedAs(route)],
   })
   const added = (route: Route) => ({
     where: routeName(route),
@@ -162,6 +233,7 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
     ledger: 'withheld',
     gateway: targetText(route.target),
     cause: 'A route was added on the gateway by hand',
+    operations: [countedAs(route)],
   })
   for (const route of approved) {
     const other = theirs.get(identity(route))
@@ -171,6 +243,12 @@ export function compareRoutes(approved: Route[], running: Route[]): Difference[]
   }
   for (const route of running)
     if (isServed(route) && !ours.has(identity(route))) differences.push(added(route))
+  return [...differences, ...compareShared(shared)]
+}
+
+/** What differs between routes that both have. */
+function compareShared(shared: [Route, Route][]): Difference[] {
+  const differences: Difference[] = []
   for (const facet of facets) differences.push(...compareFacet(facet, shared, shared.length))
   for (const facet of policyFacets) {
     const different = shared.filter(
@@ -186,7 +264,7 @@ function compareFacet(
   pairs: [Route, Route][],
   of: number,
 ): Difference[] {
-  const found = new Map<string, { first: Route; count: number; ledger: string; gateway: string }>()
+  const found = new Map<string, { routes: Route[]; ledger: string; gateway: string }>()
   for (const [mine, theirs] of pairs) {
     const [ours, others] = [texts(mine), texts(theirs)]
     const shown = ours.findIndex((text, index) => text !== others[index])
@@ -194,15 +272,20 @@ function compareFacet(
     if (ledger === undefined || gateway === undefined) continue
     const key = `${ledger}\n${gateway}`
     const known = found.get(key)
-    if (known) known.count++
-    else found.set(key, { first: mine, count: 1, ledger, gateway })
+    if (known) known.routes.push(mine)
+    else found.set(key, { routes: [mine], ledger, gateway })
   }
-  return [...found.values()].map(({ first, count, ledger, gateway }) => ({
+  return [...found.values()].map(({ routes, ledger, gateway }) => ({
     where:
-      count === 1 ? routeName(first) : count === of ? 'every operation' : `${count} operations`,
+      routes.length === 1
+        ? routeName(routes[0]!)
+        : routes.length === of
+          ? 'every operation'
+          : `${routes.length} operations`,
     what,
     ledger,
     gateway,
     cause,
+    operations: routes.length === of ? [] : routes.slice(0, mostNamed).map(countedAs),
   }))
 }

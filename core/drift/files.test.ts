@@ -89,12 +89,27 @@ describe('files compared for drift', () => {
   it('tell a placement that is missing as a whole, and routes of nobody’s', () => {
     const both = [...compiled(), ...compiled({ basePath: '/flows/v1' }, 'flows-live-1')]
     const { differences } = compareFiles(writeResources(both), own())
-    expect(differences.map(({ where }) => where)).toEqual([
-      'flows-live-1, GET /flows/v1/levels',
-      'flows-live-1, GET /flows/v1/levels/{id}',
-      'flows-live-1, POST /flows/v1/levels',
+    expect(differences).toMatchObject([
+      {
+        where: 'flows-live-1, every operation',
+        what: 'placement',
+        intended: '2 routes',
+        running: 'not there',
+      },
     ])
     expect(compareFiles(own(), writeResources(both)).differences).toHaveLength(2)
+  })
+
+  it('tell a placement that was moved as a whole, and what differs of it besides', () => {
+    const there = { ...slower, host: 'outer.example', basePath: '/old/levels' }
+    expect(compareFiles(own(), own(there)).differences).toMatchObject([
+      {
+        what: 'address of the placement',
+        intended: 'inner.example/levels/v1',
+        running: 'outer.example/old/levels',
+      },
+      { where: 'levels-live-1, every operation', what: 'rate limit' },
+    ])
   })
 
   it('say what was not understood, and are refused where they are none', () => {

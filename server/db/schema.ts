@@ -31,7 +31,7 @@ import type { Placed } from '../../core/compare/report'
 import type { FittingVersion } from '../../core/compare/version'
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
-import type { Difference } from '../../core/drift/compare'
+import type { Cause } from '../../core/drift/causes'
 import type { PlanBasis } from '../../core/pipeline/plan'
 import {
   rolloutStates,
@@ -60,11 +60,17 @@ import type { ApiLink } from '../../shared/api/catalog'
 import type { TokenScope } from '../../shared/api/tokens'
 import {
   audiences,
+  driftAccounts,
+  driftReactionNames,
+  driftResolutions,
   lifecycles,
   findingStatuses,
   proposalStates,
   roles,
   type Audience,
+  type DriftAccount,
+  type DriftReaction,
+  type DriftResolution,
   type FindingStatus,
   type Lifecycle,
   type ProposalState,
@@ -156,6 +162,8 @@ export type RolloutChange =
       kind: 'apply'
       placement: string
       key?: string
+      /** Whether nobody asked for it: drift that is put back by itself. */
+      byItself?: true
       promotion?: { id: number; evidence: Evidence }
     }
 
@@ -1032,11 +1040,84 @@ export const placementSites = pgTable(
       .notNull()
       .references(() => gateways.name, { onDelete: 'cascade' }),
     checkedAt: moment('checked_at').notNull(),
-    differences: jsonb().$type<Difference[]>().notNull(),
     /** How many routes the gateway served for it then. */
     routes: integer().notNull().default(0),
   },
   (table) => [primaryKey({ columns: [table.placementId, table.gateway] })],
+)
+
+/** One thing that is otherwise than was approved, from when it was seen first until it is gone. */
+export const drift = pgTable(
+  'drift',
+  {
+    id: serial().primaryKey(),
+    account: text().$type<DriftAccount>().notNull(),
+    /** Null where it is of nobody's placement. */
+    apiId: integer('api_id').references(() => apis.id, { onDelete: 'cascade' }),
+    /** By their names: what was seen outlives them. Empty where it is of none. */
+    placement: text().notNull(),
+    version: text().notNull(),
+    stage: text().notNull(),
+    group: text().notNull(),
+    gateway: text().notNull(),
+    where: text().notNull(),
+    what: text().notNull(),
+    ledger: text().notNull(),
+    /** What runs, or what requests show. */
+    runs: text().notNull(),
+    /** What requests of it are counted as; none where it is about everything. */
+    operations: jsonb().$type<string[]>().notNull(),
+    cause: jsonb().$type<Cause>().notNull(),
+    openedAt: moment('opened_at').notNull(),
+    /** When its values changed last. */
+    changedAt: moment('changed_at').notNull(),
+    closedAt: moment('closed_at'),
+    resolution: text().$type<DriftResolution>(),
+    /** Who resolved it, by the name that the ledger has; empty where nobody did it by the ledger. */
+    closedBy: text('closed_by').notNull().default(''),
+    rolloutId: integer('rollout_id').references(() => rollouts.id),
+    acceptedUntil: moment('accepted_until'),
+    acceptedById: integer('accepted_by_id').references(() => people.id),
+    acceptedWhy: text('accepted_why').notNull().default(''),
+    /** Why nothing is done about it by itself any more. */
+    halted: text().notNull().default(''),
+  },
+  (table) => [
+    oneOf(table.account, driftAccounts),
+    oneOf(table.resolution, driftResolutions),
+    check('drift_resolved', sql`(closed_at is null) = (resolution is null)`),
+    index()
+      .on(table.placement)
+      .where(sql`closed_at is null`),
+    index('drift_open')
+      .on(table.gateway)
+      .where(sql`closed_at is null`),
+    index().on(table.closedAt),
+    index().on(table.apiId),
+  ],
+)
+
+/** What happens by itself about drift at the gateways of a group in a stage; what is not here is reported. */
+export const driftReactions = pgTable(
+  'drift_reactions',
+  {
+    group: text()
+      .notNull()
+      .references(() => gatewayGroups.name, { onDelete: 'cascade', onUpdate: 'cascade' }),
+    stage: text()
+      .notNull()
+      .references(() => stages.name, { onDelete: 'cascade', onUpdate: 'cascade' }),
+    reaction: text().$type<DriftReaction>().notNull(),
+    /** How long a difference stands before. */
+    minutes: integer().notNull(),
+    /** In whose name it is done. */
+    setById: person('set_by_id').notNull(),
+    setAt: moment('set_at').notNull(),
+  },
+  (table) => [
+    oneOf(table.reaction, driftReactionNames),
+    primaryKey({ columns: [table.group, table.stage] }),
+  ],
 )
 
 /** The carrying out of a change on gateways: what is wanted, and how far it has come. */

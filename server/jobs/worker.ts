@@ -6,6 +6,8 @@ import { repeat } from './repeat'
 import { RolloutRunner } from './rollouts'
 import { servicesOver } from './services'
 import { exchangeQuotas } from '../services/quotas'
+import { followTraffic } from '../services/drift-observed'
+import { reactToDrift } from '../services/drift-reactions'
 import { countTraffic } from '../services/traffic-intake'
 import { Signer } from './signer'
 
@@ -24,5 +26,7 @@ listenOn(databaseUrl, (topic) => {
 await runner.wake()
 repeat(5000, () => exchangeQuotas(services))
 repeat(2000, () => countTraffic(services))
+repeat(5000, () => reactToDrift(services))
+repeat(60_000, () => followTraffic(services))
 process.send?.('ready')
 console.log('worker ready')

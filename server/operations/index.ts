@@ -6,6 +6,7 @@ import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
 import { checkOperations } from './checks'
 import { comparisonOperations } from './comparisons'
+import { driftOperations } from './drift'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
@@ -32,6 +33,7 @@ export const operations: Operation[] = [
   ...placementOperations,
   ...policyOperations,
   ...promotionOperations,
+  ...driftOperations,
   ...trafficOperations,
   ...ledgerOperations,
   operation({

@@ -35,6 +35,7 @@ import {
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
 import type { Context, Services } from './context'
+import { forgetDrift } from './drift-following'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { adapterOf } from '../gateways'
 import { gatewayDown } from '../gateways/adapter'
@@ -282,8 +283,10 @@ export async function setGateway(
       .insert(gateways)
       .values({ name, position: await tx.$count(gateways), ...row })
       .onConflictDoUpdate({ target: gateways.name, set: row })
-    if (before && before.group !== change.group)
+    if (before && before.group !== change.group) {
       await tx.delete(placementSites).where(eq(placementSites.gateway, name))
+      await forgetDrift(tx, context, name)
+    }
     const said = before && {
       group: before.group,
       serves: before.serves,
@@ -366,6 +369,7 @@ export async function removeGateway(context: Context, name: string): Promise<voi
     if (working > 0) throw conflict(`A rollout is changing ${name} at this moment.`)
     await tx.delete(rolloutSteps).where(eq(rolloutSteps.gateway, name))
     await tx.delete(snapshots).where(eq(snapshots.gateway, name))
+    await forgetDrift(tx, context, name)
     await tx.delete(gateways).where(eq(gateways.name, name))
     await record(tx, context, {
       action: 'gateway.removed',

@@ -28,6 +28,15 @@ export interface Actor {
   team: string | undefined
 }
 
+/** The product, where nobody acts: the space keeps people from having its name. */
+export const byItself: Actor = {
+  id: 0,
+  name: 'elm ledger',
+  displayName: 'Elm Ledger',
+  role: 'reader',
+  team: undefined,
+}
+
 /** Reads, checks and converts texts somewhere that is not the event loop. */
 export interface Examiner {
   examine(

@@ -1,6 +1,7 @@
 import type { HandEdit, PlacementDetail } from '../../shared/api/placements'
 import { settings } from '../db/schema'
 import { apiOf, findPlacement, membersOf, requirePlaceable } from './apply'
+import type { PlacementRow } from './compiled'
 import type { Context } from './context'
 import { conflict } from './failure'
 import { adapterOf } from '../gateways'
@@ -25,20 +26,40 @@ export async function putBack(context: Context, id: string): Promise<Placed> {
   const row = await findPlacement(db, id)
   requirePermission(context.actor, 'resolve')
   await requireFirstStage(db, row)
+  return placedBy(context, await intendPutBack(context, row), id)
+}
+
+/**
+ * The same in the name of whoever decided that it happens by itself. Nobody is asked, whatever the stage: it restores
+ * what was approved, and that this happens was decided.
+ */
+export async function putBackByItself(context: Context, id: string): Promise<void> {
+  requirePermission(context.actor, 'react')
+  const row = await findPlacement(context.db, id)
+  await context.queue.rollOut(await intendPutBack(context, row, { byItself: true }))
+}
+
+async function intendPutBack(
+  context: Context,
+  row: PlacementRow,
+  how: { byItself?: true } = {},
+): Promise<number> {
+  const { db } = context
+  const { id, version, stage, group } = row
   const { differences } = await readPlacement(context, id)
   const api = await apiOf(db, row)
-  const rollout = await db.transaction(async (tx) => {
+  const ending = how.byItself ? ' by itself' : ''
+  return db.transaction(async (tx) => {
     await lockPlacement(tx, row)
     return intend(tx, context, {
       action: 'drift.put-back',
       api: api.id,
-      title: `Put ${api.title} ${row.version} back in ${row.stage}`,
-      change: { kind: 'apply', placement: id },
-      groups: [row.group],
-      act: { subject: id, before: { gateway: differences } },
+      title: `Put ${api.title} ${version} back in ${stage}${ending}`,
+      change: { kind: 'apply', placement: id, ...how },
+      groups: [group],
+      act: { subject: id, before: { gateway: differences }, after: how },
     })
   })
-  return placedBy(context, rollout, id)
 }
 
 /** Approves what the gateways run as the placement from now on. */

@@ -15,7 +15,7 @@ import type {
   RoutesQuery,
   RunningRouteItem,
 } from '../../shared/api/gateways'
-import type { Queries } from '../db/database'
+import type { Queries, Transaction } from '../db/database'
 import { adapterOf } from '../gateways'
 import { readHealth, readListeners } from '../gateways/admin-api'
 import type { Adapter, GatewayRow, Meaning, Running } from '../gateways/adapter'
@@ -29,12 +29,14 @@ import {
 } from '../db/schema'
 import { compiledAll, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
+import { circumstancesOf, followGateway, type Reading } from './drift-following'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { announce, record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { unfinishedByPlacement } from './rollouts'
 import { Scopes } from './scopes'
+import { isOpenDrift } from './sites'
 
 export async function findGateway(db: Queries, name: string): Promise<GatewayRow> {
   const [row] = await db.select().from(gateways).where(eq(gateways.name, name))
@@ -47,7 +49,7 @@ export async function listGateways(db: Queries): Promise<GatewayItem[]> {
     .select({
       gateway: gateways,
       placements: sql<number>`(select count(*)::int from placements where placements."group" = gateways."group")`,
-      differing: sql<number>`(select count(*)::int from placement_sites site where site.gateway = gateways.name and jsonb_array_length(site.differences) > 0)`,
+      differing: sql<number>`(select count(distinct d.placement)::int from drift d where d.gateway = gateways.name and d.placement <> '' and ${isOpenDrift})`,
       claimed: sql<number>`(select coalesce(sum(site.routes), 0)::int from placement_sites site where site.gateway = gateways.name)`,
     })
     .from(gateways)
@@ -176,36 +178,86 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     compared.map(({ placement }) => placement),
     { member: name, scopes },
   )
-  const seen = compared.map(({ placement: { id, generation }, running }, index) => ({
-    id,
-    generation,
+  const readings = compared.map(({ placement, running }, index) => ({
+    placement,
+    running,
     differences: differencesOf(adapter, intended[index]!, running),
+  }))
+  const unclaimed = snapshot.routes.all
+    .filter((route) => isServed(route) && !claimed.has(route))
+    .slice(0, mostUnclaimed)
+  const reading = {
+    gateway,
+    takenAt,
+    text: snapshot.text,
+    readings,
+    strangers: unclaimed.map(strangerOf),
+    placed: new Set(placed.map(({ id }) => id)),
+  }
+  const facts = await circumstancesOf(services, reading)
+  await db.transaction(async (tx) => {
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${readingLock}, hashtext(${name}))`)
+    const told = await tx
+      .update(gateways)
+      .set({
+        seenAt: takenAt,
+        trouble: '',
+        triedAt: takenAt,
+        listeners,
+        passedOver: snapshot.passedOver.slice(0, 200),
+        unclaimed: unclaimed.map(({ method, host, path }) => `${method} ${host}${path}`),
+      })
+      .where(notTriedSince(name, takenAt))
+      .returning({ name: gateways.name })
+    // A reading that began later has told everything already.
+    if (told.length === 0) return
+    const kept = await keepSites(tx, name, takenAt, readings)
+    await followGateway(tx, services, { ...reading, kept }, facts)
+    await announce(tx, 'gateway')
+  })
+}
+
+/** Which advisory locks are of readings of a gateway (the first of two keys). */
+const readingLock = 7_120_418
+
+/** So many routes that belong to nobody are told of one gateway. */
+const mostUnclaimed = 200
+
+/** Drift that no placement can be blamed for. */
+function strangerOf({ method, host, path, target }: Route): Difference {
+  return {
+    where: `${method === '*' ? 'any method' : method} ${host}${path}`,
+    what: 'route',
+    ledger: 'placed by nobody',
+    gateway: targetText(target),
+    cause: 'A route was added on the gateway by hand',
+    operations: [`${method} ${path}`],
+  }
+}
+
+/** Keeps how placements were seen, but for those that changed, or were read, in between; which were kept. */
+async function keepSites(
+  tx: Transaction,
+  name: string,
+  takenAt: Date,
+  readings: readonly Reading[],
+): Promise<Set<string>> {
+  const seen = readings.map(({ placement: { id, generation }, running }) => ({
+    ...{ id, generation },
     routes: running.filter(isServed).length,
   }))
-  await db.execute(sql`
-    insert into ${placementSites} ("placement_id", "gateway", "checked_at", "differences", "routes")
-    select seen.id, ${name}, ${takenAt}, seen.differences, seen.routes
+  const { rows } = await tx.execute<{ placement_id: string }>(sql`
+    insert into ${placementSites} ("placement_id", "gateway", "checked_at", "routes")
+    select seen.id, ${name}, ${takenAt}, seen.routes
     from jsonb_to_recordset(${JSON.stringify(seen)}::jsonb)
-      as seen (id text, generation integer, differences jsonb, routes integer)
+      as seen (id text, generation integer, routes integer)
     join ${placements} on ${placements.id} = seen.id and ${placements.generation} = seen.generation
+    order by seen.id
     on conflict ("placement_id", "gateway") do update
-    set checked_at = excluded.checked_at, differences = excluded.differences, routes = excluded.routes
-    where ${placementSites.checkedAt} <= excluded.checked_at`)
-  const unclaimed = snapshot.routes.all.filter((route) => isServed(route) && !claimed.has(route))
-  await db
-    .update(gateways)
-    .set({
-      seenAt: takenAt,
-      trouble: '',
-      triedAt: takenAt,
-      listeners,
-      passedOver: snapshot.passedOver.slice(0, 200),
-      unclaimed: unclaimed
-        .slice(0, 200)
-        .map((route) => `${route.method} ${route.host}${route.path}`),
-    })
-    .where(notTriedSince(name, takenAt))
-  await announce(db, 'gateway')
+    set checked_at = excluded.checked_at, routes = excluded.routes
+    where ${placementSites.checkedAt} <= excluded.checked_at
+    returning "placement_id"`)
+  return new Set(rows.map((row) => row.placement_id))
 }
 
 /** Where a gateway listens, if it is of a kind that says so; nobody's reading fails for it. */
@@ -231,6 +283,7 @@ function differencesOf(adapter: Adapter, intended: Resource[], running: Route[])
         ledger: error.message,
         gateway: 'cannot be told of it',
         cause: 'Something holds by now that this kind of gateway cannot enforce',
+        operations: [],
       },
     ]
   }

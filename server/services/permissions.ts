@@ -15,6 +15,7 @@ const permissions = {
   place: { roles: ['governance', 'operator', 'owner'], says: 'Placing a version' },
   policies: { roles: ['governance', 'operator'], says: 'Changing policies for many placements' },
   resolve: { roles: ['governance', 'operator'], says: 'Resolving drift' },
+  react: { roles: ['governance'], says: 'Deciding what happens about drift by itself' },
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },

@@ -8,6 +8,7 @@ import { isNewest } from '../db/newest'
 import { teamName } from '../db/names'
 import {
   apis,
+  drift,
   editions,
   gateways,
   people,
@@ -23,10 +24,7 @@ import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
 import { houseSlug } from './rulebooks'
-import { differsSomewhere, seen } from './sites'
-
-/** A placement whose gateway has not been read for longer than this is not seen. */
-export const unseenAfterMs = 5 * 60_000
+import { isOpenDrift, seen, unseenAfterMs } from './sites'
 
 export type Mark = StageCell['mark']
 
@@ -184,14 +182,9 @@ export async function readShell({
         })
         .from(apis)
         .leftJoin(revisions, isNewest),
-      db.select({ count }).from(placements).where(differsSomewhere),
+      db.select({ count }).from(drift).where(isOpenDrift),
       db.select({ count }).from(promotions).where(eq(promotions.state, 'waiting')),
-      db
-        .select({
-          count,
-          strangers: sql<number>`coalesce(sum(jsonb_array_length(${gateways.unclaimed})), 0)::int`,
-        })
-        .from(gateways),
+      db.select({ count }).from(gateways),
       db
         .select({ count: sql<number>`jsonb_array_length(${editions.content} -> 'rules')` })
         .from(editions)
@@ -219,8 +212,7 @@ export async function readShell({
     counts: {
       apis: all!.count,
       findings: all!.must,
-      // Placements that differ, and routes that belong to none.
-      drift: differing!.count + gates!.strangers,
+      drift: differing!.count,
       promotions: waiting!.count,
       gateways: gates!.count,
       rules: edition?.count ?? 0,

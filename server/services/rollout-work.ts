@@ -11,6 +11,7 @@ import {
   type Resource,
 } from '../../core/runtime/resources'
 import { conflicts, isServed } from '../../core/runtime/routes'
+import type { DriftResolution } from '../../shared/words'
 import type { Transaction } from '../db/database'
 import {
   apis,
@@ -29,6 +30,7 @@ import {
 } from '../db/schema'
 import { compiled, compiledAll, described, type PlacementRow } from './compiled'
 import type { Services } from './context'
+import { resolveDrift } from './drift-following'
 import { Failure } from './failure'
 import { adapterOf } from '../gateways'
 import type { Written } from '../gateways/adapter'
@@ -37,7 +39,7 @@ import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot }
 import { announce, record } from './ledger'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
-import { blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
+import { asRow, blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
 import { Scopes } from './scopes'
 
 /** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
@@ -157,12 +159,6 @@ async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<Place
     .where(inArray(placements.id, placementsOf(change)))
     .orderBy(asc(placements.id))
 }
-
-const asRow = (wanted: WantedPlacement): PlacementRow => ({
-  ...wanted,
-  appliedAt: new Date(0),
-  appliedById: 0,
-})
 
 /** The resources that make one gateway serve some placements, in the scopes that a change makes. */
 async function resourcesOf(
@@ -468,6 +464,12 @@ async function settle(
     await settleApplied(tx, acting, action, about, change.placement, change.key)
     await seenAsApproved(tx, acting, change.placement, names)
   }
+  await resolveDrift(
+    tx,
+    acting,
+    { placements: placementsOf(change), ...(change.kind !== 'remove' && { gateways: names }) },
+    { rollout: id, name: acting.actor.name, resolution: resolutionOf(change, action) },
+  )
   if (change.promotion) {
     const { id: promotion, evidence } = change.promotion
     const [done] = await tx
@@ -490,6 +492,13 @@ async function settle(
       },
     })
   }
+}
+
+/** What a rollout was to the drift that it ended. */
+function resolutionOf(change: RolloutRow['change'], action: ApiAction): DriftResolution {
+  if (change.kind === 'remove') return 'removed'
+  if (action === 'drift.kept') return 'kept'
+  return action === 'drift.put-back' ? 'put-back' : 'replaced'
 }
 
 async function settlePlacement(
@@ -545,7 +554,7 @@ async function seenAsApproved(
 ): Promise<void> {
   const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
   const routes = routesOf(await compiled(tx, row!)).filter(isServed).length
-  const seen = { checkedAt: now(), differences: [], routes }
+  const seen = { checkedAt: now(), routes }
   await tx
     .insert(placementSites)
     .values(names.map((gateway) => ({ placementId: placement, gateway, ...seen })))
@@ -556,7 +565,7 @@ async function seenAsApproved(
 async function seenUnchanged(tx: Transaction, { now }: Acting, ids: string[], names: string[]) {
   await tx
     .update(placementSites)
-    .set({ checkedAt: now(), differences: [] })
+    .set({ checkedAt: now() })
     .where(and(inArray(placementSites.placementId, ids), inArray(placementSites.gateway, names)))
 }
 

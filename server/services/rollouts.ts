@@ -14,6 +14,7 @@ import {
   type WantedPlacement,
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
+import type { PlacementRow } from './compiled'
 import type { Context, Services } from './context'
 import { conflict, Failure, notFound } from './failure'
 import { announce, record, type Act } from './ledger'
@@ -31,6 +32,13 @@ export const placementsOf = (change: RolloutChange): string[] => {
   if (change.kind === 'policies') return change.placements
   return change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
 }
+
+/** A placement as a change makes it, for what has to be compiled. */
+export const asRow = (wanted: WantedPlacement): PlacementRow => ({
+  ...wanted,
+  appliedAt: new Date(0),
+  appliedById: 0,
+})
 
 /** What a change is called in the ledger: its placements, or the scope that is changed. */
 export const subjectOf = (change: RolloutChange): string =>

@@ -1,9 +1,21 @@
 import { sql } from 'drizzle-orm'
 import type { Difference } from '../../core/drift/compare'
+import type { DriftAccount } from '../../shared/words'
 import { placementSites } from '../db/schema'
 
-/** A difference, and the gateway it is on. */
-export type SiteDifference = Difference & { on: string }
+/** A placement whose gateway has not been read for longer than this is not seen. */
+export const unseenAfterMs = 5 * 60_000
+
+/** A difference, where it was seen, and since when. */
+export type SiteDifference = Omit<Difference, 'operations'> & {
+  drift: number
+  account: DriftAccount
+  on: string
+  since: string
+}
+
+/** Whether drift counts: it has not ended, and nobody accepted it. */
+export const isOpenDrift = sql<boolean>`closed_at is null and coalesce(accepted_until, '-infinity') <= now()`
 
 /**
  * How a placement was last seen over all gateways of its group, as columns of a query over placements. Names are
@@ -17,12 +29,9 @@ export const seen = {
     left join placement_sites site on site.gateway = member.name and site.placement_id = placements.id
     where member."group" = placements."group")`.mapWith(placementSites.checkedAt),
   differences: sql<SiteDifference[]>`(
-    select coalesce(jsonb_agg(d || jsonb_build_object('on', site.gateway) order by site.gateway), '[]')
-    from placement_sites site, jsonb_array_elements(site.differences) d
-    where site.placement_id = placements.id)`,
+    select coalesce(jsonb_agg(jsonb_build_object(
+      'drift', d.id, 'account', d.account, 'on', d.gateway, 'where', d."where", 'what', d.what,
+      'ledger', d.ledger, 'gateway', d.runs, 'cause', d.cause ->> 'text', 'since', d.opened_at)
+      order by d.account = 'gateway' desc, d.gateway, d.id), '[]')
+    from drift d where d.placement = placements.id and ${isOpenDrift})`,
 }
-
-/** Whether some gateway of its group differs from a placement. */
-export const differsSomewhere = sql<boolean>`exists (
-  select 1 from placement_sites site
-  where site.placement_id = placements.id and jsonb_array_length(site.differences) > 0)`

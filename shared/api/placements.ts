@@ -10,6 +10,7 @@ import type {
 } from '../../core/runtime/placement'
 import type { PolicySet } from '../../core/runtime/policies'
 import { levels, subjectKinds, type Level, type SubjectKind } from '../../core/rules/model'
+import { driftAccounts, type DriftAccount } from '../words'
 import { choice, flag, many, moment, one, policies, text, texts, variant, whole } from './fields'
 import { PageQuery, SoapOperation } from './catalog'
 import { OuterScopeBody } from './policies'
@@ -438,6 +439,15 @@ export class DifferenceItem {
 
   @text({ says: 'The gateway it is on.', example: 'north-edge', optional: true })
   on?: string
+
+  @whole({ says: 'The drift that it is told by.', example: 12, optional: true })
+  drift?: number
+
+  @choice(driftAccounts, { says: 'What disagrees with the ledger.', optional: true })
+  account?: DriftAccount
+
+  @moment({ says: 'Since when.', optional: true })
+  since?: string
 }
 
 export class TreatmentTally {

@@ -35,6 +35,16 @@ import type {
 } from '../api/comparisons'
 import type { DeskRequest, DeskResponse } from '../api/desk'
 import type {
+  DriftAcceptance,
+  DriftDetail,
+  DriftItem,
+  DriftMonth,
+  DriftMonthQuery,
+  DriftQuery,
+  ReactionChange,
+  ReactionItem,
+} from '../api/drift'
+import type {
   GatewayHealth,
   GatewayItem,
   GroupItem,
@@ -160,6 +170,7 @@ import type { Call, Page, Route } from './client'
 /** Every operation: its method and path, what it sends, and what comes back. */
 export const routes = {
   acceptBatch: ['POST', '/batches/{batch}/accept', 'json', 'json'],
+  acceptDrift: ['PUT', '/differences/{difference}/acceptance', 'json', 'json'],
   acceptIntake: ['POST', '/intakes/{intake}/accept', 'json', 'json'],
   acceptInvitation: ['POST', '/invitations', 'json', 'json'],
   acceptProposal: ['POST', '/proposals/{proposal}/decision', 'json', 'json'],
@@ -194,6 +205,7 @@ export const routes = {
   createWaiver: ['POST', '/waivers', 'json', 'nothing'],
   deleteSession: ['DELETE', '/session', 'nothing', 'nothing'],
   deleteToken: ['DELETE', '/tokens/{token}', 'nothing', 'nothing'],
+  endDriftAcceptance: ['DELETE', '/differences/{difference}/acceptance', 'nothing', 'nothing'],
   endSession: ['DELETE', '/self/sessions/{session}', 'nothing', 'nothing'],
   exportLedger: ['GET', '/ledger/export', 'nothing', 'text'],
   getApi: ['GET', '/apis/{api}', 'nothing', 'json'],
@@ -207,6 +219,8 @@ export const routes = {
   getConsistencyProof: ['GET', '/ledger/consistency', 'nothing', 'json'],
   getDefinition: ['GET', '/definition', 'nothing', 'text'],
   getDictionary: ['GET', '/dictionary', 'nothing', 'text'],
+  getDrift: ['GET', '/differences/{difference}', 'nothing', 'json'],
+  getDriftMonth: ['GET', '/drift-month', 'nothing', 'json'],
   getEditionText: ['GET', '/editions/{edition}/text', 'nothing', 'text'],
   getEstateFindings: ['GET', '/findings/estate', 'nothing', 'json'],
   getGatewayHealth: ['GET', '/gateways/{gateway}/health', 'nothing', 'json'],
@@ -250,6 +264,8 @@ export const routes = {
     'list',
   ],
   listComparisonChanges: ['GET', '/comparisons/{comparison}/changes', 'nothing', 'list'],
+  listDrift: ['GET', '/differences', 'nothing', 'list'],
+  listDriftReactions: ['GET', '/drift-reactions', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
   listFindingsAtPlacements: ['GET', '/findings/placements', 'nothing', 'list'],
@@ -292,6 +308,7 @@ export const routes = {
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
   sendRequest: ['POST', '/requests', 'json', 'json'],
+  setDriftReaction: ['PUT', '/drift-reactions/{group}/{stage}', 'json', 'json'],
   skipApproval: ['POST', '/promotions/{promotion}/override', 'json', 'json'],
   stopImpact: ['DELETE', '/impacts/{impact}', 'nothing', 'nothing'],
   testGateway: ['POST', '/gateway-tests', 'json', 'json'],
@@ -321,6 +338,7 @@ export const routes = {
 /** Every operation: the parameters of its path, its query, its body and its response. */
 export interface Calls {
   acceptBatch: Call<'batch', undefined, BatchAcceptance, Batch>
+  acceptDrift: Call<'difference', undefined, DriftAcceptance, DriftDetail>
   acceptIntake: Call<'intake', undefined, Acceptance, Saved>
   acceptInvitation: Call<never, undefined, PasswordChoice, InvitationTaken>
   acceptProposal: Call<'proposal', undefined, ProposalDecision, ProposalOutcome>
@@ -355,6 +373,7 @@ export interface Calls {
   createWaiver: Call<never, undefined, WaiverRequest, undefined>
   deleteSession: Call<never, undefined, undefined, undefined>
   deleteToken: Call<'token', undefined, undefined, undefined>
+  endDriftAcceptance: Call<'difference', undefined, undefined, undefined>
   endSession: Call<'session', undefined, undefined, undefined>
   exportLedger: Call<never, undefined, undefined, string>
   getApi: Call<'api', undefined, undefined, ApiDetail>
@@ -368,6 +387,8 @@ export interface Calls {
   getConsistencyProof: Call<never, ConsistencyQuery, undefined, ConsistencyProof>
   getDefinition: Call<never, undefined, undefined, string>
   getDictionary: Call<never, undefined, undefined, string>
+  getDrift: Call<'difference', undefined, undefined, DriftDetail>
+  getDriftMonth: Call<never, DriftMonthQuery, undefined, DriftMonth>
   getEditionText: Call<'edition', undefined, undefined, string>
   getEstateFindings: Call<never, undefined, undefined, EstateFindings>
   getGatewayHealth: Call<'gateway', undefined, undefined, GatewayHealth>
@@ -406,6 +427,8 @@ export interface Calls {
     undefined,
     Page<ComparisonChange>
   >
+  listDrift: Call<never, DriftQuery, undefined, Page<DriftItem>>
+  listDriftReactions: Call<never, PageQuery, undefined, Page<ReactionItem>>
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
   listFindingsAtPlacements: Call<never, PlacementFindingQuery, undefined, PlacementFindingPage>
@@ -448,6 +471,7 @@ export interface Calls {
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
   sendRequest: Call<never, undefined, DeskRequest, DeskResponse>
+  setDriftReaction: Call<'group' | 'stage', undefined, ReactionChange, ReactionItem>
   skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
   stopImpact: Call<'impact', undefined, undefined, undefined>
   testGateway: Call<never, undefined, GatewayChange, GatewayTest>

@@ -282,8 +282,9 @@ test('8. sees a hand edit side by side, and resolves it either way', async ({ pa
   await expect(margin(page).locator('.difference')).toContainText('10 / minute')
   await page.goto('/')
   await expect(page.locator('[data-row]', { hasText: 'Hydrant Checks' })).toContainText('≠ 1')
-  await page.goto('/drift?mark=differs')
+  await page.goto('/drift?api=hydrant-checks')
   await page.getByRole('button', { name: 'Hydrant Checks' }).click()
+  await expect(margin(page)).toContainText('changed past the ledger')
   await expectAccessible(page)
   await margin(page).getByRole('button', { name: 'Put the ledger back' }).click()
   await page.getByRole('dialog').getByRole('button', { name: 'Put the ledger back' }).click()
@@ -299,16 +300,21 @@ test('8. sees a hand edit side by side, and resolves it either way', async ({ pa
 test('8. notices a hand edit nobody announced, by the scheduled reading', async ({ page }) => {
   test.setTimeout(120_000)
   await signIn(page, 'oskar', '/drift')
-  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toContainText('=')
+  await expect(page.getByText(/last reading was at/)).toBeVisible()
+  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toHaveCount(0)
   await fate('edit-gateway')
-  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toContainText('≠ 1', {
+  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toContainText('77 / minute', {
     timeout: 80_000,
   })
   await page.getByRole('button', { name: 'Hydrant Checks' }).click()
   await expect(margin(page).locator('.difference')).toContainText('77 / minute')
   await margin(page).getByRole('button', { name: 'Put the ledger back' }).click()
   await page.getByRole('dialog').getByRole('button', { name: 'Put the ledger back' }).click()
-  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toContainText('=')
+  await expect(page.getByRole('row', { name: /Hydrant Checks/ })).toHaveCount(0)
+  await page.goto('/drift/history')
+  await expect(page.getByRole('row', { name: /Hydrant Checks/ }).first()).toContainText(
+    'the ledger was put back',
+  )
   await page.goto('/gateways')
   await expect(page.getByText('All of them can be read.')).toBeVisible()
   await expectAccessible(page)

@@ -256,6 +256,17 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ digest: 'x' }),
   },
   withdrawPolicyChange: { may: resolvers, path: () => ({ change: 4711 }) },
+  acceptDrift: {
+    may: resolvers,
+    path: () => ({ difference: 4711 }),
+    body: () => ({ until: '2030-01-01', reason: 'Tried' }),
+  },
+  endDriftAcceptance: { may: resolvers, path: () => ({ difference: 4711 }) },
+  setDriftReaction: {
+    may: governance,
+    path: () => ({ group: 'nowhere', stage: 'Trial' }),
+    body: () => ({ reaction: 'report', minutes: 0 }),
+  },
   removePlacement: { may: placers, path: () => ({ placement: there.placement }) },
 }
 

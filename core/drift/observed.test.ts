@@ -1,0 +1,116 @@
+import { describe, expect, it } from 'vitest'
+import type { PlacementSpec } from '../runtime/placement'
+import { behaviourOf, callingOf, isDescribed, type ObservedCalls } from './observed'
+
+const spec: PlacementSpec = {
+  host: 'inner.example',
+  basePath: '/levels/v1',
+  prefix: { kind: 'keep' },
+  backends: [{ name: 'main', url: 'http://levels.example', timeoutMs: 4000 }],
+  routes: [
+    { method: 'GET', path: '/levels', treatment: { kind: 'route', backend: 'main' } },
+    { method: 'GET', path: '/levels/{id}', treatment: { kind: 'mock' } },
+    { method: 'POST', path: '/levels', treatment: { kind: 'withheld', reason: 'Inside only' } },
+  ],
+  policies: {},
+}
+const expected = { spec, responses: new Map([['GET /levels', ['200', '4XX']]]) }
+const calls = (over: Partial<ObservedCalls> = {}): ObservedCalls => ({
+  operation: 'GET /levels',
+  status: 200,
+  step: '',
+  calls: 100,
+  broken: 0,
+  ...over,
+})
+const unknown = () => false
+const whats = (told: ReturnType<typeof behaviourOf>) =>
+  told.map(({ difference: { where, what } }) => `${where}: ${what}`)
+
+describe('responses held against the definition', () => {
+  it.each([
+    [200, ['200'], true],
+    [201, ['200'], false],
+    [404, ['4XX'], true],
+    [404, ['4xx'], true],
+    [504, ['4XX'], false],
+    [504, ['default'], true],
+  ])('%i is described by %j: %s', (status, described, is) => {
+    expect(isDescribed(status, described)).toBe(is)
+  })
+
+  it('are silent where everything is as described', () => {
+    const fine = [calls(), calls({ status: 404, calls: 9 })]
+    expect(behaviourOf(expected, fine, unknown)).toEqual([])
+  })
+
+  it('tell statuses that nobody described, once there are more than a slip', () => {
+    const told = (n: number, isKnown = unknown) =>
+      whats(behaviourOf(expected, [calls(), calls({ status: 302, calls: n })], isKnown))
+    expect(told(5)).toEqual(['GET /levels: response 302'])
+    expect(told(4)).toEqual([])
+    expect(told(1, () => true)).toEqual(['GET /levels: response 302'])
+  })
+
+  it('tell an operation that its backend does not have, and nothing else of it', () => {
+    const [told, ...others] = behaviourOf(
+      expected,
+      [calls({ status: 404, calls: 70 }), calls({ status: 501, calls: 30 })],
+      unknown,
+    )
+    expect(told).toMatchObject({
+      difference: { what: 'backend', ledger: 'served by main', operations: ['GET /levels'] },
+      cause: { kind: 'observed', evidence: [{ text: '100 responses of 100 in 24 hours' }] },
+    })
+    expect(told!.difference.gateway).toMatch(/404, 501$/)
+    expect(others).toEqual([])
+    const half = [calls({ status: 404, calls: 50 }), calls({ calls: 50 })]
+    expect(behaviourOf(expected, half, unknown)).toEqual([])
+  })
+
+  it('tell messages that break the definition, but nothing of mocks or of what was stopped', () => {
+    expect(whats(behaviourOf(expected, [calls({ broken: 7 })], unknown))).toEqual([
+      'GET /levels: messages',
+    ])
+    const others = [
+      calls({ operation: 'GET /levels/{id}', status: 302 }),
+      calls({ status: 429, step: 'limit' }),
+    ]
+    expect(behaviourOf(expected, others, unknown)).toEqual([])
+  })
+})
+
+describe('calls held against the placement', () => {
+  const stopped = (operation: string, n: number) =>
+    calls({ operation, status: 404, step: 'match', calls: n })
+
+  it('tell withheld operations that are called, with the reason', () => {
+    const [told] = callingOf(expected, [stopped('POST /levels', 20)], [], unknown)
+    expect(told!.difference).toMatchObject({
+      where: 'POST /levels',
+      ledger: 'withheld: Inside only',
+      gateway: 'called, and refused',
+    })
+    expect(callingOf(expected, [stopped('POST /levels', 4)], [], unknown)).toEqual([])
+  })
+
+  it('tell what nobody described, but not every path that somebody makes up', () => {
+    const probes = Array.from({ length: 300 }, (_, n) => stopped(`GET /x-${n}`, 10 + n))
+    const told = callingOf(expected, [...probes, stopped('others', 9999)], [], unknown)
+    expect(told).toHaveLength(10)
+    expect(told[0]!.difference).toMatchObject({
+      where: 'GET /x-299',
+      ledger: 'not in the definition',
+    })
+  })
+
+  it('tell calls after the end, and clients that meet their limit every day', () => {
+    const limited = [{ client: 'Van Tablet', days: 5 }]
+    const told = callingOf({ ...expected, endedOn: '2026-01-31' }, [calls()], limited, unknown)
+    expect(told.map(({ difference: { what, gateway } }) => `${what}: ${gateway}`)).toEqual([
+      'sunset: still called',
+      'limit of Van Tablet: met every day',
+    ])
+    expect(callingOf({ ...expected, endedOn: '2026-01-31' }, [], [], unknown)).toEqual([])
+  })
+})

@@ -1,0 +1,214 @@
+import { count } from '../text/counted'
+import { rowName, type PlacementSpec, type RouteRow } from '../runtime/placement'
+import type { Cause } from './causes'
+import type { Difference } from './compare'
+
+/** Requests of one kind that a placement had in a day. */
+export interface ObservedCalls {
+  /** As it is counted: the name of the route, or method and shape of the path where none took it. */
+  operation: string
+  status: number
+  /** Where they were stopped; empty where they went all the way. */
+  step: string
+  calls: number
+  /** Those whose messages broke the definition. */
+  broken: number
+}
+
+/** What the ledger says of a placement, as far as requests can be held against it. */
+export interface Expected {
+  spec: PlacementSpec
+  /** Statuses of responses by operation; those of SOAP are not told by statuses, and stand in none. */
+  responses: ReadonlyMap<string, readonly string[]>
+  /** The day that its API ended, where that is past. */
+  endedOn?: string
+}
+
+/** A client that was told to wait on every one of some days. */
+export interface Limited {
+  client: string
+  days: number
+}
+
+/** A difference with its likely cause. */
+export interface Observation {
+  difference: Difference
+  cause: Cause
+}
+
+/** Fewer requests than these of a day are somebody's slip, unless they were told before. */
+const fewest = 5
+/** So many operations that nobody described are told of one placement. */
+const mostUnknown = 10
+
+/** Whether a status is one of those that a definition describes: by itself, as a range, or by its default. */
+export const isDescribed = (status: number, described: readonly string[]): boolean =>
+  described.some(
+    (one) =>
+      one === String(status) ||
+      one === 'default' ||
+      (/^[1-5]xx$/i.test(one) && String(status).startsWith(one.charAt(0))),
+  )
+
+/** Whether it is told already, so that less is enough to go on telling it. */
+type IsKnown = (difference: Pick<Difference, 'where' | 'what'>) => boolean
+
+interface Tally {
+  calls: number
+  broken: number
+  byStatus: Map<number, number>
+}
+
+function tallies(observed: readonly ObservedCalls[], step: string): Map<string, Tally> {
+  const all = new Map<string, Tally>()
+  for (const { operation, status, step: at, calls, broken } of observed) {
+    if (at !== step) continue
+    let tally = all.get(operation)
+    if (!tally) all.set(operation, (tally = { calls: 0, broken: 0, byStatus: new Map() }))
+    tally.calls += calls
+    tally.broken += broken
+    tally.byStatus.set(status, (tally.byStatus.get(status) ?? 0) + calls)
+  }
+  return all
+}
+
+/** Holds responses of a day against the definition and the placement. */
+export function behaviourOf(
+  { spec, responses }: Expected,
+  observed: readonly ObservedCalls[],
+  isKnown: IsKnown,
+): Observation[] {
+  const rows = new Map(spec.routes.map((row) => [rowName(row), row]))
+  const told: Observation[] = []
+  for (const [operation, tally] of tallies(observed, '')) {
+    const row = rows.get(operation)
+    if (row?.treatment.kind !== 'route') continue
+    const tell = (what: string, ledger: string, runs: string, calls: number, cause: string) => {
+      const difference = observedAt(operation, what, ledger, runs, cause)
+      if (calls < fewest && !isKnown(difference)) return false
+      const share = `${count(calls, 'response')} of ${tally.calls} in 24 hours`
+      told.push({ difference, cause: observedCause(`${cause}.`, share) })
+      return true
+    }
+    const missing = [404, 405, 501].map((status) => tally.byStatus.get(status) ?? 0)
+    const gone = missing.reduce((sum, calls) => sum + calls, 0)
+    if (gone >= 0.95 * tally.calls) {
+      const isTold = tell(
+        'backend',
+        `served by ${row.treatment.backend}`,
+        `the backend does not have it: ${[404, 405, 501].filter((_, at) => missing[at]! > 0).join(', ')}`,
+        gone,
+        'The backend does not have this operation, or has it at another path',
+      )
+      if (isTold) continue
+    }
+    const described = responses.get(operation)
+    if (described)
+      for (const [status, calls] of tally.byStatus)
+        if (!isDescribed(status, described))
+          tell(
+            `response ${status}`,
+            'not in the definition',
+            'sent by the backend',
+            calls,
+            'The backend answers what the definition does not tell of',
+          )
+    if (tally.broken > 0)
+      tell(
+        'messages',
+        'as the definition has them',
+        'break the definition',
+        tally.broken,
+        'What is sent does not fit the schemas of the definition',
+      )
+  }
+  return told
+}
+
+/** Holds who calls, and what, against the placement. */
+export function callingOf(
+  { spec, endedOn }: Expected,
+  observed: readonly ObservedCalls[],
+  limited: readonly Limited[],
+  isKnown: IsKnown,
+): Observation[] {
+  const told: Observation[] = []
+  const tell = (difference: Difference, calls: number, text: string, least = fewest) => {
+    if (calls >= least || isKnown(difference))
+      told.push({ difference, cause: observedCause(text, `${count(calls, 'call')} in 24 hours`) })
+  }
+  const rows = new Map(spec.routes.map((row) => [rowName(row), row]))
+  const unmatched = [...tallies(observed, 'match')].sort(([, a], [, b]) => b.calls - a.calls)
+  const unknown: [string, Tally][] = []
+  for (const [operation, tally] of unmatched) {
+    const row = rows.get(operation)
+    if (row?.treatment.kind === 'withheld') {
+      const cause = 'Clients know it from the definition, or had it before'
+      tell(
+        observedAt(operation, 'calls', withheldText(row), 'called, and refused', cause),
+        tally.calls,
+        `${cause}: every call is refused.`,
+      )
+    } else if (!row && operation !== 'others') unknown.push([operation, tally])
+  }
+  for (const [operation, tally] of unknown.slice(0, mostUnknown)) {
+    const cause = 'Clients ask for what no placement and no definition has here'
+    tell(
+      observedAt(operation, 'calls', 'not in the definition', 'called, and refused', cause),
+      tally.calls,
+      `${cause}: an operation that was taken away, or a mistake in somebody’s client.`,
+      2 * fewest,
+    )
+  }
+  if (endedOn !== undefined) {
+    const calls = [...tallies(observed, '').values()].reduce((sum, one) => sum + one.calls, 0)
+    const cause = 'Callers go on after its end'
+    const where = { where: 'every operation', operations: [] }
+    tell(
+      { ...where, what: 'sunset', ledger: `ended on ${endedOn}`, gateway: 'still called', cause },
+      calls,
+      `${cause}: the gateway tells them with each response, and nobody reads it.`,
+      1,
+    )
+  }
+  for (const { client, days } of limited) {
+    const cause = 'The client needs more than it was given, or asks more often than it has to'
+    const who = client || 'callers without a name'
+    const difference = {
+      where: 'every operation',
+      what: `limit of ${who}`,
+      ledger: 'enough for its use',
+      gateway: 'met every day',
+      cause,
+      operations: [],
+    }
+    told.push({
+      difference,
+      cause: observedCause(`${cause}.`, `429 on each of the last ${days} days`),
+    })
+  }
+  return told
+}
+
+const withheldText = ({ treatment }: RouteRow) =>
+  treatment.kind === 'withheld' && treatment.reason !== ''
+    ? `withheld: ${treatment.reason}`
+    : 'withheld'
+
+const observedAt = (
+  operation: string,
+  what: string,
+  ledger: string,
+  gateway: string,
+  cause: string,
+): Difference => ({
+  where: operation,
+  ...{ what, ledger, gateway, cause },
+  operations: [operation],
+})
+
+const observedCause = (text: string, evidence: string): Cause => ({
+  kind: 'observed',
+  text,
+  evidence: [{ text: evidence }],
+})

@@ -1,0 +1,221 @@
+import { and, eq, gte, inArray, isNull, sql } from 'drizzle-orm'
+import type { Operation } from '../../core/contract/model'
+import {
+  behaviourOf,
+  callingOf,
+  type Expected,
+  type Limited,
+  type ObservedCalls,
+  type Observation,
+} from '../../core/drift/observed'
+import { operationKey, rowName } from '../../core/runtime/placement'
+import type { Queries } from '../db/database'
+import { apis, drift, parts, placements, traffic, trafficSeries } from '../db/schema'
+import type { PlacementRow } from './compiled'
+import type { Services } from './context'
+import { followPlace, knownAs, placeOf, type DriftRow } from './drift-following'
+import { dayOf } from './known'
+import { announce } from './ledger'
+
+const hour = 3_600_000
+/** On each of so many days a client was told to wait, before that is told. */
+const limitedDays = 5
+/** Which advisory locks are of what requests show (the first of two keys). */
+const observedLock = 7_120_419
+
+const accounts = ['behaviour', 'callers'] as const
+
+/** Holds what was counted in the last day against what is approved, placement by placement. */
+export async function followTraffic(services: Services): Promise<void> {
+  const { db, now } = services
+  const at = now()
+  const [observed, limited, open] = await Promise.all([
+    observedCalls(db, at),
+    limitedClients(db, at),
+    db
+      .select()
+      .from(drift)
+      .where(and(inArray(drift.account, [...accounts]), isNull(drift.closedAt))),
+  ])
+  const touched = new Set([...observed.keys(), ...open.map(({ placement }) => placement)])
+  if (touched.size === 0) return
+  const rows = await db
+    .select({ placement: placements, lifecycle: apis.lifecycle, sunset: apis.sunset })
+    .from(placements)
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .where(sql`${placements.id} = any(${sql.param([...touched])}::text[])`)
+  const today = dayOf(at)
+  let changed = false
+  for (const { placement, lifecycle, sunset } of rows) {
+    const ended = lifecycle === 'deprecated' || lifecycle === 'retired'
+    const expected: Expected = {
+      spec: placement.spec,
+      responses: await describedResponses(db, placement),
+      ...(ended && sunset !== null && sunset < today && { endedOn: sunset }),
+    }
+    const calls = observed.get(placement.id) ?? []
+    const known = open.filter((row) => row.placement === placement.id)
+    const isKnown =
+      (account: DriftRow['account']) =>
+      ({ where, what }: Pick<DriftRow, 'where' | 'what'>) =>
+        known.some((row) => row.account === account && row.where === where && row.what === what)
+    const told = {
+      behaviour: behaviourOf(expected, calls, isKnown('behaviour')),
+      callers: callingOf(expected, calls, limited.get(placement.id) ?? [], isKnown('callers')),
+    }
+    for (const account of accounts)
+      if (told[account].length > 0 || known.some((row) => row.account === account)) {
+        await keep(services, placement, account, told[account])
+        changed = true
+      }
+  }
+  changed =
+    (await forget(
+      services,
+      open,
+      rows.map(({ placement }) => placement.id),
+    )) || changed
+  if (changed) await announce(db, 'drift')
+}
+
+async function keep(
+  { db, now }: Services,
+  placement: PlacementRow,
+  account: (typeof accounts)[number],
+  told: readonly Observation[],
+): Promise<void> {
+  await db.transaction(async (tx) => {
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${observedLock}, hashtext(${placement.id}))`)
+    const rows = await tx
+      .select()
+      .from(drift)
+      .where(
+        and(eq(drift.account, account), eq(drift.placement, placement.id), isNull(drift.closedAt)),
+      )
+    const causes = new Map(told.map(({ difference, cause }) => [difference, cause]))
+    await followPlace(
+      tx,
+      { now },
+      placeOf(placement, account),
+      rows.map(knownAs),
+      told.map(({ difference }) => difference),
+      { causes: (difference) => causes.get(difference)!, resolution: 'gone' },
+    )
+  })
+}
+
+/** Ends what was seen at placements that are there no more. */
+async function forget(
+  { db, now }: Services,
+  open: readonly DriftRow[],
+  there: readonly string[],
+): Promise<boolean> {
+  const left = open.filter(({ placement }) => !there.includes(placement)).map(({ id }) => id)
+  if (left.length === 0) return false
+  await db
+    .update(drift)
+    .set({ closedAt: now(), resolution: 'removed' })
+    .where(and(inArray(drift.id, left), isNull(drift.closedAt)))
+  return true
+}
+
+/** Requests of the last day by placement, added up over gateways and clients. */
+async function observedCalls(db: Queries, at: Date): Promise<Map<string, ObservedCalls[]>> {
+  const rows = await db
+    .select({
+      placement: trafficSeries.placement,
+      operation: trafficSeries.operation,
+      status: trafficSeries.status,
+      step: trafficSeries.step,
+      calls: sql<number>`sum(${traffic.calls})::int`,
+      broken: sql<number>`sum(${traffic.broken})::int`,
+    })
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(
+      and(
+        eq(traffic.resolution, 'hour'),
+        gte(traffic.at, new Date(at.getTime() - 24 * hour)),
+        eq(trafficSeries.grain, 'operation'),
+        sql`${trafficSeries.placement} <> ''`,
+      ),
+    )
+    .groupBy(
+      trafficSeries.placement,
+      trafficSeries.operation,
+      trafficSeries.status,
+      trafficSeries.step,
+    )
+  return byPlacement(rows)
+}
+
+/** Clients that were told to wait on every one of the last days, by placement. */
+async function limitedClients(db: Queries, at: Date): Promise<Map<string, Limited[]>> {
+  const rows = await db
+    .select({
+      placement: trafficSeries.placement,
+      client: trafficSeries.client,
+      days: sql<number>`count(distinct ${traffic.at})::int`,
+    })
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(
+      and(
+        eq(traffic.resolution, 'day'),
+        gte(
+          traffic.at,
+          new Date(`${dayOf(new Date(at.getTime() - limitedDays * 24 * hour))}T00:00:00Z`),
+        ),
+        sql`${traffic.at} < ${`${dayOf(at)}T00:00:00Z`}`,
+        eq(trafficSeries.grain, 'operation'),
+        eq(trafficSeries.status, 429),
+        sql`${trafficSeries.placement} <> ''`,
+      ),
+    )
+    .groupBy(trafficSeries.placement, trafficSeries.client)
+    .having(sql`count(distinct ${traffic.at}) >= ${limitedDays}`)
+  return byPlacement(rows)
+}
+
+function byPlacement<T extends { placement: string }>(rows: readonly T[]): Map<string, T[]> {
+  const all = new Map<string, T[]>()
+  for (const row of rows) {
+    const known = all.get(row.placement)
+    if (known) known.push(row)
+    else all.set(row.placement, [row])
+  }
+  return all
+}
+
+/** Statuses by operation, by revision: a revision never changes. */
+const described = new Map<number, ReadonlyMap<string, readonly string[]>>()
+const mostDescribed = 1000
+
+async function describedResponses(
+  db: Queries,
+  { revisionId, spec }: PlacementRow,
+): Promise<Expected['responses']> {
+  // A REST face answers by the rules of the face.
+  if (spec.face) return new Map()
+  let known = described.get(revisionId)
+  if (!known) {
+    if (described.size >= mostDescribed) described.clear()
+    const rows = await db
+      .select({ detail: parts.detail })
+      .from(parts)
+      .where(and(eq(parts.revisionId, revisionId), eq(parts.kind, 'operation')))
+    known = new Map(
+      rows.flatMap(({ detail }) => {
+        const { method, path, responses, soap } = detail as Operation
+        const key = operationKey({ method: method.toUpperCase(), path })
+        return soap?.length ? [] : [[key, responses.map(({ status }) => status)] as const]
+      }),
+    )
+    described.set(revisionId, known)
+  }
+  const named = spec.routes.flatMap((row) => {
+    const statuses = known.get(operationKey(row))
+    return statuses ? [[rowName(row), statuses] as const] : []
+  })
+  return new Map(named)
+}
