@@ -6,7 +6,8 @@ import { lines, reportWaiting } from './measure'
 
 const all = 1_000_000
 const batch = 5000
-const operations = 200
+const operations = 10_000
+const placements = 500
 const clients = 40
 const days = 90
 
@@ -34,7 +35,11 @@ export async function traffic(): Promise<void> {
       const events = Array.from({ length: batch }, (_, n) => eventAt(seq + n + 1, now))
       const from = seq === 0 ? undefined : { journal: 'bench', seq }
       const gateway = { name: 'north-edge', group: 'edge' }
-      await countEvents(world.services, gateway, from, { journal: 'bench', events })
+      await countEvents(world.services, gateway, from, {
+        journal: 'bench',
+        events,
+        upTo: seq + batch,
+      })
     }
     over = true
     await reading
@@ -66,11 +71,12 @@ function eventAt(seq: number, now: number): TrafficEvent {
     seq,
     id: '',
     at: now - Math.floor(((all - seq) / all) * days * 86_400_000),
-    placement: `placement-${operation % 50}`,
+    placement: `placement-${operation % placements}`,
     version: '1.0.0',
     operation: `GET /things-${operation}/{id}`,
     host: '',
-    client: `Client ${(seq * 31) % clients}`,
+    address: '',
+    client: `Client ${(operation + (seq % 3)) % clients}`,
     status: isRefused ? 429 : 200,
     step: isRefused ? 'limit' : '',
     policy: isRefused ? 'rate' : '',

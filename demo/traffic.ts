@@ -54,9 +54,11 @@ const opened = {
   client: 'County flood desk',
 }
 
+/** Where the last operation of all is one that the backend does not have. */
+const incomplete = 'tanker-dispatch-live-1'
+
 /** Operations that backends do not do as their definitions say: what they answer instead. */
 const strayed: Record<string, Record<string, number>> = {
-  'tanker-dispatch': { 'GET /tankers/{tankerId}': 404 },
   'hydrant-register': { 'POST /hydrants': 202 },
 }
 
@@ -120,11 +122,12 @@ export async function seedTraffic(services: Services): Promise<void> {
     const journal = `history-${name}`
     let seq = 0
     for (const events of inPieces(historyOf(name, here, now, chance(index + 1)))) {
-      const numbered = events.map((event) => ({ ...event, seq: ++seq }))
+      const numbered = events.map((event) => ({ ...event, seq: ++seq, id: `${journal}-${seq}` }))
       const from = { journal, seq: seq - events.length }
       await countEvents(services, { name, group }, from.seq === 0 ? undefined : from, {
         journal,
         events: numbered,
+        upTo: seq,
       })
     }
   }
@@ -163,7 +166,7 @@ function* historyOf(
 /** What the ledger explains: a client at its limit, and an operation that is served past it. */
 function* incidentsOf(
   gateway: string,
-  { id, version }: Placed,
+  { id, version, spec }: Placed,
   at: number,
   now: number,
   random: () => number,
@@ -179,6 +182,13 @@ function* incidentsOf(
         ...{ operation: 'GET /interruptions', client: morning.client },
         ...{ status: 429, step: 'limit', policy: 'rate' },
       }
+  const last = spec.routes.findLast(({ treatment }) => treatment.kind === 'route')
+  if (id === incomplete && last && hours % 3 === 1)
+    yield {
+      ...plainEvent(id, version, within(), random),
+      ...{ operation: nameOf(last), client: '', status: 404, ms: 9, upstreamMs: 8 },
+      ...{ bytesOut: 380, responseType: 'application/json' },
+    }
   if (id === opened.placement && hours % 3 === 0 && at > now - 27 * 24 * hour) {
     const { operation, client } = opened
     const event = { ...plainEvent(id, version, within(), random), operation, client }
@@ -205,7 +215,7 @@ const refusal = {
 const plainEvent = (id: string, version: string, at: number, random: () => number) => ({
   ...{ id: '', at, placement: id, version, host: '', step: '' as const, policy: '' },
   bytesIn: 300 + Math.floor(random() * 300),
-  ...{ requestType: '', query: [], members: [], breaks: '' as const },
+  ...{ address: '', requestType: '', query: [], members: [], breaks: '' as const },
 })
 
 /** The backend of the meters was ill for a while six days ago. */

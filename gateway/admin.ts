@@ -7,11 +7,12 @@ import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
 import type { Journal } from './journal'
 import type { AccessLog, LogEntry } from './log'
+import type { Metrics } from './metrics'
 import type { Quotas } from './quotas'
 import type { Targets } from './targets'
 
 const maxBody = 16 * 1024 * 1024
-const eventsAtOnce = 5000
+const eventsAtOnce = 20_000
 const digest = (text: string) => createHash('sha256').update(text).digest()
 
 /** What the admin API tells of and changes. */
@@ -21,24 +22,27 @@ interface Running {
   quotas: Quotas
   targets: Targets
   journal: Journal
+  metrics: Metrics
   /** Absent where TLS is not spoken. */
   certificates: Certificates | undefined
 }
 
 /**
- * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`.
+ * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`, or as a bearer token.
  * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`, `GET /health` (of
- * targets), `GET /events?journal=ID&after=N` (of requests that ended, forgetting those up to N of that journal), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
+ * targets), `GET /events?journal=ID&after=N` (of requests that ended, forgetting those up to N of that journal), `GET /metrics` (Prometheus), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
  */
 export function adminApi(
   name: string,
   secret: string,
-  { configuration, log, quotas, targets, journal, certificates }: Running,
+  { configuration, log, quotas, targets, journal, metrics, certificates }: Running,
 ): http.Server {
   const expected = digest(secret)
 
   async function answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const given = request.headers['x-admin-secret']
+    // Whoever scrapes figures can mostly send no header but this one.
+    const bearer = /^Bearer (.+)$/.exec(request.headers.authorization ?? '')?.[1]
+    const given = request.headers['x-admin-secret'] ?? bearer
     if (typeof given !== 'string' || !timingSafeEqual(digest(given), expected)) {
       return json(response, 401, { title: 'The admin secret is missing or wrong' })
     }
@@ -55,6 +59,11 @@ export function adminApi(
         troubles: certificates?.troubles ?? [],
       })
     if (route === 'GET /events') return sendEvents(url, response)
+    if (route === 'GET /metrics') {
+      const text = await metrics.text()
+      response.writeHead(200, { 'Content-Type': metrics.contentType })
+      return void response.end(text)
+    }
     if (route === 'GET /quotas') return json(response, 200, quotas.taken())
     if (route === 'PUT /quotas') return learnQuotas(request, response)
     if (route === 'GET /log') {

@@ -13,6 +13,7 @@ import { readHead, type RequestHead } from './framing'
 import { entryOf, type AccessLog } from './log'
 import { eventOf } from './events'
 import type { Journal } from './journal'
+import type { Metrics } from './metrics'
 import type { Passage } from './passage'
 import { readMessage } from './soap'
 import { forward } from './steps/forward'
@@ -20,20 +21,26 @@ import { answerPreflight, isPreflight, refuse } from './steps/respond'
 import type { Targets } from './targets'
 import { run, Ways, type Keeping } from './way'
 
+/** Who hears of each request that ended. */
+export interface Telling {
+  log: AccessLog
+  journal: Journal
+  metrics: Metrics
+}
+
 /** Serves traffic: each request goes the way of the route that takes it. */
 export function dataPlane(
   configuration: Configuration,
-  log: AccessLog,
+  telling: Telling,
   bounds: Bounds,
   keeping: Keeping,
   targets: Targets,
   certificates: Certificates,
-  journal: Journal,
 ): RequestListener {
   const ways = new Ways(keeping)
   function listen(request: IncomingMessage, response: ServerResponse): void {
     const passage = begin(request, response)
-    response.once('close', () => finish(passage, log, journal, keeping.now()))
+    response.once('close', () => finish(passage, telling, keeping.now()))
     response.on('error', () => response.destroy())
     try {
       const served = serve(passage)
@@ -192,9 +199,11 @@ const begin = (request: IncomingMessage, response: ServerResponse): Passage => (
   ends: [],
 })
 
-function finish(passage: Passage, log: AccessLog, journal: Journal, at: number): void {
+function finish(passage: Passage, { log, journal, metrics }: Telling, at: number): void {
   for (const end of passage.ends) end()
-  journal.add(eventOf(passage, at))
+  const event = eventOf(passage, at)
+  journal.add(event)
+  metrics.count(event)
   const entry = entryOf(passage)
   if (entry) log.add(entry)
 }

@@ -18,6 +18,7 @@ const event = (id: string): Omit<TrafficEvent, 'seq'> => ({
   operation: 'GET /things',
   host: '',
   client: 'Alder Homes',
+  address: '10.0.0.0/24',
   status: 200,
   step: '',
   policy: '',

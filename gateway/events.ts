@@ -3,6 +3,7 @@ import { isStopped } from '../core/runtime/explain'
 import { mediaTypeOf } from '../core/runtime/media'
 import { namesTold, shapeOf, type TrafficEvent } from '../core/traffic/event'
 import { readQuery } from './fields'
+import { addressKept } from './log'
 import type { Passage } from './passage'
 
 /** What was counted of a connection when its last request ended. */
@@ -25,6 +26,7 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     operation: operationOf(matched, request.method ?? 'GET', head.target.path),
     host: matched?.placement ? '' : head.host.slice(0, 253),
     client,
+    address: addressKept(passage),
     status: response.statusCode,
     step: stopped?.name ?? '',
     policy: stopped?.policy ?? '',

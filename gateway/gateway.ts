@@ -12,6 +12,7 @@ import { Journal } from './journal'
 import { ConcurrencyLimiter, RateLimiter } from './limiter'
 import { plainListener, tlsListener } from './listeners'
 import { AccessLog } from './log'
+import { Metrics } from './metrics'
 import { Quotas } from './quotas'
 import { Targets } from './targets'
 import { Tokens } from './tokens'
@@ -60,7 +61,9 @@ export async function startGateway(
     now,
   )
   const journal = new Journal(join(options.directory, `${options.name}.events`), bounds.journal)
-  const serve = dataPlane(configuration, log, bounds, keeping, targets, certificates, journal)
+  const metrics = new Metrics(configuration, targets, journal)
+  const telling = { log, journal, metrics }
+  const serve = dataPlane(configuration, telling, bounds, keeping, targets, certificates)
   const data = plainListener(serve, bounds)
   const secure =
     options.tlsPort === undefined ? undefined : tlsListener(serve, bounds, certificates)
@@ -70,6 +73,7 @@ export async function startGateway(
     quotas,
     targets,
     journal,
+    metrics,
     certificates: secure && certificates,
   })
   await listen(data, options.dataPort)

@@ -51,7 +51,7 @@ export class Journal {
   readonly id: string
   private readonly files: File[]
   private handle: number
-  private size: number
+  private written: number
   private waiting: string[] = []
   private next: number
   private bytes: number
@@ -75,7 +75,7 @@ export class Journal {
     this.bytes = this.files.reduce((sum, { path }) => sum + statSync(path).size, 0)
     if (!newest) this.files.push(this.fileAt(this.next))
     this.handle = openSync(this.files.at(-1)!.path, 'a+', 0o600)
-    this.size = fstatSync(this.handle).size
+    this.written = fstatSync(this.handle).size
   }
 
   private identity(): string {
@@ -97,6 +97,11 @@ export class Journal {
     path: join(this.folder, `${String(first).padStart(15, '0')}.jsonl`),
   })
 
+  /** Of everything on disk; in bytes. */
+  get size(): number {
+    return this.bytes
+  }
+
   add(event: Omit<TrafficEvent, 'seq'>): void {
     if (this.waiting.length === 0) setImmediate(() => this.write())
     this.waiting.push(`${JSON.stringify({ seq: this.next++, ...event })}\n`)
@@ -109,9 +114,9 @@ export class Journal {
     const bytes = Buffer.from(this.waiting.join(''))
     this.waiting = []
     try {
-      if (this.size >= this.bounds.fileBytes) this.beginFile(first)
+      if (this.written >= this.bounds.fileBytes) this.beginFile(first)
       writeSync(this.handle, bytes)
-      this.size += bytes.length
+      this.written += bytes.length
       this.bytes += bytes.length
     } catch (error) {
       console.error(`events ${first} to ${this.next - 1} could not be kept:`, error)
@@ -126,13 +131,13 @@ export class Journal {
     closeSync(this.handle)
     this.handle = handle
     this.files.push(file)
-    this.size = 0
+    this.written = 0
   }
 
   /** Takes half a line away that stands at the end. */
   private restore(): void {
     try {
-      ftruncateSync(this.handle, this.size)
+      ftruncateSync(this.handle, this.written)
     } catch (error) {
       console.error('the events cannot be written:', error)
     }

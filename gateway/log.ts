@@ -49,12 +49,16 @@ export function entryOf(passage: Passage): LogEntry | undefined {
     ms: Math.round((performance.now() - passage.started) * 10) / 10,
     consumer: client,
     placement: route?.placement ?? '',
-    address: keptAddress(passage.address, policy.address),
+    address: addressKept(passage),
     query: head.target.query === '' ? '' : keptQuery(head.target.query, policy.query, route),
     headers: keptHeaders(request.headers, policy.headers, route),
     steps,
   }
 }
+
+/** As much of a client's address as may be told of it. */
+export const addressKept = ({ address, route, matched }: Passage): string =>
+  keptAddress(address, ((route ?? matched)?.policies.log ?? usual).address)
 
 function keptAddress(address: string, how: ConfigOf<'log'>['address']): string {
   if (how === 'dropped') return ''

@@ -40,6 +40,7 @@ export type TrafficPeriod = (typeof trafficPeriods)[number]
 export const trafficDimensions = [
   'operation',
   'api',
+  'version',
   'placement',
   'stage',
   'client',

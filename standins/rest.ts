@@ -1,4 +1,5 @@
 import http from 'node:http'
+import { Counter, Registry } from 'prom-client'
 
 /** A request as a simulated service sees it. */
 export interface Call {
@@ -44,7 +45,26 @@ export function restServer(
   )
   routes.sort((a, b) => Number(b.literal) - Number(a.literal))
 
+  const registry = new Registry()
+  const replies = new Counter({
+    name: 'standin_replies_total',
+    help: 'What the simulated services answered.',
+    labelNames: ['service', 'status'],
+    registers: [registry],
+  })
+
   return http.createServer((request, response) => {
+    if (request.method === 'GET' && request.url === '/metrics') {
+      void registry.metrics().then((text) => {
+        response.writeHead(200, { 'Content-Type': registry.contentType })
+        response.end(text)
+      })
+      return
+    }
+    response.once('finish', () => {
+      const service = Object.keys(services).find((base) => request.url?.startsWith(base)) ?? ''
+      replies.inc({ service, status: String(response.statusCode) })
+    })
     const own = Object.keys(mounted).find((base) => request.url?.startsWith(`${base}/`))
     if (own !== undefined) {
       mounted[own]!(request, response)

@@ -29,7 +29,7 @@ const state = computed(() => {
   const cell = props.row.cells.find(({ mark }) => mark === 'differs') ?? props.row.cells.at(-1)
   if (!cell) return `${props.row.version} is being written; no version is placed yet.`
   if (cell.mark === 'differs')
-    return `${cell.version} in ${cell.stage} · the gateway differs from the ledger`
+    return `${cell.version} in ${cell.stage} · differs from what was approved`
   return `${cell.version} in ${cell.stage} · ${markWords(cell.mark)}`
 })
 const passed = (promotion: PromotionItem) =>

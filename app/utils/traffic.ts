@@ -12,6 +12,7 @@ export const periodWords: Record<TrafficPeriod, string> = {
 export const dimensionWords: Record<TrafficDimension, string> = {
   operation: 'operation',
   api: 'API',
+  version: 'version',
   placement: 'placement',
   stage: 'stage',
   client: 'client',
@@ -24,6 +25,7 @@ export const dimensionWords: Record<TrafficDimension, string> = {
 export const filterOf = {
   operation: 'operation',
   api: 'api',
+  version: 'api',
   placement: 'placement',
   stage: 'stage',
   client: 'client',
@@ -32,10 +34,22 @@ export const filterOf = {
   step: 'ended',
 } as const satisfies Record<TrafficDimension, keyof TrafficQuery>
 
+/** What narrows to one row: a version is one of its API. */
+export const filtersOf = (by: TrafficDimension, { key, api }: Pick<TrafficRow, 'key' | 'api'>) =>
+  by === 'version'
+    ? { api: `${api}@${key}` }
+    : { [filterOf[by]]: key, ...(api && by !== 'api' && { api }) }
+
+export const trafficLeaves = [
+  { to: '/traffic', label: 'Figures' },
+  { to: '/traffic/requests', label: 'Requests' },
+]
+
 /** What is looked at next where one thing is chosen. */
 export const nextDimension: Record<TrafficDimension, TrafficDimension> = {
   operation: 'client',
   api: 'operation',
+  version: 'operation',
   placement: 'operation',
   stage: 'api',
   client: 'operation',

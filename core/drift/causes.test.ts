@@ -110,7 +110,7 @@ describe('the likely cause of a difference', () => {
     const others = [{ gateway: 'south-edge', inStep: false }, { gateway: 'east-edge' }]
     expect(texts(causeOf(limit, { ...facts, others })).slice(-2)).toEqual([
       'south-edge differs too',
-      'east-edge could not be read',
+      'east-edge had not been read lately',
     ])
   })
 })

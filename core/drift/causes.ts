@@ -165,10 +165,10 @@ function fromEdit(difference: Difference, facts: Circumstances): Cause | undefin
   const { before, gateway, author, rollout } = facts
   if (!before) return undefined
   const who = author ? ` by ${author.name}` : ''
-  const when = before.inStep ? 'Between two readings' : 'Since the reading before'
+  const when = before.inStep ? 'between two readings' : 'since it was read before'
   return {
     kind: 'edited',
-    text: `${difference.cause}${who}. ${when} ${gateway} was changed past the ledger: no rollout was under way.`,
+    text: `${difference.cause}${who}: ${gateway} was changed past the ledger ${when}, and no rollout was under way.`,
     evidence: [
       ...(rollout
         ? [{ at: rollout.endedAt, text: `${rollout.title}, by ${rollout.by}`, rollout: rollout.id }]
@@ -194,6 +194,6 @@ function othersOf({ others }: Circumstances): Evidence[] {
   return [
     ...says(same, same.length === 1 ? 'runs what was approved' : 'run what was approved'),
     ...says(differing, differing.length === 1 ? 'differs too' : 'differ too'),
-    ...says(unknown, 'could not be read'),
+    ...says(unknown, 'had not been read lately'),
   ]
 }

@@ -11,6 +11,7 @@ const event: TrafficEvent = {
   version: '2.4.0',
   operation: 'GET /areas',
   host: '',
+  address: '',
   client: 'Flood Board',
   status: 200,
   step: '',

@@ -1,5 +1,5 @@
 import type { TrafficEvent } from './event'
-import { Histogram } from './histogram'
+import { bucketOf, Histogram } from './histogram'
 
 /** How finely requests are counted: all of a gateway, those of a placement, or those of an operation and client. */
 export const grains = ['gateway', 'placement', 'operation'] as const
@@ -73,25 +73,51 @@ export function addCounts(to: Counts, more: Counts): void {
 /** So many operations of one placement that nobody described are told apart in a batch; the rest are counted together. */
 const mostUnknown = 50
 
-/** Counts events of one gateway, each once in every resolution and grain. */
-export function bucketsOf(events: readonly TrafficEvent[]): Bucket[] {
-  const buckets = new Map<string, Bucket>()
+/** Whether counts of a time are kept at all. */
+type IsKept = (resolution: Resolution, at: number) => boolean
+
+/**
+ * Counts events of one gateway, each once in every grain and in every resolution that is kept for its time. Buckets of one
+ * series share it as one object.
+ */
+export function bucketsOf(events: readonly TrafficEvent[], isKept: IsKept = () => true): Bucket[] {
+  const all: Bucket[] = []
+  const known = new Map<string, { series: Series; buckets: Map<number, Bucket> }>()
   const unknown = new Map<string, Set<string>>()
   for (const event of events) {
     const operation = boundedOperation(event, unknown)
+    const { placement, version, client, status, step, policy } = event
+    const ended = `${status}\n${step}\n${policy}`
+    const placed = `${placement}\n${version}\n${ended}`
+    const keys = {
+      gateway: ended,
+      placement: placed,
+      operation: `${placed}\n${client}\n${operation}`,
+    }
+    const duration = bucketOf(event.ms)
+    const upstream = event.upstreamMs === undefined ? undefined : bucketOf(event.upstreamMs)
     for (const grain of grains) {
-      const series = seriesOf(event, grain, operation)
-      const name = Object.values(series).join('\n')
-      for (const resolution of resolutions) {
+      const key = `${grain}\n${keys[grain]}`
+      let of = known.get(key)
+      if (!of) {
+        of = { series: seriesOf(event, grain, operation), buckets: new Map() }
+        known.set(key, of)
+      }
+      for (const [index, resolution] of resolutions.entries()) {
         const at = beginOf(resolution, event.at)
-        const key = `${resolution} ${at}\n${name}`
-        let bucket = buckets.get(key)
-        if (!bucket) buckets.set(key, (bucket = { ...noCounts(), resolution, at, series }))
-        count(bucket, event)
+        if (!isKept(resolution, at)) continue
+        // Beginnings are whole seconds: what is added tells hours from their first minutes.
+        let bucket = of.buckets.get(at + index)
+        if (!bucket) {
+          bucket = { ...noCounts(), resolution, at, series: of.series }
+          of.buckets.set(at + index, bucket)
+          all.push(bucket)
+        }
+        count(bucket, event, duration, upstream)
       }
     }
   }
-  return [...buckets.values()]
+  return all
 }
 
 /** What strangers make up must not fill the store. */
@@ -121,11 +147,12 @@ function seriesOf(event: TrafficEvent, grain: Grain, operation: string): Series 
   }
 }
 
-function count(bucket: Bucket, event: TrafficEvent): void {
+/** Counts an event; its times are in these buckets of histograms. */
+function count(bucket: Bucket, event: TrafficEvent, duration: number, upstream?: number): void {
   bucket.calls++
   bucket.broken += event.breaks === '' ? 0 : 1
   bucket.bytesIn += event.bytesIn
   bucket.bytesOut += event.bytesOut
-  bucket.durations.add(event.ms)
-  if (event.upstreamMs !== undefined) bucket.upstream.add(event.upstreamMs)
+  bucket.durations.put(duration, 1)
+  if (upstream !== undefined) bucket.upstream.put(upstream, 1)
 }

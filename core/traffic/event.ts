@@ -17,6 +17,8 @@ export interface TrafficEvent {
   host: string
   /** The client, by the name of its credential; empty where nobody knows. */
   client: string
+  /** As much of its address as the log policy keeps. */
+  address: string
   status: number
   /** Where it was stopped, and the policy that did; empty where it went all the way. */
   step: StepName | ''
@@ -91,6 +93,7 @@ export function readEvent(value: unknown): TrafficEvent | undefined {
     operation: text('operation', 2000),
     host: text('host'),
     client: text('client'),
+    address: text('address', 60),
     status: Math.trunc(status),
     step: stepNames.find((name) => name === step) ?? '',
     policy: text('policy'),

@@ -3,26 +3,34 @@
  * less than 5 % of its value (above half a millisecond, and up to ten minutes); two of them add up to the histogram of all.
  */
 export class Histogram {
-  private readonly counts = new Map<number, number>()
+  /** The buckets that have any, in the order in which they came, and how many are in each. */
+  private readonly buckets: number[] = []
+  private readonly counts: number[] = []
 
   /** Adds durations of so many milliseconds. */
   add(ms: number, times = 1): this {
     return this.put(bucketOf(ms), times)
   }
 
-  merge(other: Histogram): this {
-    for (const [bucket, times] of other.counts) this.put(bucket, times)
+  merge({ buckets, counts }: Histogram): this {
+    for (let at = 0; at < buckets.length; at++) this.put(buckets[at]!, counts[at]!)
     return this
   }
 
-  private put(bucket: number, times: number): this {
-    this.counts.set(bucket, (this.counts.get(bucket) ?? 0) + times)
+  /** Adds to a bucket. There are few, most of them the same: looking through them is faster than an index. */
+  put(bucket: number, times: number): this {
+    const at = this.buckets.indexOf(bucket)
+    if (at !== -1) this.counts[at]! += times
+    else {
+      this.buckets.push(bucket)
+      this.counts.push(times)
+    }
     return this
   }
 
   get total(): number {
     let sum = 0
-    for (const times of this.counts.values()) sum += times
+    for (const times of this.counts) sum += times
     return sum
   }
 
@@ -38,7 +46,9 @@ export class Histogram {
   }
 
   private sorted(): [number, number][] {
-    return [...this.counts].sort(([one], [other]) => one - other)
+    return this.buckets
+      .map((bucket, at): [number, number] => [bucket, this.counts[at]!])
+      .sort(([one], [other]) => one - other)
   }
 
   /** As bytes: for each bucket that has any, the distance from the one before and the count, seven bits to a byte. */
@@ -54,14 +64,29 @@ export class Histogram {
   }
 
   static decode(bytes: Uint8Array): Histogram {
-    const histogram = new Histogram()
-    const numbers = readAll(bytes)
+    return new Histogram().mergeEncoded(bytes)
+  }
+
+  /** Merges another one from its bytes. */
+  mergeEncoded(bytes: Uint8Array): this {
     let bucket = 0
-    for (let at = 0; at + 1 < numbers.length; at += 2) {
-      bucket += numbers[at]!
-      histogram.put(bucket, numbers[at + 1]!)
+    let isDistance = true
+    let value = 0
+    let weight = 1
+    for (const byte of bytes) {
+      value += (byte % 128) * weight
+      if (byte >= 128) {
+        weight *= 128
+        continue
+      }
+      if (isDistance) bucket += value
+      // Bytes are ours; those that are not must not grow without bound.
+      else if (bucket <= last) this.put(bucket, value)
+      isDistance = !isDistance
+      value = 0
+      weight = 1
     }
-    return histogram
+    return this
   }
 }
 
@@ -69,7 +94,8 @@ const growth = 1.1
 const least = 0.5
 const last = Math.ceil(Math.log(600_000 / least) / Math.log(growth))
 
-const bucketOf = (ms: number) =>
+/** The bucket that a duration of so many milliseconds is in. */
+export const bucketOf = (ms: number) =>
   ms <= least ? 0 : Math.min(last, Math.ceil(Math.log(ms / least) / Math.log(growth) - 1e-9))
 
 /** As far from either end of its bucket, as a share. */
@@ -83,19 +109,4 @@ function write(bytes: number[], value: number): void {
     rest = Math.floor(rest / 128)
   }
   bytes.push(rest)
-}
-
-function readAll(bytes: Uint8Array): number[] {
-  const numbers: number[] = []
-  let value = 0
-  let weight = 1
-  for (const byte of bytes) {
-    value += (byte % 128) * weight
-    if (byte < 128) {
-      numbers.push(value)
-      value = 0
-      weight = 1
-    } else weight *= 128
-  }
-  return numbers
 }

@@ -37,5 +37,6 @@ async function grant(pool: pg.Pool, role: string): Promise<void> {
     GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO ${to};
     GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO ${to};
     REVOKE ALL ON ledger, ledger_nodes FROM ${to};
-    GRANT SELECT, INSERT ON ledger, ledger_nodes TO ${to};`)
+    GRANT SELECT, INSERT ON ledger, ledger_nodes TO ${to};
+    GRANT EXECUTE ON FUNCTION keep_requests_of(date), drop_requests_before(date) TO ${to};`)
 }

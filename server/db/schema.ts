@@ -12,6 +12,7 @@ import {
   jsonb,
   pgTable,
   primaryKey,
+  real,
   serial,
   text,
   timestamp,
@@ -39,6 +40,7 @@ import {
   type RolloutState,
   type StepState,
 } from '../../core/pipeline/rollout'
+import type { TrafficEvent } from '../../core/traffic/event'
 import { grains, resolutions, type Grain, type Resolution } from '../../core/traffic/buckets'
 import type { CertificateFacts } from '../../shared/api/gateways'
 import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
@@ -1372,7 +1374,10 @@ export const settings = pgTable('settings', {
   retention: jsonb()
     .$type<Retention>()
     .notNull()
-    .default({ snapshots: 30, checks: 30, intakes: 30, impacts: 30 }),
+    .default({
+      ...{ snapshots: 30, checks: 30, intakes: 30, impacts: 30 },
+      ...{ requests: 14, requestPercent: 10 },
+    }),
   /** Single sign-on; null where there is none. */
   signOn: jsonb('sign_on').$type<KeptSignOn>(),
   /** Whether a name and a password let anybody in. */
@@ -1391,6 +1396,39 @@ export const eventCursors = pgTable('event_cursors', {
   lostAt: moment('lost_at'),
   readAt: moment('read_at').notNull(),
 })
+
+/** Single requests, as far as they are kept; a partition for each day (UTC). */
+export const requests = pgTable(
+  'requests',
+  {
+    at: moment('at').notNull(),
+    gateway: text().notNull(),
+    /** As the gateway named it in `X-Request-Id`. */
+    id: text().notNull(),
+    /** Null where no placement took it. */
+    apiId: integer('api_id'),
+    placement: text().notNull(),
+    version: text().notNull(),
+    stage: text().notNull(),
+    operation: text().notNull(),
+    client: text().notNull(),
+    address: text().notNull(),
+    status: integer().notNull(),
+    step: text().notNull(),
+    policy: text().notNull(),
+    ms: real().notNull(),
+    upstreamMs: real('upstream_ms'),
+    bytesIn: bigint('bytes_in', { mode: 'number' }).notNull(),
+    bytesOut: bigint('bytes_out', { mode: 'number' }).notNull(),
+    requestType: text('request_type').notNull(),
+    responseType: text('response_type').notNull(),
+    /** Names of the query parameters and of the body's members that were sent. */
+    query: jsonb().$type<string[]>().notNull(),
+    members: jsonb().$type<string[]>().notNull(),
+    breaks: text().$type<TrafficEvent['breaks']>().notNull(),
+  },
+  (table) => [index().on(table.at), index().on(table.placement, table.at), index().on(table.id)],
+)
 
 /** What a count of requests is of; empty words where it is of all of them. */
 export const trafficSeries = pgTable(
@@ -1412,7 +1450,12 @@ export const trafficSeries = pgTable(
     step: text().notNull(),
     policy: text().notNull(),
   },
-  (table) => [oneOf(table.grain, grains), index().on(table.apiId), index().on(table.placement)],
+  (table) => [
+    oneOf(table.grain, grains),
+    index().on(table.grain),
+    index().on(table.apiId),
+    index().on(table.placement),
+  ],
 )
 
 /** Requests of a series that ended within a minute, an hour or a day (UTC). */
@@ -1435,6 +1478,7 @@ export const traffic = pgTable(
   },
   (table) => [
     oneOf(table.resolution, resolutions),
-    primaryKey({ columns: [table.resolution, table.at, table.series] }),
+    // What is asked for is named by its series: those of a whole gateway are few.
+    primaryKey({ columns: [table.series, table.resolution, table.at] }),
   ],
 )

@@ -1,6 +1,7 @@
 import { request } from 'undici'
 import { readResources, writeResources } from '../../core/runtime/resources'
 import { readEvent, type TrafficEvent } from '../../core/traffic/event'
+import { isObject } from '../../core/text/values'
 import { Failure } from '../services/failure'
 import type { KeptListeners } from '../db/schema'
 import { changedInBetween, gatewayDown, type Adapter, type Running, type Written } from './adapter'
@@ -137,6 +138,8 @@ export async function tellQuotas(
 export interface EventBatch {
   journal: string
   events: TrafficEvent[]
+  /** The number of the last that was told, whether it could be read or not; 0 where there was none. */
+  upTo: number
 }
 
 /** The next events after those that were counted; what is none of them is passed over, as its number tells. */
@@ -151,5 +154,7 @@ export async function takeEvents(
   const { status, text } = await call(gateway, secret, `/events${query}`)
   if (status !== 200) throw down(gateway, `answered ${status}`)
   const { journal, events } = JSON.parse(text) as { journal: string; events: unknown[] }
-  return { journal, events: events.flatMap((event) => readEvent(event) ?? []) }
+  const last = events.at(-1)
+  const upTo = isObject(last) && typeof last['seq'] === 'number' ? last['seq'] : 0
+  return { journal, events: events.flatMap((event) => readEvent(event) ?? []), upTo }
 }

@@ -18,6 +18,7 @@ import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { Context, Operation, Services } from './operation'
 import { compressed } from './compressed'
+import { noteAnswer } from './metrics'
 import { problemOf, sendProblem } from './problems'
 import { forgetSession, keepKnown, keepSession, originOf, placeOf, sessionOf } from './session'
 import { accept, queryOf, requirePlain } from './validate'
@@ -52,14 +53,20 @@ export function apiHandler(operations: Operation[], serving: Serving): EventHand
   const routes = routesOf(operations)
   return defineEventHandler(async (event) => {
     setResponseHeader(event, 'Cache-Control', 'no-store')
+    const began = performance.now()
+    let operation = 'none'
+    event.node.res.once('close', () =>
+      noteAnswer(operation, event.node.res.statusCode, (performance.now() - began) / 1000),
+    )
     try {
       const path = event.path.split('?')[0]!
       const below = path.startsWith(`${prefix}/`) ? path.slice(prefix.length) : ''
       const here = routes.filter(({ pattern }) => pattern.test(below))
-      const found = here.find(({ operation }) => operation.method === event.method)
+      const found = here.find((route) => route.operation.method === event.method)
+      if (found) operation = found.operation.id
       if (found) return await answer(event, found, below, serving)
       if (here.length === 0) throw notFound(`operation at ${path.slice(0, 200)}`)
-      const allowed = [...new Set(here.map(({ operation }) => operation.method))].sort().join(', ')
+      const allowed = [...new Set(here.map((route) => route.operation.method))].sort().join(', ')
       throw new Failure(
         405,
         'Method not allowed',

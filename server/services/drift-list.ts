@@ -12,7 +12,7 @@ import type {
   DriftMonthQuery,
   DriftQuery,
 } from '../../shared/api/drift'
-import type { DriftResolution, DriftState } from '../../shared/words'
+import { driftAccounts, type DriftResolution, type DriftState } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { displayName, teamName } from '../db/names'
 import { apis, drift, ledger, placements, stages, traffic, trafficSeries } from '../db/schema'
@@ -84,7 +84,11 @@ export async function listDrift(
     .orderBy(
       ...(state === 'resolved'
         ? [desc(drift.closedAt)]
-        : [sql`${stages.position} desc nulls last`, desc(drift.openedAt)]),
+        : [
+            sql`${stages.position} desc nulls last`,
+            sql`array_position(${sql.param([...driftAccounts])}::text[], ${drift.account})`,
+            desc(drift.openedAt),
+          ]),
       desc(drift.id),
     )
     .limit(limit + 1)

@@ -13,6 +13,7 @@ import {
 } from '../db/schema'
 import { keptDays, resolutions } from '../../core/traffic/buckets'
 import type { Services } from './context'
+import { dayOf } from './known'
 import { settingsOf } from './settings'
 
 /** Rows removed at once, so that nobody waits for a lock. */
@@ -30,11 +31,12 @@ export async function removeOld(services: Services): Promise<void> {
       gone = (await db.delete(table).where(some)).rowCount ?? 0
     }
   }
+  // Nobody counts for times that are past: there is no lock to wait for.
   for (const resolution of resolutions)
-    await remove(
-      traffic,
-      and(eq(traffic.resolution, resolution), lt(traffic.at, before(keptDays[resolution]))),
-    )
+    await db
+      .delete(traffic)
+      .where(and(eq(traffic.resolution, resolution), lt(traffic.at, before(keptDays[resolution]))))
+  await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`
   await remove(
     snapshots,

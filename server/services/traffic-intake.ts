@@ -6,6 +6,7 @@ import {
   lengthOf,
   type Bucket,
   type Counts,
+  type Resolution,
   type Series,
 } from '../../core/traffic/buckets'
 import type { TrafficEvent } from '../../core/traffic/event'
@@ -18,6 +19,8 @@ import type { Services } from './context'
 import { Failure } from './failure'
 import { sha256 } from './files'
 import { announce } from './ledger'
+import { keepRequests, makeRoom } from './request-keeping'
+import { settingsOf } from './settings'
 
 /** So many operations that nobody described are told apart at one placement; the rest are counted together. */
 const mostUnknown = 500
@@ -54,7 +57,7 @@ async function countAll(services: Services, gateway: Gateway): Promise<number> {
 }
 
 /**
- * Counts the next events of a gateway; how many there were. The counts and how far they go are written together: who dies
+ * Counts the next events of a gateway; by how many numbers it went on. The counts and how far they go are written together: who dies
  * before has counted nothing, and of two at once the second finds that somebody went on meanwhile.
  */
 export async function countBatch(services: Services, gateway: Gateway): Promise<number> {
@@ -68,9 +71,10 @@ export async function countEvents(
   { db, now }: Pick<Services, 'db' | 'now'>,
   gateway: Pick<Gateway, 'name' | 'group'>,
   from: Counted | undefined,
-  { journal, events }: EventBatch,
+  { journal, events, upTo }: EventBatch,
 ): Promise<number> {
-  if (events.length === 0) return 0
+  if (upTo === 0) return 0
+  await makeRoom(db, events)
   return db.transaction(async (tx) => {
     await tx
       .insert(eventCursors)
@@ -84,19 +88,18 @@ export async function countEvents(
     const after = from?.journal === journal ? from.seq : 0
     const reached = cursor!.journal === journal ? cursor!.seq : 0
     if (reached !== after) return 0
-    const last = events.at(-1)!.seq
-    const lost = last - after - events.length
+    const lost = upTo - after - events.length
     await keep(tx, gateway, events, now())
     await tx
       .update(eventCursors)
       .set({
         journal,
-        seq: last,
+        seq: upTo,
         readAt: now(),
         ...(lost > 0 && { lost: cursor!.lost + lost, lostAt: now() }),
       })
       .where(eq(eventCursors.gateway, gateway.name))
-    return events.length
+    return upTo - after
   })
 }
 
@@ -108,14 +111,19 @@ async function keep(
 ): Promise<void> {
   const standing = await standingIn(tx, gateway.group)
   const placed = events.map((event) => attributed(event, standing))
+  const places = new Map(standing.map((one) => [one.id, one]))
+  const settings = await settingsOf(tx)
+  if (settings) await keepRequests(tx, gateway.name, placed, (id) => places.get(id), settings, now)
   // What is older than it would be kept for is not written to be removed.
-  const buckets = bucketsOf(await boundUnknown(tx, placed)).filter(
-    ({ resolution, at }) => now.getTime() - at < keptDays[resolution] * lengthOf.day,
-  )
-  const digested = buckets.map((bucket) => ({
-    ...bucket,
-    digest: digestOf(gateway.name, bucket.series),
-  }))
+  const isKept = (resolution: Resolution, at: number) =>
+    now.getTime() - at < keptDays[resolution] * lengthOf.day
+  const digests = new Map<Series, string>()
+  const digested = bucketsOf(await boundUnknown(tx, placed), isKept).map((bucket) => {
+    const { series } = bucket
+    const digest = digests.get(series) ?? digestOf(gateway.name, series)
+    digests.set(series, digest)
+    return { ...bucket, digest }
+  })
   const ids = await seriesIds(tx, gateway.name, digested, standing)
   await writeBuckets(
     tx,
@@ -274,7 +282,7 @@ async function writeBuckets(tx: Transaction, buckets: readonly Kept[]): Promise<
       ${column(({ bytesOut }) => bytesOut)}::bigint[],
       ${column(({ durations }) => Buffer.from(durations.encode()))}::bytea[],
       ${column(({ upstream }) => Buffer.from(upstream.encode()))}::bytea[])
-    on conflict (resolution, at, series) do update set
+    on conflict (series, resolution, at) do update set
       calls = excluded.calls, broken = excluded.broken, bytes_in = excluded.bytes_in,
       bytes_out = excluded.bytes_out, durations = excluded.durations, upstream = excluded.upstream`)
 }

@@ -1,4 +1,5 @@
-import { and, asc, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
+import { stringify } from 'csv-stringify/sync'
+import { and, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
 import type { Grain } from '../../core/traffic/buckets'
 import { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
@@ -26,6 +27,7 @@ import type { Context } from './context'
 import { offsetOf, pageOf } from './paging'
 
 const usualLimit = 100
+const mostExported = 10_000
 
 /** What gateways answered in a period, told apart by one thing, beside the period before and what was done meanwhile. */
 export async function readTraffic({ db, now }: Context, query: TrafficQuery): Promise<TrafficPage> {
@@ -57,6 +59,12 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
   }
 }
 
+/** An API, and the version of it where one is named: `supply-interruptions@2.4.0`. */
+function apiAsked({ api }: TrafficQuery): { slug?: string; version?: string } {
+  const [slug, version] = api?.split('@') ?? []
+  return { ...(slug && { slug }), ...(version && { version }) }
+}
+
 /** The coarsest counts that can tell what is asked for. */
 function grainOf(query: TrafficQuery, by?: TrafficDimension): Grain {
   if (query.operation || query.client || by === 'operation' || by === 'client') return 'operation'
@@ -65,13 +73,15 @@ function grainOf(query: TrafficQuery, by?: TrafficDimension): Grain {
   return api || team || stage || placement || !isOfAll ? 'placement' : 'gateway'
 }
 
-const wantedIn = (query: TrafficQuery, grain: Grain, { from, to, resolution }: Period) =>
-  and(
+function wantedIn(query: TrafficQuery, grain: Grain, { from, to, resolution }: Period) {
+  const { slug, version } = apiAsked(query)
+  return and(
     eq(traffic.resolution, resolution),
     gte(traffic.at, new Date(from)),
     lt(traffic.at, new Date(to)),
     eq(trafficSeries.grain, grain),
-    query.api ? eq(apis.slug, query.api) : undefined,
+    slug ? eq(apis.slug, slug) : undefined,
+    version ? eq(trafficSeries.version, version) : undefined,
     query.team ? eq(teamName(apis.teamId), query.team) : undefined,
     query.stage ? eq(trafficSeries.stage, query.stage) : undefined,
     query.placement ? eq(trafficSeries.placement, query.placement) : undefined,
@@ -80,6 +90,7 @@ const wantedIn = (query: TrafficQuery, grain: Grain, { from, to, resolution }: P
     query.client ? eq(trafficSeries.client, query.client) : undefined,
     endedSo(query.ended),
   )
+}
 
 /** A status, or the step that a request was stopped at. */
 const endedSo = (ended: string | undefined) =>
@@ -123,7 +134,7 @@ const sums = {
 }
 
 const merged = (encoded: readonly Buffer[]) =>
-  encoded.reduce((all, bytes) => all.merge(Histogram.decode(bytes)), new Histogram())
+  encoded.reduce((all, bytes) => all.mergeEncoded(bytes), new Histogram())
 
 function toFigures(row: Sums): TrafficSummary {
   const durations = merged(row.durations)
@@ -149,12 +160,11 @@ function toFigures(row: Sums): TrafficSummary {
 /** The figures of a period before; nothing where counting began in it. */
 async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
   const [first] = await db
-    .select({ at: traffic.at })
+    .select({ at: sql<Date | null>`min(${traffic.at})`.mapWith(traffic.at) })
     .from(traffic)
-    .where(eq(traffic.resolution, period.resolution))
-    .orderBy(asc(traffic.at))
-    .limit(1)
-  if (!first || first.at.getTime() > period.from) return undefined
+    .innerJoin(trafficSeries, ofSeries)
+    .where(and(eq(traffic.resolution, period.resolution), eq(trafficSeries.grain, 'gateway')))
+  if (!first?.at || first.at.getTime() > period.from) return undefined
   return (await figuresIn(db, query, period)).total
 }
 
@@ -190,6 +200,7 @@ async function actsOf(
   query: TrafficQuery,
   { from, to }: Period,
 ): Promise<TrafficAct[]> {
+  const { slug } = apiAsked(query)
   const rows = await db
     .select({
       at: ledger.at,
@@ -205,7 +216,7 @@ async function actsOf(
         gte(ledger.at, new Date(from)),
         lt(ledger.at, new Date(to)),
         sql`${ledger.action} ~ '^(placement|policy|drift|promotion|gateway)[.]'`,
-        query.api ? eq(apis.slug, query.api) : undefined,
+        slug ? eq(apis.slug, slug) : undefined,
         query.team ? eq(teamName(apis.teamId), query.team) : undefined,
         query.placement ? eq(ledger.subject, query.placement) : undefined,
       ),
@@ -221,6 +232,7 @@ function columnsOf(by: TrafficDimension): { key: SQL<string>; of?: SQL<string> }
   const columns: Record<TrafficDimension, { key: SQL<string>; of?: SQL<string> }> = {
     operation: { key: sql<string>`${trafficSeries.operation}`, of: api },
     api: { key: api },
+    version: { key: sql<string>`${trafficSeries.version}`, of: api },
     placement: { key: sql<string>`${trafficSeries.placement}`, of: api },
     stage: { key: sql<string>`${trafficSeries.stage}` },
     client: { key: sql<string>`${trafficSeries.client}` },
@@ -335,9 +347,11 @@ const unknown: Standing = { standing: 'unknown' }
 /** How the operations of one API stand in the ledger, at the placements that are looked at; nothing where it is of many. */
 async function standingsOf(
   db: Queries,
-  { api, placement, stage }: TrafficQuery,
+  query: TrafficQuery,
 ): Promise<Map<string, Standing> | undefined> {
-  if (!api && !placement) return undefined
+  const { placement, stage } = query
+  const { slug, version } = apiAsked(query)
+  if (!slug && !placement) return undefined
   const rows = await db
     .select({ spec: placements.spec, summary: revisions.summary })
     .from(placements)
@@ -345,7 +359,8 @@ async function standingsOf(
     .innerJoin(revisions, eq(revisions.id, placements.revisionId))
     .where(
       and(
-        api ? eq(apis.slug, api) : undefined,
+        slug ? eq(apis.slug, slug) : undefined,
+        version ? eq(placements.version, version) : undefined,
         placement ? eq(placements.id, placement) : undefined,
         stage ? eq(placements.stage, stage) : undefined,
       ),
@@ -387,4 +402,22 @@ function idleOf(
       standing: 'idle' as const,
       ...(deprecated && { deprecated }),
     }))
+}
+
+/** What is told of a row, as columns of a table. */
+const columns = [
+  ...['key', 'api', 'calls', 'refused', 'failed', 'broken', 'clients'],
+  ...['p50', 'p95', 'p99', 'upstreamP95', 'bytesIn', 'bytesOut', 'standing'],
+]
+
+/** The rows of {@link readTraffic} as comma-separated values (RFC 4180), all of them up to ten thousand. */
+export async function exportTraffic(context: Context, query: TrafficQuery): Promise<string> {
+  const { items } = await readTraffic(context, { ...query, limit: mostExported })
+  // What clients call themselves must not be a formula in a spreadsheet.
+  return stringify(items, {
+    header: true,
+    columns,
+    escape_formulas: true,
+    record_delimiter: '\r\n',
+  })
 }

@@ -14,6 +14,21 @@ export class Retention {
 
   @whole({ says: 'What rulebooks would have changed.', example: 30, min: 1, max: 3650 })
   impacts!: number
+
+  @whole({
+    says: 'Single requests; their counts are kept for longer.',
+    example: 14,
+    min: 1,
+    max: 90,
+  })
+  requests!: number
+
+  @whole({
+    says: 'How many in a hundred of the requests that went well are kept; all others always are.',
+    example: 10,
+    max: 100,
+  })
+  requestPercent!: number
 }
 
 export class PublicAddress {

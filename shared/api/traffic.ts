@@ -19,7 +19,11 @@ export class TrafficQuery extends PageQuery {
   })
   by?: TrafficDimension
 
-  @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
+  @text({
+    says: 'Only of this API, or of one version of it: supply-interruptions@2.4.0.',
+    example: 'supply-interruptions',
+    optional: true,
+  })
   api?: string
 
   @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })

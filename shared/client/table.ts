@@ -129,6 +129,7 @@ import type {
   SearchPage,
   SearchQuery,
 } from '../api/reading'
+import type { RequestDetail, RequestItem, RequestQuery } from '../api/requests'
 import type { RolloutItem, RolloutQuery } from '../api/rollouts'
 import type {
   ActResult,
@@ -208,6 +209,7 @@ export const routes = {
   endDriftAcceptance: ['DELETE', '/differences/{difference}/acceptance', 'nothing', 'nothing'],
   endSession: ['DELETE', '/self/sessions/{session}', 'nothing', 'nothing'],
   exportLedger: ['GET', '/ledger/export', 'nothing', 'text'],
+  exportTraffic: ['GET', '/traffic/export', 'nothing', 'text'],
   getApi: ['GET', '/apis/{api}', 'nothing', 'json'],
   getArchive: ['GET', '/apis/{api}/revisions/{revision}/archive', 'nothing', 'text'],
   getBatch: ['GET', '/batches/{batch}', 'nothing', 'json'],
@@ -240,6 +242,7 @@ export const routes = {
   getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
   getPolicyScope: ['GET', '/policy-scopes/{scope}', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
+  getRequest: ['GET', '/requests/{request}', 'nothing', 'json'],
   getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
   getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
   getRollout: ['GET', '/rollouts/{rollout}', 'nothing', 'json'],
@@ -285,6 +288,7 @@ export const routes = {
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
   listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
+  listRequests: ['GET', '/requests', 'nothing', 'list'],
   listRevisions: ['GET', '/apis/{api}/revisions', 'nothing', 'list'],
   listRollouts: ['GET', '/rollouts', 'nothing', 'list'],
   listRulebooks: ['GET', '/rulebooks', 'nothing', 'list'],
@@ -376,6 +380,7 @@ export interface Calls {
   endDriftAcceptance: Call<'difference', undefined, undefined, undefined>
   endSession: Call<'session', undefined, undefined, undefined>
   exportLedger: Call<never, undefined, undefined, string>
+  exportTraffic: Call<never, TrafficQuery, undefined, string>
   getApi: Call<'api', undefined, undefined, ApiDetail>
   getArchive: Call<'api' | 'revision', undefined, undefined, string>
   getBatch: Call<'batch', undefined, undefined, Batch>
@@ -403,6 +408,7 @@ export interface Calls {
   getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
   getPolicyScope: Call<'scope', undefined, undefined, PolicyScopeItem>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
+  getRequest: Call<'request', undefined, undefined, RequestDetail>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
   getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
   getRollout: Call<'rollout', undefined, undefined, RolloutItem>
@@ -448,6 +454,7 @@ export interface Calls {
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
   listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
+  listRequests: Call<never, RequestQuery, undefined, Page<RequestItem>>
   listRevisions: Call<'api', PageQuery, undefined, Page<RevisionItem>>
   listRollouts: Call<never, RolloutQuery, undefined, Page<RolloutItem>>
   listRulebooks: Call<never, PageQuery, undefined, Page<RulebookDraft>>

@@ -26,6 +26,75 @@ test('traffic is told apart from the estate down to whose calls they are, beside
   await expect(page.locator('.sentence')).toContainText('The gateways answered')
 })
 
+test('goes from a figure down to single requests, and to the way of one of them', async ({
+  page,
+}) => {
+  await signIn(page, 'oskar', '/traffic?api=supply-interruptions&period=7d&by=status')
+  await page.getByRole('row', { name: /^429/ }).getByRole('cell').nth(2).click()
+  await margin(page).getByRole('link', { name: 'all', exact: true }).click()
+  await expect(page).toHaveURL(/requests.*ended=429/)
+  await expect(page.getByRole('row', { name: /Alder Homes/ }).first()).toContainText('Limit')
+  await expectAccessible(page)
+  await page.locator('td a.mono').first().click()
+  await expect(page.getByRole('heading', { name: 'Request', exact: true })).toBeVisible()
+  await expect(page.locator('.sentence')).toContainText('was answered 429')
+  await expect(page.getByText('does not have it in its log any more')).toBeVisible()
+  // A live one, by what its response said it is called.
+  await page.goto('/desk?placement=reservoir-levels-live-1')
+  const answered = page.waitForResponse('**/api/v1/requests')
+  await page.getByRole('button', { name: 'Send' }).click()
+  const { headers } = (await (await answered).json()) as {
+    headers: { name: string; value: string }[]
+  }
+  const id = headers.find(({ name }) => name === 'x-request-id')!.value
+  await page.goto('/traffic/requests')
+  await page.getByLabel('X-Request-Id').fill(id)
+  await page.getByRole('button', { name: 'Find' }).click()
+  await expect(page.locator('.steps')).toContainText('Forward')
+  await expectAccessible(page)
+  await page.goto('/traffic/requests/not-there')
+  await expect(page.getByRole('alert')).toContainText('not-there')
+})
+
+test('drift tells its cause and whose calls it touches, and is accepted until a day', async ({
+  page,
+}) => {
+  await signIn(page, 'oskar', '/drift?placement=supply-interruptions-live-1')
+  await page.getByRole('row', { name: /route.*export/ }).click()
+  await expect(margin(page)).toContainText('County flood desk')
+  await expect(margin(page)).toContainText(/It would stop \d+ calls a day/)
+  await expect(margin(page)).toContainText('changed past the ledger')
+  await margin(page).getByRole('button', { name: 'Accept until a day' }).click()
+  const dialog = page.getByRole('dialog')
+  await expect(dialog.getByRole('button', { name: 'Accept', exact: true })).toBeDisabled()
+  await dialog.getByLabel('Why').fill('The flood desk needs it until the regulator has answered')
+  await expectAccessible(page)
+  await dialog.getByRole('button', { name: 'Accept', exact: true }).click()
+  await expect(page.getByRole('row', { name: /route.*export/ })).toHaveCount(0)
+  await page.getByRole('button', { name: '1 more is accepted' }).click()
+  await page.getByRole('row', { name: /route.*export/ }).click()
+  await expect(margin(page)).toContainText('needs it until the regulator')
+  await margin(page).getByRole('button', { name: 'Have it count again' }).click()
+  await page.getByRole('button', { name: 'Clear' }).click()
+  await expect(page.getByRole('row', { name: /route.*export/ })).toHaveCount(1)
+})
+
+test('governance sets what happens by itself, and others see it', async ({ page }) => {
+  await signIn(page, 'imara', '/drift/reactions')
+  const rehearsal = page.getByRole('row', { name: /inner Rehearsal/ })
+  await rehearsal.getByLabel('What happens at inner in Rehearsal').selectOption('put-back')
+  await rehearsal.getByLabel('Minutes at inner in Rehearsal').fill('0')
+  await rehearsal.getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByText(/a minute at least/)).toBeVisible()
+  await rehearsal.getByLabel('Minutes at inner in Rehearsal').fill('15')
+  await rehearsal.getByRole('button', { name: 'Keep' }).click()
+  await expect(rehearsal).toContainText('Imara Holt')
+  await expectAccessible(page)
+  await rehearsal.getByLabel('What happens at inner in Rehearsal').selectOption('report')
+  await rehearsal.getByRole('button', { name: 'Keep' }).click()
+  await expect(page.locator('.sentence')).toContainText('Nothing happens by itself')
+})
+
 test('a request is counted a few seconds after it was sent, without reloading', async ({
   page,
   context,

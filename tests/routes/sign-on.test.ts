@@ -212,7 +212,14 @@ describe('settings of the installation', () => {
   })
 
   it('say how long what is not evidence is kept, and it is removed after that', async () => {
-    const days = { snapshots: 7, checks: 7, intakes: 7, impacts: 7 }
+    const days = {
+      snapshots: 7,
+      checks: 7,
+      intakes: 7,
+      impacts: 7,
+      requests: 7,
+      requestPercent: 50,
+    }
     expect((await ada.call('PUT', '/settings/retention', days)).status).toBe(204)
     expect((await ada.call('PUT', '/settings/retention', { ...days, checks: 0 })).status).toBe(422)
     const at = (ago: number) => new Date(Date.now() - ago * 86_400_000)

@@ -3,6 +3,7 @@ import { rmSync } from 'node:fs'
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { apis, eventCursors, traffic, trafficSeries } from '../../server/db/schema'
+import { removeOld } from '../../server/services/retention'
 import { countBatch, countEvents, countTraffic } from '../../server/services/traffic-intake'
 import { Killed, mortal } from '../support/mortal'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
@@ -225,13 +226,14 @@ describe('traffic', () => {
     const at = Date.now() - 10 * 86_400_000
     const late = {
       ...{ seq: 1, id: 'late', at, placement, version: '2.4.0', host: '', client: 'Alder Homes' },
+      address: '',
       ...{ operation: `GET ${first().path}`, status: 503, step: '' as const, policy: '', ms: 40 },
       ...{ bytesIn: 1, bytesOut: 2, requestType: '', responseType: '', query: [], members: [] },
       breaks: 'response' as const,
     }
     const site = { name: 'south-edge', group: 'edge' }
-    const batch = { journal: 'of another time', events: [late, { ...late, seq: 4 }] }
-    expect(await countEvents(world.services, site, undefined, batch)).toBe(2)
+    const batch = { journal: 'of another time', events: [late, { ...late, seq: 4 }], upTo: 4 }
+    expect(await countEvents(world.services, site, undefined, batch)).toBe(4)
     // Who asked before somebody else went on counts nothing.
     expect(await countEvents(world.services, site, undefined, batch)).toBe(0)
     const page = await wren.api.getTraffic({ api, client: 'Alder Homes', period: '30d' })
@@ -282,5 +284,124 @@ describe('traffic', () => {
     expect(new Set([...of('hour'), ...of('day')]).size).toBe(1)
     // The two that came late have no minute.
     expect(new Set(of('minute'))).toEqual(new Set([of('day')[0]! - 2]))
+  })
+
+  describe('single requests', () => {
+    const percent = (requestPercent: number) =>
+      world.owner.execute(
+        `update settings set retention = retention || '{"requestPercent":${requestPercent}}'`,
+      )
+    beforeAll(async () => {
+      await tomas.api.updateApi({ api }, { confidential: false })
+      // What the tests before have called without counting it.
+      await count()
+    })
+    const list = (query: object = {}) => wren.api.listRequests({ api, ...query })
+
+    it('are kept with what they came to, and found by what they are told apart by', async () => {
+      await percent(100)
+      const path = basePath + first().path
+      await counted(() => call(`${path}?limit=4&secret=4711`, { times: 2 }), 2)
+      const [one, two] = (await list({ operation: `GET ${first().path}` })).items
+      expect(one).toMatchObject({
+        ...{ api, placement, version: '2.4.0', stage: 'Trial', gateway: 'north-edge' },
+        ...{ status: 200, step: '', query: ['limit', 'secret'], responseType: 'application/json' },
+        address: '127.0.0.0/24',
+      })
+      expect(JSON.stringify(one)).not.toContain('4711')
+      expect(one!.request).not.toBe(two!.request)
+      expect((await list({ ended: '429' })).items.every(({ status }) => status === 429)).toBe(true)
+      expect((await list({ version: '9.9.9' })).items).toEqual([])
+      expect(
+        (await list({ gateway: 'south-edge', operation: one!.operation })).items,
+      ).not.toContainEqual(one)
+    })
+
+    it('are read one by one with their whole way, by those who may send requests', async () => {
+      const [one] = (await list()).items
+      const whole = await tomas.api.getRequest({ request: one!.request })
+      expect(whole).toMatchObject({ request: one!.request, trouble: '', isLogged: false })
+      expect(whole.steps.map(({ name }) => name)).toContain('match')
+      const reader = await wren.api.getRequest({ request: one!.request })
+      expect(reader).toMatchObject({
+        steps: [],
+        trouble: expect.stringMatching(/may send requests/) as string,
+      })
+      await world.sites[0]!.stop()
+      expect(await tomas.api.getRequest({ request: one!.request })).toMatchObject({
+        steps: [],
+        trouble: expect.stringMatching(/refuses connections/) as string,
+      })
+      await world.sites[0]!.start()
+      expect((await tomas.call('GET', '/requests/not-there')).status).toBe(404)
+      expect((await tomas.call('GET', '/requests/..%2Fconfiguration')).status).toBe(404)
+    })
+
+    it('are kept where they failed, and a share of the others; the rest is in the log for a while', async () => {
+      await percent(0)
+      const path = basePath + first().path
+      const before = (await list()).items.length
+      await counted(() => call(path, { times: 3 }), 3)
+      expect((await list()).items).toHaveLength(before)
+      const gone = (await list({ ended: 'match' })).items.length
+      await counted(() => call(`${basePath}/not-there`, { times: 2 }), 2)
+      expect((await list({ ended: 'match' })).items).toHaveLength(gone + 2)
+      const log = (await (
+        await fetch(`${world.adminUrl}/log?limit=10`, {
+          headers: { 'x-admin-secret': 'gateway-secret' },
+        })
+      ).json()) as { id: string; status: number }[]
+      const served = log.findLast(({ status }) => status === 200)!
+      expect(await tomas.api.getRequest({ request: served.id })).toMatchObject({
+        ...{ isLogged: true, status: 200, placement },
+      })
+      expect((await wren.call('GET', `/requests/${served.id}`)).status).toBe(404)
+    })
+
+    it('go with their day, and what is asked for a long time ago has no room', async () => {
+      const partitions = async () =>
+        (
+          await world.owner.execute<{ name: string }>(
+            `select c.relname as name from pg_inherits i join pg_class c on c.oid = i.inhrelid where i.inhparent = 'requests'::regclass`,
+          )
+        ).rows.map(({ name }) => name)
+      expect((await partitions()).length).toBeGreaterThan(0)
+      await removeOld(world.services)
+      const today = new Date().toISOString().slice(0, 10).replaceAll('-', '')
+      expect(await partitions()).toContain(`requests_${today}`)
+      await world.db.execute(`select drop_requests_before(current_date + 3)`)
+      expect(await partitions()).toEqual([])
+      await world.db.execute(`select keep_requests_of(current_date - 500)`)
+      expect(await partitions()).toEqual([])
+    })
+  })
+
+  it('are given out as comma-separated values, in which no name is a formula', async () => {
+    const answer = await wren.call<string>('GET', `/traffic/export?by=operation&api=${api}`)
+    expect(answer.headers.get('content-type')).toMatch(/^text\/csv/)
+    const [names, ...rows] = answer.body.trim().split('\r\n')
+    expect(names).toMatch(/^key,api,calls,refused/)
+    expect(rows.length).toBeGreaterThan(3)
+    expect(rows.some((row) => row.startsWith('GET /'))).toBe(true)
+  })
+
+  it('are told apart by version, and looked at for one of them', async () => {
+    const { items } = await wren.api.getTraffic({ by: 'version' })
+    expect(items).toContainEqual(expect.objectContaining({ key: '2.4.0', api }))
+    const own = await wren.api.getTraffic({ api: `${api}@2.4.0` })
+    expect(own.total.calls).toBeGreaterThan(0)
+    expect((await wren.api.getTraffic({ api: `${api}@9.9.9` })).total.calls).toBe(0)
+  })
+
+  it('goes on past a batch of which nothing can be read', async () => {
+    const site = { name: 'south-edge', group: 'edge' }
+    const [cursor] = await world.db
+      .select()
+      .from(eventCursors)
+      .where(eq(eventCursors.gateway, 'south-edge'))
+    const upTo = cursor!.seq + 7
+    const batch = { journal: cursor!.journal, events: [], upTo }
+    expect(await countEvents(world.services, site, cursor, batch)).toBe(7)
+    expect(await wren.api.getTraffic({})).toMatchObject({ lost: expect.any(Number) as number })
   })
 })

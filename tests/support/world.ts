@@ -20,6 +20,8 @@ import { directExaminer } from '../../server/jobs/examiner'
 import { RolloutRunner } from '../../server/jobs/rollouts'
 import { listenOn } from '../../server/db/listen'
 import { eventsHandler, type Listen } from '../../server/http/events'
+import { healthHandler, readinessHandler } from '../../server/http/health'
+import { metricsHandler } from '../../server/http/metrics'
 import { apiHandler } from '../../server/http/router'
 import { signInWaysHandler, signOnReturn, signOnStart } from '../../server/http/sign-on'
 import { operations } from '../../server/operations'
@@ -267,6 +269,10 @@ export async function makeWorld({
     .get('/sign-on/start', signOnStart(ready))
     .get('/sign-on/return', signOnReturn(ready))
     .get('/api/v1/events', eventsHandler(ready, hear))
+    .get('/health', healthHandler)
+    .get('/ready', readinessHandler(ready))
+    .get('/metrics', metricsHandler(ready, ''))
+    .get('/guarded-metrics', metricsHandler(ready, 'a-token'))
   const app = createApp().use(ways).use(apiHandler(operations, serving))
   const api = http.createServer(toNodeListener(app))
   await listen(api, apiPort)

@@ -5,11 +5,18 @@ import type { Retention, SettingsItem } from '~~/shared/api/settings'
 const props = defineProps<{ settings: SettingsItem }>()
 const emit = defineEmits<{ changed: [] }>()
 const { busy, refusal, act } = useAct()
-const kept: { name: keyof Retention; label: string }[] = [
+const kept: { name: keyof Retention; label: string; most?: number; unit?: string }[] = [
   { name: 'snapshots', label: 'Snapshots of gateways; the newest stays' },
   { name: 'checks', label: 'Checked texts and their reports' },
   { name: 'intakes', label: 'Texts and archives brought in' },
   { name: 'impacts', label: 'Impact runs of rulebooks' },
+  { name: 'requests', label: 'Single requests at gateways; their counts stay', most: 90 },
+  {
+    name: 'requestPercent',
+    label: 'Of requests that went well, so many are kept; all others always',
+    most: 100,
+    unit: 'in a hundred',
+  },
 ]
 const days = reactive<Retention>({ ...props.settings.retention })
 const address = ref(props.settings.publicAddress)
@@ -33,11 +40,18 @@ async function save(what: string, put: () => Promise<unknown>) {
     <form @submit.prevent="save('Retention', () => api.updateRetention({}, days))">
       <h3>Retention</h3>
       <p class="soft small">
-        The ledger, revisions, requests and rollouts are evidence and are never removed.
+        The ledger, revisions, promotions and rollouts are evidence and are never removed.
       </p>
-      <label v-for="{ name, label } in kept" :key="name" class="days"
+      <label v-for="{ name, label, most, unit } in kept" :key="name" class="days"
         ><span>{{ label }}</span>
-        <input v-model.number="days[name]" type="number" min="1" max="3650" required /> days</label
+        <input
+          v-model.number="days[name]"
+          type="number"
+          :min="unit ? 0 : 1"
+          :max="most ?? 3650"
+          required
+        />
+        {{ unit ?? 'days' }}</label
       >
       <button class="fill" :disabled="busy">Save</button>
     </form>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { RequestItem } from '~~/shared/api/requests'
 import type { TrafficPage, TrafficQuery, TrafficRow } from '~~/shared/api/traffic'
 import type { TrafficDimension } from '~~/shared/words'
 
@@ -13,13 +14,22 @@ const props = defineProps<{
 /** What is looked at, this row alone. */
 const own = computed<TrafficQuery>(() => ({
   ...props.query,
-  [filterOf[props.by]]: props.row.key,
-  ...(props.row.api && { api: props.row.api }),
+  ...filtersOf(props.by, props.row),
 }))
+/** The same, as single requests are asked for. */
+const asked = computed(() => {
+  const { api: of, team: _, ...rest } = own.value
+  const [slug, version] = of?.split('@') ?? []
+  return { ...rest, ...(slug && { api: slug }), ...(version && { version }) }
+})
 /** Nothing without a name can be asked for by it. */
 const canAsk = computed(() => props.row.key !== '' && props.row.calls > 0)
 const { act, refusal } = useLatest()
-const parts = shallowRef<{ clients: TrafficPage; statuses: TrafficPage }>()
+const parts = shallowRef<{
+  clients: TrafficPage
+  statuses: TrafficPage
+  requests: RequestItem[]
+}>()
 watch(
   own,
   (query, before) => {
@@ -28,11 +38,12 @@ watch(
     if (!canAsk.value) return
     void act(
       async () => {
-        const [clients, statuses] = await Promise.all([
+        const [clients, statuses, requests] = await Promise.all([
           api.getTraffic({ ...query, by: 'client', limit: 12 }),
           api.getTraffic({ ...query, by: 'status', limit: 12 }),
+          api.listRequests({ ...asked.value, limit: 6 }),
         ])
-        return { clients, statuses }
+        return { clients, statuses, requests: requests.items }
       },
       (found) => (parts.value = found),
     )
@@ -99,6 +110,18 @@ const link = (more: Record<string, string>) => {
           <b>{{ figure(status.calls) }}</b>
         </div>
       </template>
+      <h3>
+        Last requests
+        <small><NuxtLink :to="{ path: '/traffic/requests', query: asked }">all</NuxtLink></small>
+      </h3>
+      <p v-if="!parts.requests.length" class="soft">
+        None of them was kept: of those that go well, only a share is.
+      </p>
+      <div v-for="one in parts.requests" :key="one.request" class="pair">
+        <NuxtLink class="mono" :to="`/traffic/requests/${one.request}`"
+          >{{ clock(one.at) }} {{ one.status }}</NuxtLink
+        ><b>{{ figure(one.ms) }} ms</b>
+      </div>
     </template>
   </template>
 </template>

@@ -54,21 +54,28 @@ const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
 /** Narrows to one row, and looks at what is in it. */
 function into(row: TrafficRow) {
   if (row.key === '' || row.calls === 0) return
-  void set({
-    [filterOf[by.value]]: row.key,
-    ...(row.api && { api: row.api }),
-    by: nextDimension[by.value],
-  })
+  void set({ ...filtersOf(by.value, row), by: nextDimension[by.value] })
 }
 const { selected, current } = useRows(() => rows.value, { open: into })
+const csv = computed(() => {
+  const asked = Object.entries({ ...query.value, by: by.value }).flatMap(([name, value]) =>
+    value === undefined ? [] : [[name, String(value)]],
+  )
+  return `/api/v1/traffic/export?${new URLSearchParams(asked).toString()}`
+})
 
-const title = computed(
-  () => register.value?.items.find(({ api: slug }) => slug === filters.value.api)?.title,
-)
+const named = (slug: string) => register.value?.items.find((row) => row.api === slug)?.title ?? slug
+/** An API, and perhaps one version of it. */
+const title = computed(() => {
+  const [slug, version] = filters.value.api.split('@')
+  return slug ? [named(slug), version].filter(Boolean).join(' ') : undefined
+})
 const titleOf = (row: TrafficRow) =>
   by.value === 'api' && row.key
-    ? (register.value?.items.find(({ api: slug }) => slug === row.key)?.title ?? row.key)
-    : keyWords(by.value, row.key)
+    ? named(row.key)
+    : by.value === 'version' && row.api
+      ? `${named(row.api)} ${row.key}`
+      : keyWords(by.value, row.key)
 const stray = computed(() => rows.value.filter(isStray))
 const idle = computed(() => rows.value.filter(({ standing }) => standing === 'idle'))
 const told = computed(() => rows.value.some(({ standing }) => standing))
@@ -83,11 +90,16 @@ const chips = computed(() => [
   {
     name: 'api' as const,
     label: 'API',
-    options: choicesIn(
-      register.value?.items ?? [],
-      ({ api: slug }) => slug,
-      (row) => row.title,
-    ),
+    options: [
+      ...choicesIn(
+        register.value?.items ?? [],
+        ({ api: slug }) => slug,
+        (row) => row.title,
+      ),
+      ...(filters.value.api.includes('@')
+        ? [{ value: filters.value.api, label: title.value ?? filters.value.api }]
+        : []),
+    ],
   },
   { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
   { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
@@ -149,6 +161,7 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
       {{ count(page.lost, 'request') }} could not be counted: a gateway had more than it keeps
       before it was read.
     </p>
+    <Leaves :leaves="trafficLeaves" />
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="narrowed" @set="set" @clear="clear()">
       <template #first>
@@ -167,6 +180,7 @@ const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWo
           @update:model-value="set({ by: $event })"
         />
       </template>
+      <a class="ghost end" :href="csv" download="traffic.csv">As CSV</a>
     </FilterBar>
     <TrafficChart v-if="page && page.total.calls" :page="page" />
     <div v-if="page && !shown.length" class="empty">

@@ -1,0 +1,3 @@
+import { healthHandler } from '../http/health'
+
+export default healthHandler

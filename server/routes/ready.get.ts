@@ -1,0 +1,4 @@
+import { readinessHandler } from '../http/health'
+import { serving } from '../utils/serving'
+
+export default readinessHandler(serving)

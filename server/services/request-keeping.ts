@@ -1,0 +1,59 @@
+import { sql } from 'drizzle-orm'
+import { sha256Hex } from '../../core/ledger/chain'
+import type { TrafficEvent } from '../../core/traffic/event'
+import { insertMany } from '../db/bulk'
+import type { Queries, Transaction } from '../db/database'
+import { requests } from '../db/schema'
+import { dayOf } from './known'
+import type { settingsOf } from './settings'
+
+type Settings = NonNullable<Awaited<ReturnType<typeof settingsOf>>>
+
+/** Where an event was counted, as far as that is known. */
+export interface Placed {
+  apiId: number | null
+  stage: string
+}
+
+/** Days that have a partition, as far as is known of a database. */
+const known = new WeakMap<Queries, Set<string>>()
+
+/** Makes room for requests of some days; outside of the transaction that keeps them, since it locks the whole table. */
+export async function makeRoom(db: Queries, events: readonly TrafficEvent[]): Promise<void> {
+  const made = known.get(db) ?? new Set()
+  known.set(db, made)
+  for (const day of new Set(events.map(({ at }) => dayOf(new Date(at))))) {
+    if (made.has(day)) continue
+    await db.execute(sql`select keep_requests_of(${day}::date)`)
+    made.add(day)
+  }
+}
+
+/** Whether a request is kept: each that did not go well, and some of the others, the same ones however often it is asked. */
+function isKept({ id, status, breaks, step }: TrafficEvent, percent: number): boolean {
+  if (id === '') return false
+  if (status >= 400 || breaks !== '' || step !== '' || percent >= 100) return true
+  return percent > 0 && Number.parseInt(sha256Hex(id).slice(0, 8), 16) % 100 < percent
+}
+
+/** Keeps single requests among events that are counted, in the same transaction. */
+export async function keepRequests(
+  tx: Transaction,
+  gateway: string,
+  events: readonly TrafficEvent[],
+  placedAt: (placement: string) => Placed | undefined,
+  { retention: { requests: days, requestPercent } }: Settings,
+  now: Date,
+): Promise<void> {
+  const oldest = now.getTime() - days * 86_400_000
+  // A gateway whose clock is far ahead has its requests counted, but there is no room for them.
+  const newest = now.getTime() + 86_400_000
+  const rows = events
+    .filter((event) => event.at > oldest && event.at < newest && isKept(event, requestPercent))
+    .map((event): typeof requests.$inferInsert => {
+      const { seq: _, host: __, at, upstreamMs = null, ...told } = event
+      const { apiId = null, stage = '' } = placedAt(event.placement) ?? {}
+      return { ...told, upstreamMs, at: new Date(at), gateway, apiId, stage }
+    })
+  await insertMany(tx, requests, rows)
+}
