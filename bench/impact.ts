@@ -114,6 +114,7 @@ export async function impact(): Promise<void> {
     heads: { keyFile: '', headsFile: '', witness: '' },
     setupCode: '',
     allowedTargets: [],
+    mail: { server: '', from: '' },
   }
   const context = actAs(services, actor)
   // As in a register at work: every definition has been checked today, by the edition in force.

@@ -1,17 +1,18 @@
 import type { TrafficEvent } from '../core/traffic/event'
 import { countEvents } from '../server/services/traffic-intake'
+import { sql } from 'drizzle-orm'
 import { trafficDimensions, trafficPeriods } from '../shared/words'
-import { bringIn, definition, makeWorld } from '../tests/support/world'
+import { bringIn, definition, makeWorld, type World } from '../tests/support/world'
 import { lines, reportWaiting } from './measure'
 
 const all = 1_000_000
-const batch = 5000
+/** As many as a gateway gives out at once. */
+const batch = 20_000
 const operations = 10_000
 const placements = 500
 const clients = 40
-const days = 90
 
-/** A million events are counted while people read, and then traffic is looked at in every way. */
+/** A day of a million events is counted while people read; then ninety days are looked at in every way. */
 export async function traffic(): Promise<void> {
   const { href } = new URL('/', process.env['ELM_BENCH_DATABASE'])
   process.env['ELM_TEST_DATABASE'] = href.replace(/\/$/, '')
@@ -48,6 +49,7 @@ export async function traffic(): Promise<void> {
       `${'A million events, counted'.padEnd(52)} ${seconds.toFixed(1).padStart(7)} s (at most 60)`,
     )
     reportWaiting('The register meanwhile', waits, 'readings', 200)
+    await addHistory(world)
     const times: number[] = []
     for (let round = 0; round < 4; round++)
       for (const period of trafficPeriods)
@@ -63,14 +65,38 @@ export async function traffic(): Promise<void> {
   }
 }
 
-/** In the order of time, as they come: so many days in all, the last of them now. */
+/** Ninety days before, in which every operation was called on every day, and some in every hour of the last week. */
+async function addHistory({ owner }: World): Promise<void> {
+  const filled = (resolution: string, step: string, parts: number, series: string) =>
+    owner.execute(
+      sql.raw(`
+      insert into traffic (resolution, at, series, calls, broken, bytes_in, bytes_out, durations, upstream)
+      select '${resolution}', date_trunc('${resolution}', now(), 'UTC') - n * interval '${step}', s.series, t.calls, 0, t.bytes_in, t.bytes_out, t.durations, t.upstream
+      from (${series}) s join lateral (select * from traffic t where t.series = s.series limit 1) t on true,
+        generate_series(2, ${parts}) n
+      on conflict do nothing`),
+    )
+  const others = `select id as series from traffic_series where grain <> 'operation'`
+  const each = `select min(id) as series from traffic_series where grain = 'operation' group by operation`
+  await filled('day', '1 day', 180, `${others} union ${each}`)
+  await filled(
+    'hour',
+    '1 hour',
+    168,
+    `${others} union select * from (${each}) e where series % 10 = 0`,
+  )
+  await owner.execute(sql`analyze`)
+}
+
+/** In the order of time, as they come: a day in all, the last of them now. Some operations are called far more than others. */
 function eventAt(seq: number, now: number): TrafficEvent {
-  const operation = (seq * 7919) % operations
+  const drawn = ((seq * 7919) % 99_991) / 99_991
+  const operation = Math.floor(operations * drawn ** 3)
   const isRefused = seq % 50 === 0
   return {
     seq,
-    id: '',
-    at: now - Math.floor(((all - seq) / all) * days * 86_400_000),
+    id: `bench-${seq}`,
+    at: now - Math.floor(((all - seq) / all) * 86_400_000),
     placement: `placement-${operation % placements}`,
     version: '1.0.0',
     operation: `GET /things-${operation}/{id}`,

@@ -10,6 +10,7 @@ import { issueCertificates } from './certificates'
 import { makeCluster } from './cluster'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
 import { signOnAt } from './sign-on'
+import { seedAlerts } from './alerts'
 import { seedTraffic, writeCallers } from './traffic'
 import { groupOf } from './world'
 
@@ -50,6 +51,7 @@ if (await isEmpty(store.db)) {
     await seed.run()
     console.log('  Thirty days of traffic')
     await seedTraffic(services)
+    await seedAlerts(services)
     const kept = process.env['ELM_STANDIN_DATA']
     if (kept) await writeCallers(services, kept, seed.issued)
   } catch (error) {

@@ -25,6 +25,10 @@ export function configuration() {
     },
     alwaysLocal: process.env['ELM_LOCAL_ACCOUNTS'] === 'always',
     setupCode: process.env['ELM_SETUP_CODE'] ?? '',
+    mail: {
+      server: process.env['ELM_SMTP_URL'] ?? '',
+      from: process.env['ELM_MAIL_FROM'] ?? 'Elm Ledger <elm-ledger@localhost>',
+    },
     allowedTargets: (process.env['ELM_ALLOWED_TARGETS'] ?? '').split(',').filter(Boolean),
     distribution: process.env['ELM_DIST'] ?? join(process.cwd(), 'dist'),
   }

@@ -73,6 +73,12 @@ export type DriftState = (typeof driftStates)[number]
 export const driftReactionNames = ['report', 'ask', 'put-back'] as const
 export type DriftReaction = (typeof driftReactionNames)[number]
 
+/** What is told of an alert, and how. */
+export const noticeEvents = ['began', 'ended', 'test'] as const
+export type NoticeEvent = (typeof noticeEvents)[number]
+export const noticeChannels = ['mail', 'webhook'] as const
+export type NoticeChannel = (typeof noticeChannels)[number]
+
 /** How what was called stands in the ledger. */
 export const trafficStandings = ['approved', 'withheld', 'unknown', 'idle'] as const
 export type TrafficStanding = (typeof trafficStandings)[number]

@@ -3,6 +3,7 @@ import { reservoirLevels, supplyInterruptions } from './network'
 import { billing, connections, hydrants, laboratory, tankers } from './older'
 import { employees, issuer, machines } from './issuer'
 import { keepCalling } from './callers'
+import { Mailbox } from './mailbox'
 import { restServer, type Handlers } from './rest'
 import { witness } from './witness'
 import { readFileSync } from 'node:fs'
@@ -56,7 +57,14 @@ const signOn = issuer({
   machines,
 })
 
-restServer(services, { '/issuer': signOn }).listen(port, '127.0.0.1', () => {
-  process.send?.('ready')
-  console.log(`stand-ins ready on ${port}`)
-})
+const mailbox = new Mailbox()
+await mailbox.listen(Number(process.env['ELM_STANDIN_MAIL'] ?? port + 1))
+
+restServer(services, { '/issuer': signOn, '/mailbox': mailbox.page }).listen(
+  port,
+  '127.0.0.1',
+  () => {
+    process.send?.('ready')
+    console.log(`stand-ins ready on ${port}`)
+  },
+)

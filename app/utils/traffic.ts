@@ -43,6 +43,7 @@ export const filtersOf = (by: TrafficDimension, { key, api }: Pick<TrafficRow, '
 export const trafficLeaves = [
   { to: '/traffic', label: 'Figures' },
   { to: '/traffic/requests', label: 'Requests' },
+  { to: '/traffic/alerts', label: 'Alerts' },
 ]
 
 /** What is looked at next where one thing is chosen. */

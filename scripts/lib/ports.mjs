@@ -9,6 +9,7 @@ export function portsFrom(web) {
     web,
     postgres: web + 1,
     standins: web + 2,
+    mail: web + 3,
     gateways: gatewayNames.map((name, i) => ({
       name,
       data: web + 11 + i,

@@ -57,6 +57,7 @@ export async function bringUp({
         ['web app', ports.web],
         ...(databaseUrl ? [] : [['database', ports.postgres]]),
         ['stand-ins', ports.standins],
+        ['mailbox', ports.mail],
         ...ports.gateways.flatMap(({ name, data: d, admin, tls }) => [
           [name, d],
           [`${name} admin`, admin],
@@ -101,6 +102,9 @@ export async function bringUp({
       ELM_GATEWAY_AUTHORITY: join(data, 'gateways', 'authority.crt'),
       ELM_GATEWAY_FOLDERS: join(data, 'clusters'),
       ELM_STANDIN_PORT: String(ports.standins),
+      ELM_STANDIN_MAIL: String(ports.mail),
+      ELM_SMTP_URL: `smtp://127.0.0.1:${ports.mail}`,
+      ELM_MAIL_FROM: 'Elm Ledger <ledger@brackenmere.example>',
       ELM_STANDIN_CLIENT_SECRET: secrets.issuer,
       ELM_WEB: `http://127.0.0.1:${port}`,
       ELM_ALLOWED_TARGETS: `127.0.0.1:${ports.standins}`,

@@ -41,6 +41,7 @@ import {
   type StepState,
 } from '../../core/pipeline/rollout'
 import type { TrafficEvent } from '../../core/traffic/event'
+import { alertKinds, type AlertKind, type QuietHours } from '../../core/traffic/alerts'
 import { grains, resolutions, type Grain, type Resolution } from '../../core/traffic/buckets'
 import type { CertificateFacts } from '../../shared/api/gateways'
 import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
@@ -67,6 +68,8 @@ import {
   driftResolutions,
   lifecycles,
   findingStatuses,
+  noticeChannels,
+  noticeEvents,
   proposalStates,
   roles,
   type Audience,
@@ -75,6 +78,8 @@ import {
   type DriftResolution,
   type FindingStatus,
   type Lifecycle,
+  type NoticeChannel,
+  type NoticeEvent,
   type ProposalState,
   type Role,
 } from '../../shared/words'
@@ -1119,6 +1124,67 @@ export const driftReactions = pgTable(
   (table) => [
     oneOf(table.reaction, driftReactionNames),
     primaryKey({ columns: [table.group, table.stage] }),
+  ],
+)
+
+/** What somebody wants to be told of traffic and drift, and how it stands. */
+export const alerts = pgTable(
+  'alerts',
+  {
+    id: serial().primaryKey(),
+    title: text().notNull(),
+    kind: text().$type<AlertKind>().notNull(),
+    threshold: integer().notNull(),
+    minutes: integer().notNull(),
+    /** What it is about; null and empty where it is about everything. */
+    apiId: integer('api_id').references(() => apis.id, { onDelete: 'cascade' }),
+    stage: text().notNull(),
+    gateway: text().notNull(),
+    mails: jsonb().$type<string[]>().notNull(),
+    webhook: text().notNull(),
+    /** What webhooks are signed with, sealed. */
+    sealedSecret: text('sealed_secret').notNull(),
+    quiet: jsonb().$type<QuietHours>(),
+    /** The last day that it watches; null where it goes on. */
+    until: day('until'),
+    setById: person('set_by_id').notNull(),
+    setAt: moment('set_at').notNull(),
+    /** Since when something is wrong, and what; null where nothing is. */
+    beganAt: moment('began_at'),
+    says: text().notNull().default(''),
+    checkedAt: moment('checked_at'),
+  },
+  (table) => [oneOf(table.kind, alertKinds)],
+)
+
+/** What is told of an alert: written with what it tells, and delivered as soon as that can be. */
+export const notices = pgTable(
+  'notices',
+  {
+    id: serial().primaryKey(),
+    alertId: integer('alert_id')
+      .notNull()
+      .references(() => alerts.id, { onDelete: 'cascade' }),
+    event: text().$type<NoticeEvent>().notNull(),
+    at: moment('at').notNull(),
+    says: text().notNull(),
+    channel: text().$type<NoticeChannel>().notNull(),
+    recipient: text().notNull(),
+    /** When it is tried next. */
+    dueAt: moment('due_at').notNull(),
+    tries: integer().notNull().default(0),
+    trouble: text().notNull().default(''),
+    sentAt: moment('sent_at'),
+    /** When it was given up. */
+    failedAt: moment('failed_at'),
+  },
+  (table) => [
+    oneOf(table.event, noticeEvents),
+    oneOf(table.channel, noticeChannels),
+    index('notices_due')
+      .on(table.dueAt)
+      .where(sql`sent_at is null and failed_at is null`),
+    index().on(table.alertId),
   ],
 )
 

@@ -13,7 +13,7 @@ export function servicesOver(
 ): Services & { examiner: ReturnType<typeof threadedExaminer> } {
   const { databaseUrl, distribution, sessionSecret, gatewaySecret } = configured
   const { gatewayFolders, gatewayAuthority } = configured
-  const { heads, alwaysLocal, setupCode, allowedTargets } = configured
+  const { heads, alwaysLocal, setupCode, allowedTargets, mail } = configured
   return {
     db,
     seenBy,
@@ -28,6 +28,7 @@ export function servicesOver(
     heads,
     setupCode,
     allowedTargets,
+    mail,
     now: () => new Date(),
   }
 }

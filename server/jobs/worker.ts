@@ -6,6 +6,8 @@ import { repeat } from './repeat'
 import { RolloutRunner } from './rollouts'
 import { servicesOver } from './services'
 import { exchangeQuotas } from '../services/quotas'
+import { deliverNotices } from '../services/alert-delivery'
+import { watchAlerts } from '../services/alert-watching'
 import { followTraffic } from '../services/drift-observed'
 import { reactToDrift } from '../services/drift-reactions'
 import { countTraffic } from '../services/traffic-intake'
@@ -28,5 +30,7 @@ repeat(5000, () => exchangeQuotas(services))
 repeat(2000, () => countTraffic(services))
 repeat(5000, () => reactToDrift(services))
 repeat(60_000, () => followTraffic(services))
+repeat(15_000, () => watchAlerts(services))
+repeat(2000, () => deliverNotices(services))
 process.send?.('ready')
 console.log('worker ready')

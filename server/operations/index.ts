@@ -1,6 +1,7 @@
 import { describeApi } from '../http/description'
 import { operation, type Operation } from '../http/operation'
 import { apiVersion } from '../http/version'
+import { alertOperations } from './alerts'
 import { administrationOperations } from './administration'
 import { batchOperations } from './batches'
 import { catalogOperations } from './catalog'
@@ -34,6 +35,7 @@ export const operations: Operation[] = [
   ...policyOperations,
   ...promotionOperations,
   ...driftOperations,
+  ...alertOperations,
   ...trafficOperations,
   ...ledgerOperations,
   operation({

@@ -94,7 +94,7 @@ export async function requirePlaceable(tx: Transaction, target: Target): Promise
   await requireFreeAddress(tx, target)
 }
 
-interface Fault {
+export interface Fault {
   field: string
   message: string
 }

@@ -112,6 +112,8 @@ export interface Services {
   heads: HeadStore
   /** The code on the terminal that makes the first administrator; empty where there is none. */
   setupCode: string
+  /** Where mail is handed over (`smtp://host:port`; empty where nowhere), and whom it is from. */
+  mail: { server: string; from: string }
   /** Targets the guard lets through although they are private: `host:port`. */
   allowedTargets: string[]
   now: () => Date

@@ -41,6 +41,38 @@ async function safeAddress(url: URL, allowed: string[]): Promise<string> {
   return addresses[0]!
 }
 
+/** A connection to the one address that the host was judged by. */
+async function pinnedTo(url: URL, allowed: string[]): Promise<Agent> {
+  const pinned = await safeAddress(url, allowed)
+  const family = ipaddr.parse(pinned).kind() === 'ipv6' ? 6 : 4
+  return new Agent({
+    connect: {
+      timeout: 5000,
+      lookup: (_host, options, done) =>
+        options.all ? done(null, [{ address: pinned, family }]) : done(null, pinned, family),
+    },
+  })
+}
+
+/** Posts to an address under the same guard, and follows it nowhere else; the status of the response. */
+export async function guardedPost(
+  address: string,
+  allowed: string[],
+  body: string,
+  headers: Record<string, string>,
+): Promise<number> {
+  const url = parse(address)
+  const dispatcher = await pinnedTo(url, allowed)
+  try {
+    const signal = AbortSignal.timeout(timeoutMs)
+    const answer = await request(url, { method: 'POST', dispatcher, signal, headers, body })
+    await answer.body.dump({ limit: 64 * 1024 })
+    return answer.statusCode
+  } finally {
+    void dispatcher.destroy()
+  }
+}
+
 /** Fetches a definition from an address under the guard: http(s), bounded in size and time, every redirect checked anew. */
 export async function guardedFetch(
   address: string,
@@ -49,15 +81,7 @@ export async function guardedFetch(
   const deadline = AbortSignal.timeout(timeoutMs)
   let url = parse(address)
   for (let hops = 0; hops <= mostRedirects; hops++) {
-    const pinned = await safeAddress(url, allowed)
-    const family = ipaddr.parse(pinned).kind() === 'ipv6' ? 6 : 4
-    const dispatcher = new Agent({
-      connect: {
-        timeout: 5000,
-        lookup: (_host, options, done) =>
-          options.all ? done(null, [{ address: pinned, family }]) : done(null, pinned, family),
-      },
-    })
+    const dispatcher = await pinnedTo(url, allowed)
     try {
       const answer = await request(url, {
         dispatcher,

@@ -62,6 +62,10 @@ async function findPerson(db: Queries, name: string) {
   return row
 }
 
+/** A person by the name they sign in with, as somebody who acts. */
+export const actorNamed = async (db: Queries, name: string): Promise<Actor> =>
+  toActor(await findPerson(db, name))
+
 /** Everybody, those who may not sign in any more last. */
 export async function listPeople(context: Context): Promise<MemberItem[]> {
   requirePermission(context.actor, 'administer')

@@ -16,6 +16,10 @@ const permissions = {
   policies: { roles: ['governance', 'operator'], says: 'Changing policies for many placements' },
   resolve: { roles: ['governance', 'operator'], says: 'Resolving drift' },
   react: { roles: ['governance'], says: 'Deciding what happens about drift by itself' },
+  alert: {
+    roles: ['governance', 'operator', 'owner'],
+    says: 'Setting what is told of traffic',
+  },
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },

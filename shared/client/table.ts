@@ -9,6 +9,7 @@ import type {
   StageItem,
   StageList,
 } from '../api/administration'
+import type { AlertChange, AlertItem } from '../api/alerts'
 import type { AddressBatch, Batch, BatchAcceptance, BatchQuery } from '../api/batches'
 import type {
   Acceptance,
@@ -187,6 +188,7 @@ export const routes = {
   checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
+  createAlert: ['POST', '/alerts', 'json', 'json'],
   createBaseline: ['POST', '/apis/{api}/baseline', 'nothing', 'json'],
   createBatch: ['POST', '/batches', 'text', 'json'],
   createBatchFromAddresses: ['POST', '/batches/from-addresses', 'json', 'json'],
@@ -259,6 +261,7 @@ export const routes = {
   invitePerson: ['POST', '/people/{person}/invitation', 'nothing', 'json'],
   issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
   keepRunning: ['POST', '/placements/{placement}/keep', 'nothing', 'json'],
+  listAlerts: ['GET', '/alerts', 'nothing', 'list'],
   listApis: ['GET', '/apis', 'nothing', 'list'],
   listBodySamples: [
     'GET',
@@ -302,6 +305,7 @@ export const routes = {
   publishEdition: ['POST', '/rulebooks/{rulebook}/editions', 'json', 'json'],
   putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
   readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
+  removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
   removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
@@ -315,8 +319,10 @@ export const routes = {
   setDriftReaction: ['PUT', '/drift-reactions/{group}/{stage}', 'json', 'json'],
   skipApproval: ['POST', '/promotions/{promotion}/override', 'json', 'json'],
   stopImpact: ['DELETE', '/impacts/{impact}', 'nothing', 'nothing'],
+  testAlert: ['POST', '/alerts/{alert}/test', 'nothing', 'json'],
   testGateway: ['POST', '/gateway-tests', 'json', 'json'],
   testSignOn: ['POST', '/sign-on-tests', 'json', 'json'],
+  updateAlert: ['PUT', '/alerts/{alert}', 'json', 'json'],
   updateApi: ['PATCH', '/apis/{api}', 'json', 'json'],
   updateFindings: ['POST', '/findings/acts', 'json', 'json'],
   updateGateway: ['PUT', '/gateways/{gateway}', 'json', 'nothing'],
@@ -358,6 +364,7 @@ export interface Calls {
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
+  createAlert: Call<never, undefined, AlertChange, AlertItem>
   createBaseline: Call<'api', undefined, undefined, ActResult>
   createBatch: Call<never, BatchQuery, string | Blob, Batch>
   createBatchFromAddresses: Call<never, undefined, AddressBatch, Batch>
@@ -425,6 +432,7 @@ export interface Calls {
   invitePerson: Call<'person', undefined, undefined, Invitation>
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
   keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
+  listAlerts: Call<never, PageQuery, undefined, Page<AlertItem>>
   listApis: Call<never, PageQuery, undefined, RegisterPage>
   listBodySamples: Call<'api' | 'revision' | 'operation', PageQuery, undefined, Page<BodySample>>
   listComparisonChanges: Call<
@@ -468,6 +476,7 @@ export interface Calls {
   publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
   putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
+  removeAlert: Call<'alert', undefined, undefined, undefined>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
@@ -481,8 +490,10 @@ export interface Calls {
   setDriftReaction: Call<'group' | 'stage', undefined, ReactionChange, ReactionItem>
   skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
   stopImpact: Call<'impact', undefined, undefined, undefined>
+  testAlert: Call<'alert', undefined, undefined, AlertItem>
   testGateway: Call<never, undefined, GatewayChange, GatewayTest>
   testSignOn: Call<never, undefined, SignOnChange, SignOnTest>
+  updateAlert: Call<'alert', undefined, AlertChange, AlertItem>
   updateApi: Call<'api', undefined, ApiChange, ApiDetail>
   updateFindings: Call<never, undefined, FindingAct, ActResult>
   updateGateway: Call<'gateway', undefined, GatewayChange, undefined>

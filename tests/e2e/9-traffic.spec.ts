@@ -19,7 +19,7 @@ test('traffic is told apart from the estate down to whose calls they are, beside
   await expect(margin(page)).toContainText('without a credential')
   await expect(margin(page)).toContainText('Refused (4xx)')
   await expectAccessible(page)
-  await margin(page).getByRole('link', { name: '404' }).click()
+  await margin(page).getByRole('link', { name: '404', exact: true }).click()
   await expect(page).toHaveURL(/ended=404/)
   await expect(page.getByRole('cell', { name: 'Match', exact: true })).toBeVisible()
   await page.getByRole('button', { name: 'Clear' }).click()
@@ -77,6 +77,34 @@ test('drift tells its cause and whose calls it touches, and is accepted until a 
   await margin(page).getByRole('button', { name: 'Have it count again' }).click()
   await page.getByRole('button', { name: 'Clear' }).click()
   await expect(page.getByRole('row', { name: /route.*export/ })).toHaveCount(1)
+})
+
+test('an alert is set, tried, and read in the mailbox', async ({ page, request }) => {
+  await signIn(page, 'oskar', '/traffic/alerts')
+  await page.getByRole('button', { name: 'Add an alert' }).click()
+  const dialog = page.getByRole('dialog')
+  await dialog.getByLabel('What it watches for').selectOption('Drift')
+  await dialog.getByLabel('Title').fill('Drift in Live')
+  await dialog.getByLabel('Stage').selectOption('Live')
+  await dialog.getByLabel('Mail addresses').fill('nobody')
+  await expectAccessible(page)
+  await dialog.getByRole('button', { name: 'Save' }).click()
+  await expect(dialog).toContainText('nobody is no mail address')
+  await dialog.getByLabel('Mail addresses').fill('oskar@brackenmere.example')
+  await dialog.getByRole('button', { name: 'Save' }).click()
+  await expect(page.getByRole('row', { name: /Drift in Live/ })).toContainText('Live')
+  await margin(page).getByRole('button', { name: 'Send a test' }).click()
+  await expect(margin(page)).toContainText(/delivered/, { timeout: 20_000 })
+  const letters = await request.get(`${process.env['ELM_STANDINS']}/mailbox/letters`)
+  expect(await letters.text()).toContain('Test: Drift in Live')
+  // What stands in Live otherwise than approved is told by itself.
+  await expect(page.getByRole('row', { name: /Drift in Live/ })).toContainText(
+    /from what was approved/,
+    { timeout: 40_000 },
+  )
+  await expectAccessible(page)
+  await margin(page).getByRole('button', { name: 'Remove' }).click()
+  await expect(page.getByRole('row', { name: /Drift in Live/ })).toHaveCount(0)
 })
 
 test('governance sets what happens by itself, and others see it', async ({ page }) => {

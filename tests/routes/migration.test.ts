@@ -89,6 +89,7 @@ it('brings a register from before there were rulebooks to the rulebook', async (
       heads: { keyFile: '', headsFile: '', witness: '' },
       setupCode: '',
       allowedTargets: [],
+      mail: { server: '', from: '' },
       now: () => new Date(),
     }
     const [tomas] = await db.select(personColumns).from(people)

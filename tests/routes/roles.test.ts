@@ -256,6 +256,23 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ digest: 'x' }),
   },
   withdrawPolicyChange: { may: resolvers, path: () => ({ change: 4711 }) },
+  createAlert: {
+    may: placers,
+    body: () => ({
+      ...{ title: 'Tried', kind: 'errors', threshold: 5, minutes: 15 },
+      ...{ mails: ['x@brackenmere.example'], webhook: '' },
+    }),
+  },
+  updateAlert: {
+    may: placers,
+    path: () => ({ alert: 4711 }),
+    body: () => ({
+      ...{ title: 'Tried', kind: 'errors', threshold: 5, minutes: 15 },
+      ...{ mails: ['x@brackenmere.example'], webhook: '' },
+    }),
+  },
+  removeAlert: { may: placers, path: () => ({ alert: 4711 }) },
+  testAlert: { may: placers, path: () => ({ alert: 4711 }) },
   acceptDrift: {
     may: resolvers,
     path: () => ({ difference: 4711 }),

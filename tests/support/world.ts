@@ -253,6 +253,7 @@ export async function makeWorld({
     },
     setupCode: 'the-code',
     allowedTargets: [new URL(standins).host],
+    mail: { server: '', from: 'ledger@brackenmere.example' },
     now: () => new Date(),
   }
   const runner = new RolloutRunner(services, 100)

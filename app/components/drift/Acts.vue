@@ -7,8 +7,8 @@ const props = defineProps<{
   placement: PlacementItem
   /** What each would do to who calls. */
   effects?: Partial<Record<'put-back' | 'keep', string>>
-  /** Whether what runs can be kept. */
-  keepable?: boolean
+  /** Whether what runs cannot be kept: no definition has it. */
+  unkeepable?: boolean
 }>()
 const emit = defineEmits<{ resolved: [] }>()
 const { busy, refusal, act } = useAct()
@@ -53,7 +53,7 @@ const onGateways = computed(() =>
         </button>
         <p v-if="effects?.['put-back']" class="soft">{{ effects['put-back'] }}</p>
       </div>
-      <div v-if="keepable !== false">
+      <div v-if="!unkeepable">
         <button class="ghost" :disabled="busy" @click="asking = 'keep'">Keep the gateway’s</button>
         <p v-if="effects?.keep" class="soft">{{ effects.keep }}</p>
       </div>

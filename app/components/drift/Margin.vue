@@ -111,7 +111,7 @@ async function endAcceptance() {
       v-if="placement && item.account === 'gateway'"
       :placement="placement"
       :effects="effects"
-      :keepable="effects['keep'] !== undefined"
+      :unkeepable="effects['keep'] === undefined"
       @resolved="emit('resolved')"
     />
     <div v-if="effects['revise']" class="way">

@@ -1,0 +1,178 @@
+import { differenceInCalendarDays, parseISO } from 'date-fns'
+import { and, eq, gte, isNotNull, lt, sql } from 'drizzle-orm'
+import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
+import { Histogram } from '../../core/traffic/histogram'
+import type { Queries } from '../db/database'
+import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
+import { writeNotices, type AlertRow } from './alerts'
+import type { Services } from './context'
+import { dayOf } from './known'
+import { announce } from './ledger'
+import { isOpenDrift } from './sites'
+
+const minute = 60_000
+const week = 7 * 24 * 60 * minute
+
+/** Looks at everything that somebody wants to be told of. */
+export async function watchAlerts(services: Services): Promise<void> {
+  const { db, now } = services
+  const today = dayOf(now())
+  const rows = await db.select().from(alerts)
+  let changed = false
+  for (const row of rows) {
+    // What has ended is not watched, and what was wrong is not told of any more.
+    const isOver = row.until !== null && row.until < today
+    if (isOver && row.beganAt === null) continue
+    const watched = isOver ? undefined : await watch(db, row, now())
+    const says = watched && judge(row, watched)
+    changed = (await settle(services, row, says)) || changed
+  }
+  if (changed) await announce(db, 'alert')
+}
+
+/** Writes down what became of an alert, and whom that tells, in one transaction: two at once tell nobody twice. */
+async function settle(
+  { db, now }: Services,
+  seen: AlertRow,
+  says: string | undefined,
+): Promise<boolean> {
+  return db.transaction(async (tx) => {
+    const at = now()
+    const [row] = await tx.select().from(alerts).where(eq(alerts.id, seen.id)).for('update')
+    // Somebody changed or removed it while it was looked at.
+    if (row?.setAt.getTime() !== seen.setAt.getTime()) return false
+    const began = row.beganAt === null && says !== undefined
+    const ended = row.beganAt !== null && says === undefined
+    await tx
+      .update(alerts)
+      .set({
+        checkedAt: at,
+        says: says ?? '',
+        ...(began && { beganAt: at }),
+        ...(ended && { beganAt: null }),
+      })
+      .where(eq(alerts.id, row.id))
+    if (!began && !ended) return says !== undefined && says !== row.says
+    const left = row.quiet ? quietLeft(row.quiet, at) : 0
+    const text = began ? says : `It is over: ${row.says}`
+    await writeNotices(tx, row, began ? 'began' : 'ended', text, at, left)
+    return true
+  })
+}
+
+/** What was counted for an alert. Only what its kind judges is asked for. */
+async function watch(db: Queries, row: AlertRow, at: Date): Promise<Watched> {
+  const { kind } = row
+  const nothing: Watched = { calls: 0, failed: 0, limited: [], usual: 0, ending: [], drift: 0 }
+  if (kind === 'drift') return { ...nothing, drift: await standingDrift(db, row, at) }
+  if (kind === 'sunset') return { ...nothing, ending: await endingCalls(db, row, at) }
+  if (kind === 'limits') return { ...nothing, limited: await limitedClients(db, row, at) }
+  const own = await countedIn(db, row, at)
+  const before = kind === 'silence' ? await countedIn(db, row, new Date(at.getTime() - week)) : own
+  return { ...nothing, ...own, usual: before.calls }
+}
+
+/** Minutes are kept for some days only; what is further back is looked at by the hour. */
+const kept = 2 * 24 * 60 * minute
+
+const scopeOf = ({ apiId, stage, gateway }: AlertRow) => {
+  const isOfAll = apiId === null && stage === ''
+  return and(
+    eq(trafficSeries.grain, isOfAll ? 'gateway' : 'placement'),
+    apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
+    stage === '' ? undefined : eq(trafficSeries.stage, stage),
+    gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
+  )
+}
+
+async function countedIn(db: Queries, row: AlertRow, at: Date) {
+  const isOld = Date.now() - at.getTime() > kept
+  const from = new Date(at.getTime() - Math.max(row.minutes, isOld ? 60 : 0) * minute)
+  const [counted] = await db
+    .select({
+      calls: sql<string>`coalesce(sum(${traffic.calls}), 0)`,
+      failed: sql<string>`coalesce(sum(${traffic.calls}) filter (where ${trafficSeries.status} >= 500), 0)`,
+      durations: sql<Buffer[]>`coalesce(array_agg(${traffic.durations}), '{}')`,
+    })
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(
+      and(
+        eq(traffic.resolution, isOld ? 'hour' : 'minute'),
+        gte(traffic.at, from),
+        lt(traffic.at, at),
+        scopeOf(row),
+      ),
+    )
+  const all = counted!.durations.reduce((sum, bytes) => sum.mergeEncoded(bytes), new Histogram())
+  const p95 = all.quantile(0.95)
+  return {
+    calls: Number(counted!.calls),
+    failed: Number(counted!.failed),
+    ...(p95 !== undefined && { p95 }),
+  }
+}
+
+async function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['limited']> {
+  const { apiId, stage, gateway } = row
+  const rows = await db
+    .select({ client: trafficSeries.client, calls: sql<number>`sum(${traffic.calls})::int` })
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(
+      and(
+        eq(traffic.resolution, 'minute'),
+        gte(traffic.at, new Date(at.getTime() - row.minutes * minute)),
+        eq(trafficSeries.grain, 'operation'),
+        eq(trafficSeries.status, 429),
+        apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
+        stage === '' ? undefined : eq(trafficSeries.stage, stage),
+        gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
+      ),
+    )
+    .groupBy(trafficSeries.client)
+  return rows
+}
+
+/** APIs that are going away, with what was asked of them in the last day. */
+async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watched['ending']> {
+  const rows = await db
+    .select({
+      api: apis.title,
+      sunset: apis.sunset,
+      calls: sql<number>`coalesce(sum(${traffic.calls}), 0)::int`,
+    })
+    .from(apis)
+    .innerJoin(trafficSeries, eq(trafficSeries.apiId, apis.id))
+    .innerJoin(traffic, eq(traffic.series, trafficSeries.id))
+    .where(
+      and(
+        isNotNull(apis.sunset),
+        sql`${apis.lifecycle} in ('deprecated', 'retired')`,
+        row.apiId === null ? undefined : eq(apis.id, row.apiId),
+        eq(trafficSeries.grain, 'placement'),
+        row.stage === '' ? undefined : eq(trafficSeries.stage, row.stage),
+        row.gateway === '' ? undefined : eq(trafficSeries.gateway, row.gateway),
+        eq(traffic.resolution, 'hour'),
+        gte(traffic.at, new Date(at.getTime() - 24 * 60 * minute)),
+      ),
+    )
+    .groupBy(apis.id)
+  const today = parseISO(dayOf(at))
+  return rows.map(({ api, sunset, calls }) => ({
+    ...{ api, calls },
+    days: differenceInCalendarDays(parseISO(sunset!), today),
+  }))
+}
+
+const standingDrift = (db: Queries, row: AlertRow, at: Date) =>
+  db.$count(
+    drift,
+    and(
+      isOpenDrift,
+      lt(drift.openedAt, new Date(at.getTime() - row.minutes * minute)),
+      row.apiId === null ? undefined : eq(drift.apiId, row.apiId),
+      row.stage === '' ? undefined : eq(drift.stage, row.stage),
+      row.gateway === '' ? undefined : eq(drift.gateway, row.gateway),
+    ),
+  )
