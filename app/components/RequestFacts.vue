@@ -17,7 +17,7 @@ const facts = computed(() => {
     ['Got', [responseType, bytesOut > 0 ? bytes(bytesOut) : ''].filter(Boolean).join(', ')],
     ['Query parameters', query.join(', ')],
     ['Members of the body', members.join(', ')],
-    ['Broke the definition', breaks],
+    ['Broke the definition', breaks ?? ''],
   ].filter((fact): fact is [string, string] => fact[1] !== '')
 })
 </script>
@@ -49,13 +49,6 @@ h2 {
 dl {
   margin: 8px 0;
 }
-.pair {
-  display: flex;
-  justify-content: space-between;
-  gap: 12px;
-  padding: 4px 0;
-  border-bottom: 1px dotted var(--rule);
-}
 dt {
   color: var(--soft);
   white-space: nowrap;
@@ -63,6 +56,5 @@ dt {
 dd {
   margin: 0;
   text-align: right;
-  overflow-wrap: anywhere;
 }
 </style>

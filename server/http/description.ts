@@ -43,6 +43,7 @@ const tagWords: Record<string, string> = {
   Placements: 'Where versions are placed, with routes, policies and keys.',
   Policies:
     'What holds for many placements at once: for the organisation, a stage or a gateway group.',
+  Alerts: 'Telling people and programs when traffic or drift goes wrong, and when it is over.',
   Traffic: 'What gateways answered, to whom and how long it took.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',

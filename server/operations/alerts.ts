@@ -1,4 +1,4 @@
-import { AlertChange, AlertItem } from '../../shared/api/alerts'
+import { AlertChange, AlertItem, IssuedAlert } from '../../shared/api/alerts'
 import { PageQuery } from '../../shared/api/catalog'
 import { numberIn } from '../http/validate'
 import { done, ok, operation, type Operation } from '../http/operation'
@@ -22,7 +22,7 @@ export const alertOperations: Operation[] = [
     tag: 'Alerts',
     summary: 'Have people told when something goes wrong, and when it is over',
     body: AlertChange,
-    success: { status: 201, says: 'The alert, with the secret of its webhook', body: AlertItem },
+    success: { status: 201, says: 'The alert, with the secret of its webhook', body: IssuedAlert },
     errors: [403, 404],
     handle: ({ body }, context) => ok(alerts.createAlert(context, body)),
   }),

@@ -3,7 +3,7 @@ import { isEmail } from 'class-validator'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { alertKind } from '../../core/traffic/alerts'
 import type { PageQuery } from '../../shared/api/catalog'
-import type { AlertChange, AlertItem, NoticeItem } from '../../shared/api/alerts'
+import type { AlertChange, AlertItem, IssuedAlert, NoticeItem } from '../../shared/api/alerts'
 import type { Queries, Transaction } from '../db/database'
 import { displayName } from '../db/names'
 import { alerts, apis, gateways, notices, stages } from '../db/schema'
@@ -132,7 +132,7 @@ const said = ({ title, kind, threshold, minutes, stage, gateway }: AlertRow) => 
 
 const newSecret = () => `whsec_${randomBytes(24).toString('base64')}`
 
-export async function createAlert(context: Context, change: AlertChange): Promise<AlertItem> {
+export async function createAlert(context: Context, change: AlertChange): Promise<IssuedAlert> {
   requirePermission(context.actor, 'alert')
   const values = await valuesOf(context, change)
   const secret = newSecret()

@@ -14,13 +14,14 @@ import { can } from './permissions'
 type Row = typeof requests.$inferSelect
 
 const toItem = (row: Row, api: string | null): RequestItem => {
-  const { id, at, apiId: _, ms, upstreamMs, ...told } = row
+  const { id, at, apiId: _, ms, upstreamMs, breaks, ...told } = row
   return {
     ...told,
     request: id,
     at: at.toISOString(),
     ms: Math.round(ms),
     ...(upstreamMs !== null && { upstreamMs: Math.round(upstreamMs) }),
+    ...(breaks !== '' && { breaks }),
     ...(api !== null && { api }),
   }
 }
@@ -152,6 +153,6 @@ function fromLog({
     ...{ client: consumer, address, status, ms: Math.round(ms) },
     ...{ step: stopped?.name ?? '', policy: stopped?.policy ?? '' },
     ...{ bytesIn: 0, bytesOut: 0, requestType: '', responseType: '' },
-    ...{ query: [], members: [], breaks: '' as const },
+    ...{ query: [], members: [] },
   }
 }

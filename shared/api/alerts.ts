@@ -109,13 +109,16 @@ export class AlertItem extends AlertChange {
   @text({ says: 'Who set it.', example: 'Oskar Lindley' })
   setBy!: string
 
+  @many(() => NoticeItem, { says: 'What was told last; ten at most.' })
+  notices!: NoticeItem[]
+}
+
+/** A new alert, with what its webhook is signed with. */
+export class IssuedAlert extends AlertItem {
   @text({
     says: 'What webhooks are signed with; shown when it is made, and never again.',
     example: 'whsec_…',
     optional: true,
   })
   secret?: string
-
-  @many(() => NoticeItem, { says: 'What was told last; ten at most.' })
-  notices!: NoticeItem[]
 }

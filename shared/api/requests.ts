@@ -114,8 +114,11 @@ export class RequestItem {
   })
   members!: string[]
 
-  @choice(['', 'request', 'response', 'both'], { says: 'Which messages broke the definition.' })
-  breaks!: '' | 'request' | 'response' | 'both'
+  @choice(['request', 'response', 'both'], {
+    says: 'Which messages broke the definition; absent where none did.',
+    optional: true,
+  })
+  breaks?: 'request' | 'response' | 'both'
 }
 
 export class RequestDetail extends RequestItem {

@@ -9,7 +9,7 @@ import type {
   StageItem,
   StageList,
 } from '../api/administration'
-import type { AlertChange, AlertItem } from '../api/alerts'
+import type { AlertChange, AlertItem, IssuedAlert } from '../api/alerts'
 import type { AddressBatch, Batch, BatchAcceptance, BatchQuery } from '../api/batches'
 import type {
   Acceptance,
@@ -364,7 +364,7 @@ export interface Calls {
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
-  createAlert: Call<never, undefined, AlertChange, AlertItem>
+  createAlert: Call<never, undefined, AlertChange, IssuedAlert>
   createBaseline: Call<'api', undefined, undefined, ActResult>
   createBatch: Call<never, BatchQuery, string | Blob, Batch>
   createBatchFromAddresses: Call<never, undefined, AddressBatch, Batch>

@@ -60,7 +60,7 @@ async function save() {
       <label><input v-model="uses" type="checkbox" /> Single sign-on (OpenID Connect)</label>
     </p>
     <template v-if="uses">
-      <div class="pair">
+      <div class="pairing">
         <label class="field"
           ><span>Issuer</span
           ><InputText v-model="form.issuer" placeholder="https://login.example" required
@@ -168,7 +168,7 @@ async function save() {
 .sign-in {
   max-width: 760px;
 }
-.pair {
+.pairing {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
   column-gap: 20px;

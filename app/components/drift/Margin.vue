@@ -175,18 +175,6 @@ async function endAcceptance() {
   flex: 0 0 92px;
   font-size: 11.5px;
 }
-.pair {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-  padding: 4px 0;
-  border-bottom: 1px dotted var(--rule);
-  overflow-wrap: anywhere;
-}
-.pair b {
-  font: 500 12px var(--mono);
-  white-space: nowrap;
-}
 .way p {
   margin: 3px 0 6px;
   font-size: 12px;

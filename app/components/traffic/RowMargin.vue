@@ -131,16 +131,4 @@ h2 {
   margin-bottom: 10px;
   overflow-wrap: anywhere;
 }
-.pair {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-  padding: 4px 0;
-  border-bottom: 1px dotted var(--rule);
-  overflow-wrap: anywhere;
-}
-.pair b {
-  font: 500 12px var(--mono);
-  white-space: nowrap;
-}
 </style>

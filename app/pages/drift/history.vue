@@ -123,14 +123,6 @@ const chips = computed(() => [
 </template>
 
 <style scoped>
-.name {
-  border: 0;
-  background: none;
-  padding: 0;
-  font-weight: 620;
-  cursor: pointer;
-  text-align: left;
-}
 .what {
   overflow-wrap: anywhere;
 }

@@ -71,7 +71,7 @@ async function save() {
       : api.updateAlert({ alert: editing.value }, body),
   )
   if (!done) return
-  secret.value = done.secret ?? ''
+  secret.value = 'secret' in done ? (done.secret ?? '') : ''
   draft.value = undefined
   await reload()
 }
@@ -231,7 +231,7 @@ const choices = (values: readonly string[], any: string) => [
             @update:model-value="$event && choose($event)"
         /></label>
         <label class="field"><span>Title</span><InputText v-model="draft.title" /></label>
-        <div class="pair">
+        <div class="row">
           <label class="field"
             ><span>From ({{ alertKind[draft.kind].unit }})</span
             ><input
@@ -245,7 +245,7 @@ const choices = (values: readonly string[], any: string) => [
             ><input v-model.number="draft.minutes" type="number" min="1" max="1440"
           /></label>
         </div>
-        <div class="pair">
+        <div class="row">
           <label class="field"
             ><span>API</span>
             <Choice
@@ -284,7 +284,7 @@ const choices = (values: readonly string[], any: string) => [
             v-model="draft.webhook"
             placeholder="https://hooks.brackenmere.example/ledger"
         /></label>
-        <div class="pair">
+        <div class="row">
           <label class="tick"
             ><input v-model="draft.isQuiet" type="checkbox" /> Quiet hours ({{ zone }})</label
           >
@@ -307,24 +307,16 @@ const choices = (values: readonly string[], any: string) => [
 </template>
 
 <style scoped>
-.name {
-  border: 0;
-  background: none;
-  padding: 0;
-  font-weight: 620;
-  cursor: pointer;
-  text-align: left;
-}
 .who {
   overflow-wrap: anywhere;
 }
-.pair {
+.row {
   display: flex;
   gap: 12px;
   flex-wrap: wrap;
   align-items: end;
 }
-.pair .field {
+.row .field {
   flex: 1 1 120px;
 }
 .tick {
