@@ -71,7 +71,7 @@ async function save() {
       : api.updateAlert({ alert: editing.value }, body),
   )
   if (!done) return
-  secret.value = 'secret' in done ? (done.secret ?? '') : ''
+  secret.value = 'secret' in done ? String(done.secret) : ''
   draft.value = undefined
   await reload()
 }
@@ -172,8 +172,10 @@ const choices = (values: readonly string[], any: string) => [
       <template v-if="current">
         <h2>{{ current.title }}</h2>
         <p class="soft">
-          {{ alertKind[current.kind].title }}, about {{ about(current) }}, over
-          {{ count(current.minutes, 'minute') }}; set by {{ current.setBy }}
+          {{ alertKind[current.kind].title }}, about {{ about(current)
+          }}<template v-if="current.kind !== 'sunset'"
+            >, over {{ count(current.minutes, 'minute') }}</template
+          >; set by {{ current.setBy }}
         </p>
         <p v-if="current.beganAt" class="copper-text">{{ current.says }}.</p>
         <p v-if="current.quiet" class="soft">
