@@ -1,4 +1,5 @@
 import { compare } from './compare'
+import { drift } from './drift'
 import { formats } from './formats'
 import { gateway } from './gateway'
 import { impact } from './impact'
@@ -21,6 +22,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   gateway,
   policies,
   rollouts,
+  drift,
   traffic,
 }
 const part = parts[process.argv[2] ?? '']

@@ -4,6 +4,7 @@ import pg from 'pg'
 import { configuration } from '../server/configuration'
 import { openDatabase } from '../server/db/database'
 import { servicesOver } from '../server/jobs/services'
+import { followTraffic } from '../server/services/drift-observed'
 import { checkAllGateways } from '../server/services/gateways'
 import { seal } from '../server/services/sealing'
 import { issueCertificates } from './certificates'
@@ -67,6 +68,7 @@ if (await isEmpty(store.db)) {
     throw error
   }
   await checkAllGateways(services)
+  await followTraffic(services)
 }
 await services.examiner.close()
 await store.pool.end()

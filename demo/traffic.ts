@@ -7,8 +7,10 @@ import { credentialFields, isOpen } from '../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../core/runtime/resolve'
 import type { TrafficEvent } from '../core/traffic/event'
 import { gateways, keys, ledger, parts, placements } from '../server/db/schema'
-import type { Services } from '../server/services/context'
+import { actAs, type Services } from '../server/services/context'
+import { actorNamed } from '../server/services/people'
 import { Scopes } from '../server/services/scopes'
+import { changeRetention, settingsOf } from '../server/services/settings'
 import { countEvents } from '../server/services/traffic-intake'
 import type { Caller } from '../standins/callers'
 
@@ -57,10 +59,8 @@ const opened = {
 /** Where the last operation of all is one that the backend does not have. */
 const incomplete = 'tanker-dispatch-live-1'
 
-/** Operations that backends do not do as their definitions say: what they answer instead. */
-const strayed: Record<string, Record<string, number>> = {
-  'hydrant-register': { 'POST /hydrants': 202 },
-}
+/** An operation that is answered otherwise than its definition says. */
+const strayed = { placement: 'hydrant-register-live-1', operation: 'POST /hydrants', status: 202 }
 
 interface Placed {
   id: string
@@ -112,8 +112,11 @@ async function placedIn({ db }: Services): Promise<Placed[]> {
   }))
 }
 
-/** Thirty days of requests that were never sent, counted as those that are. */
+/** Thirty days of requests that were never sent, counted as those that are; there are few, so each of them is kept. */
 export async function seedTraffic(services: Services): Promise<void> {
+  const ada = actAs(services, await actorNamed(services.db, 'ada'))
+  const { retention } = (await settingsOf(services.db))!
+  await changeRetention(ada, { ...retention, requestPercent: 100 })
   const placed = await placedIn(services)
   const now = services.now().getTime()
   const members = await services.db.select().from(gateways).where(eq(gateways.kind, 'admin-api'))
@@ -183,6 +186,18 @@ function* incidentsOf(
         ...{ status: 429, step: 'limit', policy: 'rate' },
       }
   const last = spec.routes.findLast(({ treatment }) => treatment.kind === 'route')
+  if (id === strayed.placement && hours % 4 === 2)
+    yield {
+      ...plainEvent(id, version, within(), random),
+      ...{ operation: strayed.operation, client: '', status: strayed.status, ms: 31 },
+      ...{ upstreamMs: 30, bytesOut: 700, responseType: 'application/json' },
+    }
+  if (id === leaked.placement && at > now - 2 * 24 * hour)
+    yield {
+      ...plainEvent(id, version, within(), random),
+      ...{ operation: 'GET /meters', client: leaked.client, address: leaked.address },
+      ...{ status: 200, ms: 40, upstreamMs: 38, bytesOut: 9000, responseType: 'application/json' },
+    }
   if (id === incomplete && last && hours % 3 === 1)
     yield {
       ...plainEvent(id, version, within(), random),
@@ -205,6 +220,16 @@ function* incidentsOf(
   }
 }
 
+/** Where the demo’s callers are, as much as is kept of it. */
+const home = '127.0.0.0/24'
+
+/** A credential that somebody else has had for two days. */
+const leaked = {
+  placement: 'meter-readings-live-1',
+  client: 'Tarn Institute',
+  address: '203.0.113.0/24',
+}
+
 /** What a gateway says itself. */
 const refusal = {
   ms: 1,
@@ -215,7 +240,7 @@ const refusal = {
 const plainEvent = (id: string, version: string, at: number, random: () => number) => ({
   ...{ id: '', at, placement: id, version, host: '', step: '' as const, policy: '' },
   bytesIn: 300 + Math.floor(random() * 300),
-  ...{ address: '', requestType: '', query: [], members: [], breaks: '' as const },
+  ...{ address: home, requestType: '', query: [], members: [], breaks: '' as const },
 })
 
 /** The backend of the meters was ill for a while six days ago. */
@@ -256,7 +281,7 @@ function callOf(
   const slow = 1 + (chosen % 5)
   const upstreamMs = Math.round(6 * slow * Math.exp(1.4 * random() + (random() < 0.03 ? 2 : 0)))
   const operation = routed[chosen] ? nameOf(routed[chosen]) : 'GET /'
-  const usual = strayed[api]?.[operation] ?? successes.get(operation) ?? 200
+  const usual = successes.get(operation) ?? 200
   const status = isIll(placement, at, now) && random() < 0.5 ? 503 : random() < 0.01 ? 404 : usual
   return {
     ...base,

@@ -113,7 +113,11 @@ async function back() {
     <p v-if="packing" class="soft" role="status">{{ packing }} …</p>
     <div v-if="!intake" class="ways">
       <DropZone folders @files="takeFiles" />
-      <IntakeAddresses :busy="busy" @fetch="fromAddresses" />
+      <IntakeAddresses
+        :busy="busy"
+        :named="String(route.query['address'] ?? '')"
+        @fetch="fromAddresses"
+      />
       <form class="paste" @submit.prevent="sendText(pasted, 'pasted text')">
         <label class="field"
           ><span>Or paste the text</span

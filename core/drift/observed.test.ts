@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { PlacementSpec } from '../runtime/placement'
-import { behaviourOf, callingOf, isDescribed, type ObservedCalls } from './observed'
+import { behaviourOf, callingOf, isDescribed, spreadOf, type ObservedCalls } from './observed'
 
 const spec: PlacementSpec = {
   host: 'inner.example',
@@ -81,22 +81,23 @@ describe('responses held against the definition', () => {
 })
 
 describe('calls held against the placement', () => {
+  const quiet = { limited: [], spread: [] }
   const stopped = (operation: string, n: number) =>
     calls({ operation, status: 404, step: 'match', calls: n })
 
   it('tell withheld operations that are called, with the reason', () => {
-    const [told] = callingOf(expected, [stopped('POST /levels', 20)], [], unknown)
+    const [told] = callingOf(expected, [stopped('POST /levels', 20)], quiet, unknown)
     expect(told!.difference).toMatchObject({
       where: 'POST /levels',
       ledger: 'withheld: Inside only',
       gateway: 'called, and refused',
     })
-    expect(callingOf(expected, [stopped('POST /levels', 4)], [], unknown)).toEqual([])
+    expect(callingOf(expected, [stopped('POST /levels', 4)], quiet, unknown)).toEqual([])
   })
 
   it('tell what nobody described, but not every path that somebody makes up', () => {
     const probes = Array.from({ length: 300 }, (_, n) => stopped(`GET /x-${n}`, 10 + n))
-    const told = callingOf(expected, [...probes, stopped('others', 9999)], [], unknown)
+    const told = callingOf(expected, [...probes, stopped('others', 9999)], quiet, unknown)
     expect(told).toHaveLength(10)
     expect(told[0]!.difference).toMatchObject({
       where: 'GET /x-299',
@@ -106,11 +107,49 @@ describe('calls held against the placement', () => {
 
   it('tell calls after the end, and clients that meet their limit every day', () => {
     const limited = [{ client: 'Van Tablet', days: 5 }]
-    const told = callingOf({ ...expected, endedOn: '2026-01-31' }, [calls()], limited, unknown)
+    const told = callingOf(
+      { ...expected, endedOn: '2026-01-31' },
+      [calls()],
+      { ...quiet, limited },
+      unknown,
+    )
     expect(told.map(({ difference: { what, gateway } }) => `${what}: ${gateway}`)).toEqual([
       'sunset: still called',
       'limit of Van Tablet: met every day',
     ])
-    expect(callingOf({ ...expected, endedOn: '2026-01-31' }, [], [], unknown)).toEqual([])
+    expect(callingOf({ ...expected, endedOn: '2026-01-31' }, [], quiet, unknown)).toEqual([])
+  })
+
+  describe('from an address', () => {
+    const day = 86_400_000
+    const use = (address: string, since: number, recent = 9, client = 'Tarn Institute') => ({
+      ...{ client, address, since: since * day, recent },
+    })
+    const home = use('10.1.4.0/24', 0)
+
+    it('tell a credential that is used from where it never was', () => {
+      const spread = spreadOf([home, use('10.1.5.0/24', 1), use('203.0.113.0/24', 11)])
+      expect(spread).toEqual([
+        {
+          client: 'Tarn Institute',
+          from: ['10.1.4.0/24', '10.1.5.0/24'],
+          also: ['203.0.113.0/24'],
+        },
+      ])
+      const [told] = callingOf(expected, [], { ...quiet, spread }, unknown)
+      expect(told!.difference).toMatchObject({
+        what: 'credential of Tarn Institute',
+        ledger: 'used from 10.1.4.0/24 and 10.1.5.0/24',
+        gateway: 'used from 203.0.113.0/24 too',
+      })
+    })
+
+    it('are silent about slips, those who move about, and those without a name', () => {
+      expect(spreadOf([home, use('203.0.113.0/24', 11, 2)])).toEqual([])
+      const many = [1, 2, 3, 4].map((n) => use(`10.${n}.0.0/24`, 0))
+      expect(spreadOf([...many, use('203.0.113.0/24', 11)])).toEqual([])
+      expect(spreadOf([use('a', 0, 9, ''), use('b', 11, 9, '')])).toEqual([])
+      expect(spreadOf([home])).toEqual([])
+    })
   })
 })

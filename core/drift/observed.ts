@@ -1,4 +1,4 @@
-import { count } from '../text/counted'
+import { count, listed } from '../text/counted'
 import { rowName, type PlacementSpec, type RouteRow } from '../runtime/placement'
 import type { Cause } from './causes'
 import type { Difference } from './compare'
@@ -28,6 +28,46 @@ export interface Expected {
 export interface Limited {
   client: string
   days: number
+}
+
+/** Requests of one client from one address, as far as single ones are kept. */
+export interface AddressUse {
+  client: string
+  /** As much of it as is kept: `10.1.4.0/24`. */
+  address: string
+  /** When it was seen first; in milliseconds since 1970. */
+  since: number
+  /** In the last day. */
+  recent: number
+}
+
+/** A credential that is used from where it was not before. */
+export interface Spread {
+  client: string
+  from: string[]
+  also: string[]
+}
+
+const day = 86_400_000
+/** For so long after a client was seen first, each address of it is one of its own. */
+const settlingMs = 3 * day
+/** Clients of many addresses move about: another one says nothing. */
+const mostOwn = 3
+const fewestSpread = 3
+
+/** Credentials that are used from addresses that are new for them, although they had few for some days. */
+export function spreadOf(uses: readonly AddressUse[]): Spread[] {
+  const byClient = new Map<string, AddressUse[]>()
+  for (const use of uses) byClient.set(use.client, [...(byClient.get(use.client) ?? []), use])
+  return [...byClient].flatMap(([client, all]) => {
+    const first = Math.min(...all.map(({ since }) => since))
+    const isOwn = ({ since }: AddressUse) => since < first + settlingMs
+    const own = all.filter(isOwn)
+    const others = all.filter((use) => !isOwn(use) && use.recent >= fewestSpread)
+    if (client === '' || own.length > mostOwn || others.length === 0) return []
+    const named = (list: AddressUse[]) => list.map(({ address }) => address).sort()
+    return [{ client, from: named(own), also: named(others).slice(0, mostOwn) }]
+  })
 }
 
 /** A difference with its likely cause. */
@@ -129,7 +169,7 @@ export function behaviourOf(
 export function callingOf(
   { spec, endedOn }: Expected,
   observed: readonly ObservedCalls[],
-  limited: readonly Limited[],
+  { limited, spread }: { limited: readonly Limited[]; spread: readonly Spread[] },
   isKnown: IsKnown,
 ): Observation[] {
   const told: Observation[] = []
@@ -170,6 +210,21 @@ export function callingOf(
       `${cause}: the gateway tells them with each response, and nobody reads it.`,
       1,
     )
+  }
+  for (const { client, from, also } of spread) {
+    const cause =
+      'The credential is used from where it never was: it was passed on, moved, or leaked'
+    told.push({
+      difference: {
+        where: 'every operation',
+        what: `credential of ${client}`,
+        ledger: `used from ${listed(from)}`,
+        gateway: `used from ${listed(also)} too`,
+        cause,
+        operations: [],
+      },
+      cause: observedCause(`${cause}.`, `addresses of requests that are kept, shortened`),
+    })
   }
   for (const { client, days } of limited) {
     const cause = 'The client needs more than it was given, or asks more often than it has to'

@@ -314,6 +314,11 @@ export const apis = pgTable(
     /** Words the register adds to those of the definition. */
     labels: text().array().notNull().default([]),
     links: jsonb().$type<ApiLink[]>().notNull().default([]),
+    /** Where its definition is read again from; empty where it is written here. */
+    sourceAddress: text('source_address').notNull().default(''),
+    /** When that was read last, and why it could not be. */
+    sourceReadAt: moment('source_read_at'),
+    sourceTrouble: text('source_trouble').notNull().default(''),
     /** What its newest revision adds to the estate, for rules that compare APIs. Derived; can be rebuilt. */
     estate: jsonb().$type<Omit<EstatePart, 'api'>>(),
     /** Seen by its team, by governance and by {@link apiViewers} only: the database leaves it out for others. */

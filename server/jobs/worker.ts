@@ -9,6 +9,7 @@ import { exchangeQuotas } from '../services/quotas'
 import { deliverNotices } from '../services/alert-delivery'
 import { watchAlerts } from '../services/alert-watching'
 import { followTraffic } from '../services/drift-observed'
+import { followSources } from '../services/drift-source'
 import { reactToDrift } from '../services/drift-reactions'
 import { countTraffic } from '../services/traffic-intake'
 import { Signer } from './signer'
@@ -30,6 +31,7 @@ repeat(5000, () => exchangeQuotas(services))
 repeat(2000, () => countTraffic(services))
 repeat(5000, () => reactToDrift(services))
 repeat(60_000, () => followTraffic(services))
+repeat(600_000, () => followSources(services))
 repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
 process.send?.('ready')

@@ -14,8 +14,8 @@ type Notice = typeof notices.$inferSelect
 /** Tried so often, each time after a longer while; then it is given up. */
 const mostTries = 8
 /** Whoever takes a notice has it for so long; a process that dies leaves it to the next. In milliseconds. */
-const leaseMs = 60_000
-const atOnce = 20
+const leaseMs = 120_000
+const atOnce = 3
 
 /**
  * Delivers what is due. A notice is taken before it is sent and marked after it: nothing is lost when a process dies in
@@ -54,6 +54,9 @@ function outcomeOf({ tries }: Notice, trouble: string | undefined, at: Date) {
   return { ...said, dueAt: new Date(at.getTime() + 30_000 * 2 ** tries) }
 }
 
+/** Less than the lease, for all that are taken at once; in milliseconds. */
+const mailTimeouts = { connectionTimeout: 10_000, greetingTimeout: 10_000, socketTimeout: 15_000 }
+
 const titles = { began: 'Alert', ended: 'Over', test: 'Test' } as const
 
 /** Delivers one notice; why it could not be, where it could not. */
@@ -75,7 +78,7 @@ async function sendMail(
   if (mail.server === '') return 'No mail server is set (ELM_SMTP_URL).'
   const [house] = await db.select().from(settings)
   const address = house?.publicAddress ?? ''
-  const transport = createTransport(mail.server, { from: mail.from })
+  const transport = createTransport({ url: mail.server, ...mailTimeouts }, { from: mail.from })
   try {
     await transport.sendMail({
       to: recipient,

@@ -8,7 +8,7 @@ import type { Queries, Transaction } from '../db/database'
 import { displayName } from '../db/names'
 import { alerts, apis, gateways, notices, stages } from '../db/schema'
 import { findApi, type ApiRow } from './catalog'
-import type { Context } from './context'
+import type { Actor, Context } from './context'
 import type { Fault } from './apply'
 import { conflict, invalid, notFound } from './failure'
 import { record } from './ledger'
@@ -87,6 +87,8 @@ async function findAlert(db: Queries, id: number) {
 /** What a change comes to, or everything at fault in it. */
 async function valuesOf(context: Context, change: AlertChange) {
   const { db, actor, now } = context
+  const api: ApiRow | undefined = change.api ? await findApi(db, change.api) : undefined
+  requireAlerts(actor, api?.team)
   const faults: Fault[] = []
   const { title, kind, threshold, minutes, stage = '', gateway = '', webhook, quiet } = change
   const { least, most, unit } = alertKind[kind]
@@ -113,8 +115,6 @@ async function valuesOf(context: Context, change: AlertChange) {
   if (gateway !== '' && (await db.$count(gateways, eq(gateways.name, gateway))) === 0)
     faults.push({ field: 'gateway', message: `There is no gateway called ${gateway}` })
   if (faults.length > 0) throw invalid(faults)
-  const api: ApiRow | undefined = change.api ? await findApi(db, change.api) : undefined
-  requirePermission(actor, 'alert', api?.team)
   return {
     ...{ title: title.trim(), kind, threshold, minutes, stage, gateway, mails, webhook },
     apiId: api?.id ?? null,
@@ -133,7 +133,6 @@ const said = ({ title, kind, threshold, minutes, stage, gateway }: AlertRow) => 
 const newSecret = () => `whsec_${randomBytes(24).toString('base64')}`
 
 export async function createAlert(context: Context, change: AlertChange): Promise<IssuedAlert> {
-  requirePermission(context.actor, 'alert')
   const values = await valuesOf(context, change)
   const secret = newSecret()
   const id = await context.db.transaction(async (tx) => {
@@ -154,7 +153,6 @@ export async function updateAlert(
   id: number,
   change: AlertChange,
 ): Promise<AlertItem> {
-  requirePermission(context.actor, 'alert')
   await requireOwn(context, id)
   const values = await valuesOf(context, change)
   await context.db.transaction(async (tx) => {
@@ -170,7 +168,6 @@ export async function updateAlert(
 }
 
 export async function removeAlert(context: Context, id: number): Promise<void> {
-  requirePermission(context.actor, 'alert')
   await requireOwn(context, id)
   await context.db.transaction(async (tx) => {
     const row = await lockAlert(tx, id)
@@ -181,7 +178,6 @@ export async function removeAlert(context: Context, id: number): Promise<void> {
 
 /** Tells everybody of an alert that it is one, as it would tell them if something were wrong. */
 export async function testAlert(context: Context, id: number): Promise<AlertItem> {
-  requirePermission(context.actor, 'alert')
   await requireOwn(context, id)
   const { db, actor, now } = context
   await db.transaction(async (tx) => {
@@ -203,9 +199,13 @@ export async function testAlert(context: Context, id: number): Promise<AlertItem
 /** An owner's alerts are those of their team's APIs. */
 async function requireOwn(context: Context, id: number): Promise<void> {
   const { api } = await findAlert(context.db, id)
-  const team = api === null ? undefined : (await findApi(context.db, api)).team
-  requirePermission(context.actor, 'alert', team)
+  requireAlerts(context.actor, api === null ? undefined : (await findApi(context.db, api)).team)
 }
+
+const requireAlerts = (actor: Actor, team: string | undefined) =>
+  team === undefined
+    ? requirePermission(actor, 'alertAll')
+    : requirePermission(actor, 'alert', team)
 
 async function lockAlert(tx: Transaction, id: number): Promise<AlertRow> {
   const [row] = await tx.select().from(alerts).where(eq(alerts.id, id)).for('update')

@@ -144,6 +144,9 @@ export async function readApi({ db, now }: Context, slug: string): Promise<ApiDe
     sunset: api.sunset ?? '',
     labels: api.labels,
     links: api.links,
+    sourceAddress: api.sourceAddress,
+    ...(api.sourceReadAt && { sourceReadAt: api.sourceReadAt.toISOString() }),
+    sourceTrouble: api.sourceTrouble,
     facts: summary.facts,
     diagnostics: summary.diagnostics,
     proposals: fixes!.count,
@@ -191,6 +194,7 @@ export async function changeApi(
       sunset: sunset ?? '',
       labels,
       links,
+      sourceAddress: api.sourceAddress,
     }
     const after = { ...before, ...(JSON.parse(JSON.stringify(change)) as ApiChange) }
     if (after.lifecycle !== 'deprecated') after.deprecatedOn = ''

@@ -30,6 +30,13 @@ export type DriftRow = typeof drift.$inferSelect
 /** Drift as differences are compared. */
 export type Known = Difference & { row: DriftRow }
 
+/** What the ledger calls the place of drift: the placement, the gateway, or the address of the source. */
+export const subjectOf = ({
+  placement,
+  gateway,
+  where,
+}: Pick<DriftRow, 'placement' | 'gateway' | 'where'>): string => placement || gateway || where
+
 /** Where drift is: at a placement, or on a gateway that nobody placed it on. */
 export type Place = Pick<
   DriftRow,
@@ -137,6 +144,8 @@ async function tell(
   opened: readonly DriftRow[],
   resolution: DriftResolution,
 ): Promise<void> {
+  const [first = gone[0]?.row ?? changed[0]?.before.row] = opened
+  const where = first?.where ?? ''
   const said = (action: 'opened' | 'changed' | 'resolved', before: object[], after: object[]) =>
     before.length + after.length === 0
       ? undefined
@@ -146,7 +155,7 @@ async function tell(
           {
             action: `drift.${action}`,
             api: apiId,
-            subject: placement || gateway,
+            subject: subjectOf({ placement, gateway, where }),
             before: before.length > 0 ? before.slice(0, mostNamed) : undefined,
             after: {
               account,

@@ -17,7 +17,7 @@ import type { Queries } from '../db/database'
 import { displayName, teamName } from '../db/names'
 import { apis, drift, ledger, placements, stages, traffic, trafficSeries } from '../db/schema'
 import type { Context } from './context'
-import { knownAs, type DriftRow } from './drift-following'
+import { knownAs, subjectOf, type DriftRow } from './drift-following'
 import { conflict, invalid, notFound } from './failure'
 import { dayOf } from './known'
 import { record } from './ledger'
@@ -245,14 +245,24 @@ async function waysOf(db: Queries, { row, basePath }: Shown, touched: Touched) {
     row.operations.some(
       (name) => described.has(name) || described.has(belowBase(name, basePath ?? '')),
     )
-  const effects = effectsOf(knownAs(row), touched, isDescribed)
+  const effects = {
+    ...effectsOf(knownAs(row), touched, isDescribed),
+    ...(row.account === 'source' && {
+      revise:
+        'What stands there is brought in as the next revision, with what changed shown before.',
+    }),
+  }
   return Object.entries(effects)
-    .filter(([way]) => way === 'accept' || (row.account === 'gateway' && placed !== undefined))
+    .filter(
+      ([way]) =>
+        way === 'accept' ||
+        (row.account === 'source' ? way === 'revise' : row.account === 'gateway' && placed),
+    )
     .map(([way, effect]) => ({ way: way as keyof typeof effects, effect }))
 }
 
 /** What the ledger says became of it. */
-async function eventsOf(db: Queries, { id, placement, gateway }: DriftRow): Promise<DriftEvent[]> {
+async function eventsOf(db: Queries, row: DriftRow): Promise<DriftEvent[]> {
   const rows = await db
     .select({
       at: ledger.at,
@@ -263,9 +273,9 @@ async function eventsOf(db: Queries, { id, placement, gateway }: DriftRow): Prom
     .from(ledger)
     .where(
       and(
-        eq(ledger.subject, placement || gateway),
+        eq(ledger.subject, subjectOf(row)),
         sql`${ledger.action} like 'drift.%'`,
-        sql`(${ledger.before} @? ${`$.**.drift ? (@ == ${id})`}::jsonpath or ${ledger.after} @? ${`$.**.drift ? (@ == ${id})`}::jsonpath)`,
+        sql`(${ledger.before} @? ${`$.**.drift ? (@ == ${row.id})`}::jsonpath or ${ledger.after} @? ${`$.**.drift ? (@ == ${row.id})`}::jsonpath)`,
       ),
     )
     .orderBy(asc(ledger.number))
@@ -304,7 +314,7 @@ export async function acceptDrift(
     await record(tx, context, {
       action: 'drift.accepted',
       api: row.apiId,
-      subject: row.placement || row.gateway,
+      subject: subjectOf(row),
       after: { drift: id, where: row.where, what: row.what, runs: row.runs, until, reason },
     })
   })
@@ -323,7 +333,7 @@ export async function endAcceptance(context: Context, id: number): Promise<void>
     await record(tx, context, {
       action: 'drift.not-accepted',
       api: row.apiId,
-      subject: row.placement || row.gateway,
+      subject: subjectOf(row),
       before: { until: row.acceptedUntil, reason: row.acceptedWhy },
       after: { drift: id },
     })

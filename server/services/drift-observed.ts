@@ -3,6 +3,8 @@ import type { Operation } from '../../core/contract/model'
 import {
   behaviourOf,
   callingOf,
+  spreadOf,
+  type AddressUse,
   type Expected,
   type Limited,
   type ObservedCalls,
@@ -10,7 +12,7 @@ import {
 } from '../../core/drift/observed'
 import { operationKey, rowName } from '../../core/runtime/placement'
 import type { Queries } from '../db/database'
-import { apis, drift, parts, placements, traffic, trafficSeries } from '../db/schema'
+import { apis, drift, parts, placements, requests, traffic, trafficSeries } from '../db/schema'
 import type { PlacementRow } from './compiled'
 import type { Services } from './context'
 import { followPlace, knownAs, placeOf, type DriftRow } from './drift-following'
@@ -29,9 +31,10 @@ const accounts = ['behaviour', 'callers'] as const
 export async function followTraffic(services: Services): Promise<void> {
   const { db, now } = services
   const at = now()
-  const [observed, limited, open] = await Promise.all([
+  const [observed, limited, addresses, open] = await Promise.all([
     observedCalls(db, at),
     limitedClients(db, at),
+    addressUses(db, at),
     db
       .select()
       .from(drift)
@@ -61,7 +64,15 @@ export async function followTraffic(services: Services): Promise<void> {
         known.some((row) => row.account === account && row.where === where && row.what === what)
     const told = {
       behaviour: behaviourOf(expected, calls, isKnown('behaviour')),
-      callers: callingOf(expected, calls, limited.get(placement.id) ?? [], isKnown('callers')),
+      callers: callingOf(
+        expected,
+        calls,
+        {
+          limited: limited.get(placement.id) ?? [],
+          spread: spreadOf(addresses.get(placement.id) ?? []),
+        },
+        isKnown('callers'),
+      ),
     }
     for (const account of accounts)
       if (told[account].length > 0 || known.some((row) => row.account === account)) {
@@ -146,6 +157,33 @@ async function observedCalls(db: Queries, at: Date): Promise<Map<string, Observe
       trafficSeries.status,
       trafficSeries.step,
     )
+  return byPlacement(rows)
+}
+
+/** So far back addresses are looked at. */
+const addressDays = 14
+
+/** From where each client called each placement, by the requests that are kept. */
+async function addressUses(db: Queries, at: Date): Promise<Map<string, AddressUse[]>> {
+  const yesterday = new Date(at.getTime() - 24 * hour)
+  const rows = await db
+    .select({
+      placement: requests.placement,
+      client: requests.client,
+      address: requests.address,
+      since: sql<number>`(extract(epoch from min(${requests.at})) * 1000)::float8`,
+      recent: sql<number>`(count(*) filter (where ${gte(requests.at, yesterday)}))::int`,
+    })
+    .from(requests)
+    .where(
+      and(
+        gte(requests.at, new Date(at.getTime() - addressDays * 24 * hour)),
+        // What was not let in was perhaps not theirs.
+        eq(requests.step, ''),
+        sql`${requests.client} <> '' and ${requests.address} <> '' and ${requests.placement} <> ''`,
+      ),
+    )
+    .groupBy(requests.placement, requests.client, requests.address)
   return byPlacement(rows)
 }
 

@@ -138,6 +138,9 @@ export async function reactToDrift(services: Services): Promise<void> {
         isOpenDrift,
         eq(drift.halted, ''),
         sql`${driftReactions.reaction} <> 'report'`,
+        // A placement is put back as a whole: what was accepted of it would go as well.
+        sql`not exists (select 1 from drift accepted where accepted.placement = ${drift.placement}
+          and accepted.account = 'gateway' and accepted.closed_at is null and accepted.accepted_until > now())`,
         sql`${drift.openedAt} + ${driftReactions.minutes} * interval '1 minute' <= ${now()}`,
       ),
     )

@@ -213,6 +213,8 @@ interface Entry extends Destination {
   files: FileSet
   edition: Awaited<ReturnType<typeof currentEdition>>
   examination: Extract<Examination, { readable: true }>
+  /** Where it was fetched from; empty where it was not. */
+  address: string
 }
 
 /** Reads and checks what was brought in once more for its place in the register. */
@@ -231,14 +233,15 @@ export async function prepareEntry(
       : await factsOf(db, await findApi(db, api), now())
   const known = await knownAroundFiles(services, edition, facts, files)
   const examination = await examineForSaving(services, files, edition, known)
-  return { ...destination, files, edition, examination }
+  const address = isRemote(row.source) ? row.source : ''
+  return { ...destination, files, edition, examination, address }
 }
 
 /** Enters a prepared definition as a new API, or as the next revision of one. */
 export async function enterRegister(
   tx: Transaction,
   context: { actor: Actor; now: () => Date },
-  { api: target, team, audience, files, edition, examination }: Entry,
+  { api: target, team, audience, files, edition, examination, address }: Entry,
 ): Promise<Saved> {
   const title = titleOf(examination.summary, files[0].name)
   const slug = target ?? slugOf(title)
@@ -267,6 +270,8 @@ export async function enterRegister(
       after: { title, team, audience },
     })
   }
+  if (address !== '')
+    await tx.update(apis).set({ sourceAddress: address }).where(eq(apis.slug, slug))
   const [api] = await tx.select(apiColumns).from(apis).where(eq(apis.slug, slug)).for('update')
   return insertRevision(tx, context, api!, { files, edition, examination })
 }

@@ -18,8 +18,9 @@ const permissions = {
   react: { roles: ['governance'], says: 'Deciding what happens about drift by itself' },
   alert: {
     roles: ['governance', 'operator', 'owner'],
-    says: 'Setting what is told of traffic',
+    says: 'Setting what is told of an API',
   },
+  alertAll: { roles: ['governance', 'operator'], says: 'Setting what is told of all APIs' },
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },

@@ -8,6 +8,7 @@ import {
   impactPlaces,
   impacts,
   intakes,
+  notices,
   snapshots,
   traffic,
 } from '../db/schema'
@@ -15,6 +16,9 @@ import { keptDays, resolutions } from '../../core/traffic/buckets'
 import type { Services } from './context'
 import { dayOf } from './known'
 import { settingsOf } from './settings'
+
+/** For so many days it is told what alerts told. */
+const keptNotices = 90
 
 /** Rows removed at once, so that nobody waits for a lock. */
 const atOnce = 1000
@@ -37,6 +41,7 @@ export async function removeOld(services: Services): Promise<void> {
       .delete(traffic)
       .where(and(eq(traffic.resolution, resolution), lt(traffic.at, before(keptDays[resolution]))))
   await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)
+  await remove(notices, lt(notices.at, before(keptNotices)))
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`
   await remove(
     snapshots,

@@ -312,6 +312,19 @@ export class ApiDetail {
   @many(() => ApiLink, { says: 'What is worth reading beside it.' })
   links!: ApiLink[]
 
+  @text({
+    says: 'Where its definition is read again from every ten minutes; empty where it is written here.',
+    example: 'https://definitions.brackenmere.example/levels.yaml',
+    max: 500,
+  })
+  sourceAddress!: string
+
+  @moment({ says: 'When that was read last; absent where it was not.', optional: true })
+  sourceReadAt?: string
+
+  @text({ says: 'Why it could not be read; empty where it could.', example: '', max: 2000 })
+  sourceTrouble!: string
+
   @anything({
     says: 'What can be counted in the newest revision.',
     example: { operations: 19, deprecated: 1 },
@@ -371,6 +384,16 @@ export class ApiChange {
     optional: true,
   })
   sunset?: string
+
+  @text({
+    says: 'Where its definition is read again from; empty where it is written here.',
+    example: 'https://definitions.brackenmere.example/levels.yaml',
+    max: 500,
+    pattern: /^(https?:\/\/[^\s/@]+(\/\S*)?)?$/,
+    otherwise: 'An address begins with http:// or https://, and has no name or password in it',
+    optional: true,
+  })
+  sourceAddress?: string
 
   @texts({
     says: 'Words the register adds to the definition’s tags.',

@@ -95,7 +95,7 @@ describe('an alert', () => {
     expect(nobody.status).toBe(422)
     expect((await wren.call('POST', '/alerts', change())).status).toBe(403)
     // An owner's are those of the team's APIs.
-    expect((await tomas.call('POST', '/alerts', change())).status).toBe(201)
+    expect((await tomas.call('POST', '/alerts', change())).status).toBe(403)
     expect((await tomas.call('POST', '/alerts', change({ api }))).status).toBe(201)
   })
 

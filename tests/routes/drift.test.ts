@@ -1,13 +1,16 @@
+import http from 'node:http'
 import { eq, isNull } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { DriftItem } from '../../shared/api/drift'
 import type { TrafficEvent } from '../../core/traffic/event'
 import { drift, rollouts } from '../../server/db/schema'
 import { followTraffic } from '../../server/services/drift-observed'
+import { followSources } from '../../server/services/drift-source'
 import { reactToDrift } from '../../server/services/drift-reactions'
 import { checkAllGateways, checkGateway } from '../../server/services/gateways'
 import { countEvents } from '../../server/services/traffic-intake'
 import { placementEtag } from '../../shared/etags'
+import { freePort, listen } from '../support/gateway'
 import { Killed, mortal } from '../support/mortal'
 import { withRate } from '../support/policies'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
@@ -337,6 +340,22 @@ describe('what happens by itself', () => {
     expect((await set(imara, 'report', 0)).status).toBe(200)
   })
 
+  it('leaves a placement alone of which something was accepted', async () => {
+    await world.db.update(drift).set({ halted: '' })
+    expect((await set(imara, 'put-back', 5)).status).toBe(200)
+    await edit(600)
+    await oskar.api.changeByHand({ placement: id }, { kind: 'backend' })
+    await read()
+    const [limit] = await limits()
+    const until = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10)
+    await oskar.api.acceptDrift({ difference: limit!.drift }, { until, reason: 'For today' })
+    const before = await world.db.$count(rollouts)
+    await reactToDrift(later(6))
+    expect(await world.db.$count(rollouts)).toBe(before)
+    await oskar.api.endDriftAcceptance({ difference: limit!.drift })
+    await set(imara, 'report', 0)
+  })
+
   it('does nothing in the name of somebody who may not do it any more', async () => {
     await world.db.update(drift).set({ halted: '' })
     expect((await set(imara, 'put-back', 5)).status).toBe(200)
@@ -427,5 +446,61 @@ describe('drift of a confidential API', () => {
     expect((await ruth.call('GET', `/differences/${one!.drift}`)).status).toBe(404)
     expect((await ruth.api.getDriftMonth({})).open).toBe(0)
     await tomas.api.updateApi({ api }, { confidential: false })
+  })
+})
+
+describe('a definition that was brought in from an address', () => {
+  let text = definition('supply-interruptions/2.4.0.yaml')
+  let status = 200
+  const source = http.createServer((_, response) => response.writeHead(status).end(text))
+  afterAll(() => void source.close())
+  const told = async () => (await tomas.api.listDrift({ account: 'source' })).items
+
+  it('is read again, and what changed there is told until it is brought in', async () => {
+    const port = await freePort()
+    await listen(source, port)
+    const services = { ...world.services, allowedTargets: [`127.0.0.1:${port}`] }
+    const address = `http://127.0.0.1:${port}/supply.yaml`
+    expect(
+      (await tomas.call('PATCH', `/apis/${api}`, { sourceAddress: 'file:///etc' })).status,
+    ).toBe(422)
+    await tomas.api.updateApi({ api }, { sourceAddress: address })
+    await followSources(services)
+    expect(await told()).toEqual([])
+    expect((await tomas.api.getApi({ api })).sourceReadAt).toBeDefined()
+    text = text.replace('title: Supply Interruptions', 'title: Supply interruptions')
+    await Promise.all([followSources(services), followSources(services)])
+    const [one, ...others] = await told()
+    expect(others).toEqual([])
+    expect(one).toMatchObject({
+      ...{ api, placement: '', where: address, what: 'definition', ledger: 'revision 1' },
+      cause: expect.stringMatching(/changed at the source/) as string,
+    })
+    expect((await detail(one!)).ways.map(({ way }) => way).sort()).toEqual(['accept', 'revise'])
+    expect((await detail(one!)).events.map(({ action }) => action)).toEqual(['drift.opened'])
+    // What cannot be read is neither the same nor different.
+    status = 503
+    await followSources(services)
+    expect(await told()).toHaveLength(1)
+    expect((await tomas.api.getApi({ api })).sourceTrouble).toMatch(/answered 503/)
+    // Nobody leads the ledger into its own network.
+    await followSources(world.services)
+    expect((await tomas.api.getApi({ api })).sourceTrouble).toMatch(/private, loopback/)
+    status = 200
+    text = definition('supply-interruptions/2.4.0.yaml')
+    await followSources(services)
+    expect(await told()).toEqual([])
+    expect((await detail(one!)).resolution).toBe('gone')
+  })
+
+  it('is not told of any more where it is written here from then on', async () => {
+    const [{ port }] = [source.address() as { port: number }]
+    const services = { ...world.services, allowedTargets: [`127.0.0.1:${port}`] }
+    text = `${text}# more\n`
+    await followSources(services)
+    expect(await told()).toHaveLength(1)
+    await tomas.api.updateApi({ api }, { sourceAddress: '' })
+    await followSources(services)
+    expect(await told()).toEqual([])
   })
 })

@@ -281,10 +281,10 @@ async function shapeOf(pool: pg.Pool): Promise<string[]> {
     SELECT format('%s.%s %s %s %s', c.relname, a.attname, format_type(a.atttypid, a.atttypmod),
       CASE WHEN a.attnotnull THEN 'not null' END, pg_get_expr(d.adbin, d.adrelid)) AS says
     FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
-    WHERE c.relkind = 'r' AND c.relnamespace = 'public'::regnamespace AND a.attnum > 0 AND NOT a.attisdropped
+    WHERE c.relkind IN ('r', 'p') AND c.relnamespace = 'public'::regnamespace AND a.attnum > 0 AND NOT a.attisdropped
     UNION ALL SELECT format('%s %s %s', conrelid::regclass, conname, pg_get_constraintdef(oid))
     FROM pg_constraint WHERE connamespace = 'public'::regnamespace AND contype <> 't'
-    UNION ALL SELECT indexdef FROM pg_indexes WHERE schemaname = 'public'
+    UNION ALL SELECT replace(indexdef, ' ON ONLY ', ' ON ') FROM pg_indexes WHERE schemaname = 'public'
     ORDER BY 1`)
   return rows.map(({ says }) => says)
 }

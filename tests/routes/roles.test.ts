@@ -24,6 +24,7 @@ const there = {
   placement: '',
   live: '',
   promotion: 0,
+  alert: 0,
   key: '',
   rule: 'contact-email',
   teams: [] as string[],
@@ -57,6 +58,7 @@ beforeAll(async () => {
   there.promotion = asked.id
   const { items } = await operator.api.listFindings({ api: 'supply-interruptions', limit: 1 })
   there.key = items[0]!.key
+  there.alert = (await operator.api.createAlert({}, alert())).alert
   there.rule = items[0]!.rule
   there.teams = (await operator.api.getShell()).teams
 })
@@ -85,6 +87,10 @@ const api = () => ({ api: 'supply-interruptions' })
 const placement = () => ({ placement: there.placement })
 const promotion = () => ({ promotion: there.promotion })
 const house = () => ({ rulebook: 'house' })
+const alert = () => ({
+  ...{ title: 'Tried', kind: 'errors' as const, threshold: 5, minutes: 15, ...api() },
+  ...{ mails: ['x@brackenmere.example'], webhook: '' },
+})
 const ifMatch = () => ({ 'if-match': placementEtag({ generation: 1 }) })
 
 /**
@@ -256,23 +262,10 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ digest: 'x' }),
   },
   withdrawPolicyChange: { may: resolvers, path: () => ({ change: 4711 }) },
-  createAlert: {
-    may: placers,
-    body: () => ({
-      ...{ title: 'Tried', kind: 'errors', threshold: 5, minutes: 15 },
-      ...{ mails: ['x@brackenmere.example'], webhook: '' },
-    }),
-  },
-  updateAlert: {
-    may: placers,
-    path: () => ({ alert: 4711 }),
-    body: () => ({
-      ...{ title: 'Tried', kind: 'errors', threshold: 5, minutes: 15 },
-      ...{ mails: ['x@brackenmere.example'], webhook: '' },
-    }),
-  },
-  removeAlert: { may: placers, path: () => ({ alert: 4711 }) },
-  testAlert: { may: placers, path: () => ({ alert: 4711 }) },
+  createAlert: { may: placers, body: alert },
+  updateAlert: { may: placers, path: () => ({ alert: there.alert }), body: alert },
+  testAlert: { may: placers, path: () => ({ alert: there.alert }) },
+  removeAlert: { may: placers, path: () => ({ alert: there.alert }) },
   acceptDrift: {
     may: resolvers,
     path: () => ({ difference: 4711 }),

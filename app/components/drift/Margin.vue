@@ -54,7 +54,11 @@ async function endAcceptance() {
 
 <template>
   <h2>
-    <NuxtLink v-if="item.api" :to="`/placements/${item.placement}`">{{ item.title }}</NuxtLink>
+    <NuxtLink
+      v-if="item.api"
+      :to="item.placement ? `/placements/${item.placement}` : `/apis/${item.api}`"
+      >{{ item.title }}</NuxtLink
+    >
     <template v-else>A route nobody placed</template>
   </h2>
   <p class="soft">
@@ -69,12 +73,18 @@ async function endAcceptance() {
     <dl>
       <dt>ledger</dt>
       <dd class="ledger">{{ item.ledger }}</dd>
-      <dt>running</dt>
-      <dd v-if="item.account === 'gateway'" class="gateway">{{ item.runs }}</dd>
-      <dd v-else>as approved, as far as it is read</dd>
-      <dt>traffic</dt>
-      <dd v-if="item.account === 'gateway'">{{ callsOf(item) }}</dd>
-      <dd v-else class="gateway">{{ item.runs }}; {{ callsOf(item) }}</dd>
+      <template v-if="item.account === 'source'">
+        <dt>source</dt>
+        <dd class="gateway">{{ item.runs }}</dd>
+      </template>
+      <template v-else>
+        <dt>running</dt>
+        <dd v-if="item.account === 'gateway'" class="gateway">{{ item.runs }}</dd>
+        <dd v-else>as approved, as far as it is read</dd>
+        <dt>traffic</dt>
+        <dd v-if="item.account === 'gateway'">{{ callsOf(item) }}</dd>
+        <dd v-else class="gateway">{{ item.runs }}; {{ callsOf(item) }}</dd>
+      </template>
     </dl>
   </div>
   <Trouble :refusal="unread" />
@@ -115,14 +125,20 @@ async function endAcceptance() {
       @resolved="emit('resolved')"
     />
     <div v-if="effects['revise']" class="way">
-      <NuxtLink class="ghost" :to="`/apis/${item.api}/source`">Open the definition</NuxtLink>
+      <NuxtLink
+        v-if="item.account === 'source'"
+        class="ghost"
+        :to="{ path: '/bring-in', query: { address: item.where } }"
+        >Bring in what is there</NuxtLink
+      >
+      <NuxtLink v-else class="ghost" :to="`/apis/${item.api}/source`">Open the definition</NuxtLink>
       <p class="soft">{{ effects['revise'] }}</p>
     </div>
     <div class="way">
       <button class="ghost" @click="accepting = true">Accept until a day</button>
       <p class="soft">{{ effects['accept'] }}</p>
     </div>
-    <p v-if="!item.api" class="soft">
+    <p v-if="!item.api && item.account === 'gateway'" class="soft">
       Nobody placed it, so nothing can be put back: place an API at this address, or have whoever
       runs {{ item.gateway }} take it off.
     </p>

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** Addresses that the server is to fetch definitions from, one in each line. */
-defineProps<{ busy: boolean }>()
+const { busy, named = '' } = defineProps<{ busy: boolean; named?: string }>()
 const emit = defineEmits<{ fetch: [urls: string[], agreed: boolean] }>()
 
-const text = ref('')
+const text = ref(named)
 const agreed = ref(false)
 const urls = computed(() => text.value.split(/\s+/).filter((line) => line !== ''))
 </script>

@@ -117,6 +117,23 @@ const stages = computed(() =>
               @update:model-value="change({ audience: $event })"
             />
           </dd>
+          <dt>Read again from</dt>
+          <dd>
+            <input
+              class="address"
+              :value="detail.sourceAddress"
+              aria-label="Read again from"
+              placeholder="https://, or nothing where it is written here"
+              @change="change({ sourceAddress: textOf($event).trim() })"
+            />
+            <div v-if="detail.sourceAddress" class="soft small">
+              <template v-if="detail.sourceTrouble">{{ detail.sourceTrouble }}</template>
+              <template v-else-if="detail.sourceReadAt"
+                >read {{ ago(detail.sourceReadAt) }}</template
+              >
+              <template v-else>not read yet</template>
+            </div>
+          </dd>
           <dt>Lifecycle</dt>
           <dd>
             <Choice
@@ -315,6 +332,9 @@ const stages = computed(() =>
 </template>
 
 <style scoped>
+.address {
+  width: min(100%, 420px);
+}
 .besides {
   margin-top: 6px;
   max-width: 100%;
