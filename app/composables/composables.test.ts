@@ -263,6 +263,23 @@ describe('rows', () => {
     leave()
   })
 
+  it('stay the same row when others come before it, where no address names one', async () => {
+    const { result, leave } = rows({ naming: { key: (row) => row } })
+    expect(result.current.value).toBe('a')
+    result.selected.value = 1
+    await nextTick()
+    list.value = ['x', 'a', 'b', 'c']
+    await nextTick()
+    expect(result.current.value).toBe('b')
+    list.value = ['x', 'a']
+    await nextTick()
+    expect(result.current.value).toBe('a')
+    list.value = ['a', 'x']
+    await nextTick()
+    expect(result.current.value).toBe('a')
+    leave()
+  })
+
   it('follow the address once, and the keyboard after that', async () => {
     const wanted = ref('c')
     const { result, leave } = rows({ naming: { key: (row) => row, wanted: () => wanted.value } })

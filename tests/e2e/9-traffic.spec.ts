@@ -92,6 +92,7 @@ test('an alert is set, tried, and read in the mailbox', async ({ page, request }
   await expect(dialog).toContainText('nobody is no mail address')
   await dialog.getByLabel('Mail addresses').fill('oskar@brackenmere.example')
   await dialog.getByRole('button', { name: 'Save' }).click()
+  await page.getByRole('button', { name: 'Drift in Live' }).click()
   await expect(page.getByRole('row', { name: /Drift in Live/ })).toContainText('Live')
   await margin(page).getByRole('button', { name: 'Send a test' }).click()
   await expect(margin(page)).toContainText(/delivered/, { timeout: 20_000 })

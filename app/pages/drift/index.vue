@@ -41,6 +41,7 @@ const all = computed(() => placements.value?.items ?? [])
 const having = (mark: string) => all.value.filter((placement) => placement.mark === mark).length
 const { selected, current } = useRows(() => differences.value, {
   open: ({ placement }) => placement && navigateTo(`/placements/${placement}`),
+  naming: { key: (row) => String(row.drift) },
 })
 const placed = computed(() => all.value.find(({ id }) => id === current.value?.placement))
 

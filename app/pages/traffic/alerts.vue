@@ -9,7 +9,10 @@ const items = computed(() => data.value?.items ?? [])
 const wrong = computed(() => items.value.filter(({ beganAt }) => beganAt))
 const { filters, toggle } = useFilters(['state'] as const)
 const shown = computed(() => (filters.value.state === 'wrong' ? wrong.value : items.value))
-const { selected, current } = useRows(() => shown.value, { open: (row) => edit(row) })
+const { selected, current } = useRows(() => shown.value, {
+  open: (row) => edit(row),
+  naming: { key: (row) => String(row.alert) },
+})
 const { data: register } = useLoad(() => api.listApis(), ['api'])
 const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
 const may = computed(() =>

@@ -56,7 +56,10 @@ function into(row: TrafficRow) {
   if (row.key === '' || row.calls === 0) return
   void set({ ...filtersOf(by.value, row), by: nextDimension[by.value] })
 }
-const { selected, current } = useRows(() => rows.value, { open: into })
+const { selected, current } = useRows(() => rows.value, {
+  open: into,
+  naming: { key: (row) => `${row.api} ${row.key}` },
+})
 const csv = computed(() => {
   const asked = Object.entries({ ...query.value, by: by.value }).flatMap(([name, value]) =>
     value === undefined ? [] : [[name, String(value)]],

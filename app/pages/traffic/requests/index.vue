@@ -35,6 +35,7 @@ const { data: register } = useLoad(() => api.listApis(), ['api'])
 const { data: gateways } = useLoad(() => api.listGateways(), ['gateway'])
 const { selected, current } = useRows(() => requests.value, {
   open: ({ request }) => navigateTo(`/traffic/requests/${request}`),
+  naming: { key: (row) => row.request },
 })
 
 /** An identifier as clients have it from `X-Request-Id`. */
