@@ -52,7 +52,8 @@ async function settle(
         ...(ended && { beganAt: null }),
       })
       .where(eq(alerts.id, row.id))
-    if (!began && !ended) return says !== undefined && says !== row.says
+    const isNew = row.checkedAt === null || (says !== undefined && says !== row.says)
+    if (!began && !ended) return isNew
     const left = row.quiet ? quietLeft(row.quiet, at) : 0
     const text = began ? says : `It is over: ${row.says}`
     await writeNotices(tx, row, began ? 'began' : 'ended', text, at, left)
