@@ -18,3 +18,24 @@ export const choicesIn = <T>(
     things.map((thing) => [valueOf(thing), { value: valueOf(thing), label: labelOf(thing) }]),
   ).values(),
 ]
+
+/** APIs of the register by their titles. */
+export const choicesOfApis = (apis: readonly { api: string; title: string }[] = []): Choice[] =>
+  choicesIn(
+    apis,
+    ({ api }) => api,
+    ({ title }) => title,
+  )
+
+/** Filters that are reached by links alone: each is shown while it is set, to be taken away again. */
+export const setFilters = <K extends string>(
+  filters: Readonly<Record<K, string>>,
+  names: readonly K[],
+) =>
+  names
+    .filter((name) => filters[name] !== '')
+    .map((name) => ({
+      name,
+      label: name.charAt(0).toUpperCase() + name.slice(1),
+      options: choicesOf([filters[name]]),
+    }))

@@ -11,17 +11,15 @@ export interface Evidence {
   rollout?: number
 }
 
-export const causeKinds = [
-  'machine',
-  'old file',
-  'earlier placement',
-  'not reached',
-  'gone back',
-  'edited',
-  'never seen',
-  'observed',
-] as const
-export type CauseKind = (typeof causeKinds)[number]
+export type CauseKind =
+  | 'machine'
+  | 'old file'
+  | 'earlier placement'
+  | 'not reached'
+  | 'gone back'
+  | 'edited'
+  | 'never seen'
+  | 'observed'
 
 /** Why a gateway runs something else, as far as the facts can tell. */
 export interface Cause {

@@ -1,4 +1,5 @@
 import { count, listed } from '../text/counted'
+import { grouped } from '../text/grouped'
 import { rowName, type PlacementSpec, type RouteRow } from '../runtime/placement'
 import type { Cause } from './causes'
 import type { Difference } from './compare'
@@ -57,9 +58,7 @@ const fewestSpread = 3
 
 /** Credentials that are used from addresses that are new for them, although they had few for some days. */
 export function spreadOf(uses: readonly AddressUse[]): Spread[] {
-  const byClient = new Map<string, AddressUse[]>()
-  for (const use of uses) byClient.set(use.client, [...(byClient.get(use.client) ?? []), use])
-  return [...byClient].flatMap(([client, all]) => {
+  return [...grouped(uses, (use) => use.client)].flatMap(([client, all]) => {
     const first = Math.min(...all.map(({ since }) => since))
     const isOwn = ({ since }: AddressUse) => since < first + settlingMs
     const own = all.filter(isOwn)

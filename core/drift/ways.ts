@@ -11,8 +11,8 @@ export interface Touched {
 }
 
 /** What can be done about a difference. */
-export const waysOut = ['put-back', 'keep', 'accept', 'revise'] as const
-export type WayOut = (typeof waysOut)[number]
+export const driftWays = ['put-back', 'keep', 'accept', 'revise'] as const
+export type WayOut = (typeof driftWays)[number]
 
 const callsOf = ({ calls, clients, unnamed }: Touched): string => {
   const who = [
@@ -22,12 +22,16 @@ const callsOf = ({ calls, clients, unnamed }: Touched): string => {
   return `${count(calls, 'call')} a day${who.length > 0 ? ` of ${who.join(' and ')}` : ''}`
 }
 
-const policyOf: Record<string, (difference: Difference, calls: string) => string> = {
+type Say = (difference: Difference, calls: string) => string
+
+const held: Say = ({ ledger }, calls) => `${calls} are held to ${ledger} again`
+
+const policyOf: Record<string, Say> = {
   authentication: ({ ledger }, calls) => `${calls} have to show this again: ${ledger}`,
   keys: (_, calls) =>
     `keys that were added stop working, and those taken away work again, for ${calls}`,
-  'rate limit': ({ ledger }, calls) => `${calls} are held to ${ledger} again`,
-  quota: ({ ledger }, calls) => `${calls} are held to ${ledger} again`,
+  'rate limit': held,
+  quota: held,
   address: ({ ledger }, calls) => `${calls} go to ${ledger} again`,
 }
 

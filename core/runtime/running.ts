@@ -1,16 +1,16 @@
+import { grouped } from '../text/grouped'
 import { basePathsOf, type PlacementSpec } from './placement'
 import type { Route } from './routes'
 
 /** The routes that a gateway runs, found by the placement whose business they are. */
 export class RunningRoutes {
-  private readonly labelled = new Map<string, Route[]>()
+  private readonly labelled: ReadonlyMap<string, Route[]>
   /** Of nobody's placement, by host. */
-  private readonly strangers = new Map<string, Route[]>()
+  private readonly strangers: ReadonlyMap<string, Route[]>
 
   constructor(readonly all: readonly Route[]) {
-    for (const route of all)
-      if (route.placement === '') add(this.strangers, route.host, route)
-      else add(this.labelled, route.placement, route)
+    this.labelled = grouped(all, ({ placement }) => placement)
+    this.strangers = grouped(this.labelled.get('') ?? [], ({ host }) => host)
   }
 
   /** A placement's own by label, and strangers' at its host below a base path of it. */
@@ -21,10 +21,4 @@ export class RunningRoutes {
     const below = (this.strangers.get(spec.host) ?? []).filter(isBelow)
     return [...(this.labelled.get(id) ?? []), ...below]
   }
-}
-
-function add(index: Map<string, Route[]>, key: string, route: Route): void {
-  const known = index.get(key)
-  if (known) known.push(route)
-  else index.set(key, [route])
 }

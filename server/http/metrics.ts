@@ -1,4 +1,3 @@
-import { timingSafeEqual } from 'node:crypto'
 import {
   defineEventHandler,
   getRequestHeader,
@@ -10,7 +9,7 @@ import { sql } from 'drizzle-orm'
 import { collectDefaultMetrics, Gauge, Histogram, Registry } from 'prom-client'
 import type { Queries } from '../db/database'
 import { drift, eventCursors, gateways, rollouts } from '../db/schema'
-import { sha256 } from '../services/files'
+import { isSecret } from '../services/sealing'
 import { isOpenDrift } from '../services/sites'
 import { isLoopback } from '../../core/runtime/backend-address'
 import type { Serving } from './router'
@@ -63,16 +62,13 @@ async function collect(db: Queries, now: Date): Promise<void> {
   }
 }
 
-const hashed = (text: string) => Buffer.from(sha256(Buffer.from(text)))
-
 /** Figures for whoever watches the installation: from the machine itself, or with the token that was set for it. */
 export const metricsHandler = (serving: () => Promise<Serving>, token: string) =>
   defineEventHandler(async (event) => {
     const given = /^Bearer (.+)$/.exec(getRequestHeader(event, 'authorization') ?? '')?.[1]
     const isNear =
       isLoopback(getRequestIP(event) ?? '') && !getRequestHeader(event, 'x-forwarded-for')
-    const hasToken =
-      token !== '' && given !== undefined && timingSafeEqual(hashed(given), hashed(token))
+    const hasToken = given !== undefined && isSecret(given, token)
     if (!hasToken && !(token === '' && isNear)) {
       setResponseStatus(event, 401)
       setResponseHeader(event, 'WWW-Authenticate', 'Bearer')

@@ -1,4 +1,3 @@
-import { createHash, timingSafeEqual } from 'node:crypto'
 import { and, asc, eq, sql } from 'drizzle-orm'
 import { toActor } from './people'
 import { teamNames, setTeams } from './teams'
@@ -35,6 +34,7 @@ import {
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
 import type { Context, Services } from './context'
+import { isSecret } from './sealing'
 import { forgetDrift } from './drift-following'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { adapterOf } from '../gateways'
@@ -56,8 +56,6 @@ rules: []
 export const isSetUp = async (db: Queries): Promise<boolean> =>
   (await db.$count(settings)) > 0 || (await db.$count(people)) > 0
 
-const digest = (text: string) => createHash('sha256').update(text).digest()
-
 /** Makes the first administrator of an empty product, for whoever reads the code on its terminal. */
 export async function setUp(
   services: Services,
@@ -66,7 +64,7 @@ export async function setUp(
 ): Promise<{ name: string }> {
   const { db, now, setupCode } = services
   if (await isSetUp(db)) throw conflict('The product has been set up already.')
-  if (setupCode === '' || !timingSafeEqual(digest(code.trim()), digest(setupCode)))
+  if (!isSecret(code.trim(), setupCode))
     throw new Failure(403, 'The code is wrong', 'It is not the one on the terminal.')
   const passwordHash = await hashPassword(start.password)
   const name = start.name.trim().toLowerCase()

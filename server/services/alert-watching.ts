@@ -1,6 +1,7 @@
 import { differenceInCalendarDays, parseISO } from 'date-fns'
 import { and, eq, gte, isNotNull, lt, sql } from 'drizzle-orm'
 import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
+import type { Grain } from '../../core/traffic/buckets'
 import { Histogram } from '../../core/traffic/histogram'
 import type { Queries } from '../db/database'
 import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
@@ -68,27 +69,26 @@ async function watch(db: Queries, row: AlertRow, at: Date): Promise<Watched> {
   if (kind === 'drift') return { ...nothing, drift: await standingDrift(db, row, at) }
   if (kind === 'sunset') return { ...nothing, ending: await endingCalls(db, row, at) }
   if (kind === 'limits') return { ...nothing, limited: await limitedClients(db, row, at) }
-  const own = await countedIn(db, row, at)
-  const before = kind === 'silence' ? await countedIn(db, row, new Date(at.getTime() - week)) : own
+  const own = await countedIn(db, row, 'minute', at)
+  if (kind !== 'silence') return { ...nothing, ...own }
+  const before = await countedIn(db, row, 'hour', new Date(at.getTime() - week))
   return { ...nothing, ...own, usual: before.calls }
 }
 
-/** Minutes are kept for some days only; what is further back is looked at by the hour. */
-const kept = 2 * 24 * 60 * minute
-
-const scopeOf = ({ apiId, stage, gateway }: AlertRow) => {
-  const isOfAll = apiId === null && stage === ''
-  return and(
-    eq(trafficSeries.grain, isOfAll ? 'gateway' : 'placement'),
+/** Counts of what an alert is about. */
+const seriesOf = ({ apiId, stage, gateway }: AlertRow, grain: Grain) =>
+  and(
+    eq(trafficSeries.grain, grain),
     apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
     stage === '' ? undefined : eq(trafficSeries.stage, stage),
     gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
   )
-}
 
-async function countedIn(db: Queries, row: AlertRow, at: Date) {
-  const isOld = Date.now() - at.getTime() > kept
-  const from = new Date(at.getTime() - Math.max(row.minutes, isOld ? 60 : 0) * minute)
+/** Minutes are kept for some days only: a week back is looked at by the hour, and by one at least. */
+async function countedIn(db: Queries, row: AlertRow, resolution: 'minute' | 'hour', at: Date) {
+  const minutes = Math.max(row.minutes, resolution === 'hour' ? 60 : 0)
+  const from = new Date(at.getTime() - minutes * minute)
+  const isOfAll = row.apiId === null && row.stage === ''
   const [counted] = await db
     .select({
       calls: sql<string>`coalesce(sum(${traffic.calls}), 0)`,
@@ -99,10 +99,10 @@ async function countedIn(db: Queries, row: AlertRow, at: Date) {
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
     .where(
       and(
-        eq(traffic.resolution, isOld ? 'hour' : 'minute'),
+        eq(traffic.resolution, resolution),
         gte(traffic.at, from),
         lt(traffic.at, at),
-        scopeOf(row),
+        seriesOf(row, isOfAll ? 'gateway' : 'placement'),
       ),
     )
   const all = counted!.durations.reduce((sum, bytes) => sum.mergeEncoded(bytes), new Histogram())
@@ -114,9 +114,8 @@ async function countedIn(db: Queries, row: AlertRow, at: Date) {
   }
 }
 
-async function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['limited']> {
-  const { apiId, stage, gateway } = row
-  const rows = await db
+const limitedClients = (db: Queries, row: AlertRow, at: Date): Promise<Watched['limited']> =>
+  db
     .select({ client: trafficSeries.client, calls: sql<number>`sum(${traffic.calls})::int` })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
@@ -124,16 +123,11 @@ async function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Wat
       and(
         eq(traffic.resolution, 'minute'),
         gte(traffic.at, new Date(at.getTime() - row.minutes * minute)),
-        eq(trafficSeries.grain, 'operation'),
         eq(trafficSeries.status, 429),
-        apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
-        stage === '' ? undefined : eq(trafficSeries.stage, stage),
-        gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
+        seriesOf(row, 'operation'),
       ),
     )
     .groupBy(trafficSeries.client)
-  return rows
-}
 
 /** APIs that are going away, with what was asked of them in the last day. */
 async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watched['ending']> {
@@ -150,10 +144,7 @@ async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watche
       and(
         isNotNull(apis.sunset),
         sql`${apis.lifecycle} in ('deprecated', 'retired')`,
-        row.apiId === null ? undefined : eq(apis.id, row.apiId),
-        eq(trafficSeries.grain, 'placement'),
-        row.stage === '' ? undefined : eq(trafficSeries.stage, row.stage),
-        row.gateway === '' ? undefined : eq(trafficSeries.gateway, row.gateway),
+        seriesOf(row, 'placement'),
         eq(traffic.resolution, 'hour'),
         gte(traffic.at, new Date(at.getTime() - 24 * 60 * minute)),
       ),

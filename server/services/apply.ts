@@ -1,3 +1,4 @@
+import type { Fault } from '../../shared/api/problem'
 import { and, asc, eq, inArray, ne, sql } from 'drizzle-orm'
 import { overlaps } from '../../core/runtime/addresses'
 import { readBackendAddress, whyNotAllowed } from '../../core/runtime/backend-address'
@@ -92,11 +93,6 @@ export async function requirePlaceable(tx: Transaction, target: Target): Promise
   ]
   if (faults.length > 0) throw invalid(faults)
   await requireFreeAddress(tx, target)
-}
-
-export interface Fault {
-  field: string
-  message: string
 }
 
 type Operations = DefinitionSummary['operations']

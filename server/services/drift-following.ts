@@ -1,8 +1,9 @@
-import { and, asc, desc, eq, gte, inArray, isNull, lte, ne, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gte, inArray, isNull, lte, ne, or, sql, type SQL } from 'drizzle-orm'
 import { causeOf, type Circumstances } from '../../core/drift/causes'
 import { compareRoutes, type Difference } from '../../core/drift/compare'
 import { follow, type Followed } from '../../core/drift/follow'
 import { routesOf } from '../../core/runtime/read'
+import { grouped } from '../../core/text/grouped'
 import type { Resource } from '../../core/runtime/resources'
 import type { Route } from '../../core/runtime/routes'
 import type { DriftAccount, DriftResolution } from '../../shared/words'
@@ -63,12 +64,12 @@ export interface Reading {
   differences: Difference[]
 }
 
-/** Drift that has not ended, of one account. */
-export const openDrift = (db: Queries, account: DriftAccount, gateway: string) =>
+/** What a gateway runs otherwise, and has not ended. */
+const openDrift = (db: Queries, gateway: string) =>
   db
     .select()
     .from(drift)
-    .where(and(eq(drift.account, account), eq(drift.gateway, gateway), isNull(drift.closedAt)))
+    .where(and(eq(drift.account, 'gateway'), eq(drift.gateway, gateway), isNull(drift.closedAt)))
     .orderBy(asc(drift.id))
 
 export const placeOf = (
@@ -76,6 +77,25 @@ export const placeOf = (
   account: DriftAccount,
   gateway = '',
 ): Place => ({ account, apiId, placement: id, version, stage, group, gateway })
+
+/** Some drift by its rows. */
+export const idsOf = (rows: readonly Pick<DriftRow, 'id'>[]) =>
+  inArray(
+    drift.id,
+    rows.map(({ id }) => id),
+  )
+
+/** Ends drift, unless it has ended already. */
+export const endDrift = (
+  db: Queries,
+  { now }: Pick<Services, 'now'>,
+  which: SQL | undefined,
+  how: Pick<DriftRow, 'resolution'> & Partial<Pick<DriftRow, 'closedBy' | 'rolloutId'>>,
+) =>
+  db
+    .update(drift)
+    .set({ closedAt: now(), ...how })
+    .where(and(isNull(drift.closedAt), which))
 
 /**
  * Writes down what became of the drift at one place: what is new, what changed, what is gone. One entry of the ledger
@@ -115,16 +135,8 @@ export async function followPlace(
       // What was accepted was accepted as it was.
       .set({ ...columnsOf(difference), changedAt: at, acceptedUntil: null, acceptedWhy: '' })
       .where(eq(drift.id, before.row.id))
-  if (followed.gone.length > 0)
-    await tx
-      .update(drift)
-      .set({ closedAt: at, resolution })
-      .where(
-        inArray(
-          drift.id,
-          followed.gone.map(({ row }) => row.id),
-        ),
-      )
+  const gone = followed.gone.map(({ row }) => row)
+  if (gone.length > 0) await endDrift(tx, { now }, idsOf(gone), { resolution })
   await tell(tx, { now }, place, followed, opened, resolution)
 }
 
@@ -205,9 +217,10 @@ export async function followGateway(
   { gateway, readings, strangers, placed, kept }: GatewayReading,
   facts: ReadonlyMap<string, Circumstances>,
 ): Promise<void> {
-  const known = new Map<string, Known[]>()
-  for (const row of await openDrift(tx, 'gateway', gateway.name))
-    known.set(row.placement, [...(known.get(row.placement) ?? []), knownAs(row)])
+  const known = grouped(
+    (await openDrift(tx, gateway.name)).map(knownAs),
+    ({ row }) => row.placement,
+  )
   const causes = (placement: string) => (difference: Difference) => {
     const circumstances = facts.get(placement)
     return circumstances
@@ -234,53 +247,36 @@ export async function followGateway(
   )
   const left = [...known].filter(([id]) => id !== '' && !placed.has(id)).flatMap(([, all]) => all)
   if (left.length > 0)
-    await tx
-      .update(drift)
-      .set({ closedAt: services.now(), resolution: 'removed' })
-      .where(
-        inArray(
-          drift.id,
-          left.map(({ row }) => row.id),
-        ),
-      )
+    await endDrift(tx, services, idsOf(left.map(({ row }) => row)), { resolution: 'removed' })
 }
 
 /** Ends the drift of placements that a rollout has made as they are approved. */
 export async function resolveDrift(
   tx: Transaction,
-  { now }: Pick<Services, 'now'>,
+  services: Pick<Services, 'now'>,
   of: { placements: string[]; gateways?: string[] },
   by: { rollout: number; name: string; resolution: DriftResolution },
 ): Promise<void> {
-  await tx
-    .update(drift)
-    .set({
-      closedAt: now(),
-      resolution: by.resolution,
-      closedBy: by.name,
-      rolloutId: by.rollout,
-    })
-    .where(
-      and(
-        eq(drift.account, 'gateway'),
-        isNull(drift.closedAt),
-        inArray(drift.placement, of.placements),
-        of.gateways && inArray(drift.gateway, of.gateways),
-      ),
-    )
+  await endDrift(
+    tx,
+    services,
+    and(
+      eq(drift.account, 'gateway'),
+      inArray(drift.placement, of.placements),
+      of.gateways && inArray(drift.gateway, of.gateways),
+    ),
+    { resolution: by.resolution, closedBy: by.name, rolloutId: by.rollout },
+  )
 }
 
 /** Ends the drift of a gateway that serves the placements no more. */
 export async function forgetDrift(
   tx: Transaction,
-  { now }: Pick<Services, 'now'>,
+  services: Pick<Services, 'now'>,
   gateway: string,
 ): Promise<void> {
   await seeingEverything(tx, () =>
-    tx
-      .update(drift)
-      .set({ closedAt: now(), resolution: 'gone' })
-      .where(and(eq(drift.gateway, gateway), isNull(drift.closedAt))),
+    endDrift(tx, services, eq(drift.gateway, gateway), { resolution: 'gone' }),
   )
 }
 
@@ -294,7 +290,7 @@ export async function circumstancesOf(
 ): Promise<Map<string, Circumstances>> {
   const { db } = services
   const { gateway, takenAt, text, readings, strangers } = reading
-  const known = await openDrift(db, 'gateway', gateway.name)
+  const known = await openDrift(db, gateway.name)
   const isNew = (placement: string, differences: readonly Difference[]) =>
     follow(known.filter((row) => row.placement === placement).map(knownAs), differences).opened
       .length > 0

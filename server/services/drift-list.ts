@@ -1,6 +1,7 @@
 import { differenceInCalendarDays, parseISO } from 'date-fns'
 import { and, asc, desc, eq, gte, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm'
 import { effectsOf, type Touched } from '../../core/drift/ways'
+import { grouped } from '../../core/text/grouped'
 import { operationKey } from '../../core/runtime/placement'
 import type {
   DriftAcceptance,
@@ -177,9 +178,7 @@ async function callersOf(
             trafficSeries.operation,
             trafficSeries.client,
           )
-  const byPlacement = new Map<string, typeof counted>()
-  for (const row of counted)
-    byPlacement.set(row.placement, [...(byPlacement.get(row.placement) ?? []), row])
+  const byPlacement = grouped(counted, ({ placement }) => placement)
   return ({ row, basePath }) => {
     const names = new Set(row.operations.flatMap((name) => [name, belowBase(name, basePath ?? '')]))
     const clients = new Map<string, number>()

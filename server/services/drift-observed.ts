@@ -10,12 +10,13 @@ import {
   type ObservedCalls,
   type Observation,
 } from '../../core/drift/observed'
+import { grouped } from '../../core/text/grouped'
 import { operationKey, rowName } from '../../core/runtime/placement'
 import type { Queries } from '../db/database'
 import { apis, drift, parts, placements, requests, traffic, trafficSeries } from '../db/schema'
 import type { PlacementRow } from './compiled'
 import type { Services } from './context'
-import { followPlace, knownAs, placeOf, type DriftRow } from './drift-following'
+import { endDrift, followPlace, idsOf, knownAs, placeOf, type DriftRow } from './drift-following'
 import { dayOf } from './known'
 import { announce } from './ledger'
 
@@ -48,7 +49,6 @@ export async function followTraffic(services: Services): Promise<void> {
     .innerJoin(apis, eq(apis.id, placements.apiId))
     .where(sql`${placements.id} = any(${sql.param([...touched])}::text[])`)
   const today = dayOf(at)
-  let changed = false
   for (const { placement, lifecycle, sunset } of rows) {
     const ended = lifecycle === 'deprecated' || lifecycle === 'retired'
     const expected: Expected = {
@@ -77,16 +77,13 @@ export async function followTraffic(services: Services): Promise<void> {
     for (const account of accounts)
       if (told[account].length > 0 || known.some((row) => row.account === account)) {
         await keep(services, placement, account, told[account])
-        changed = true
       }
   }
-  changed =
-    (await forget(
-      services,
-      open,
-      rows.map(({ placement }) => placement.id),
-    )) || changed
-  if (changed) await announce(db, 'drift')
+  await forget(
+    services,
+    open,
+    rows.map(({ placement }) => placement.id),
+  )
 }
 
 async function keep(
@@ -120,14 +117,11 @@ async function forget(
   { db, now }: Services,
   open: readonly DriftRow[],
   there: readonly string[],
-): Promise<boolean> {
-  const left = open.filter(({ placement }) => !there.includes(placement)).map(({ id }) => id)
-  if (left.length === 0) return false
-  await db
-    .update(drift)
-    .set({ closedAt: now(), resolution: 'removed' })
-    .where(and(inArray(drift.id, left), isNull(drift.closedAt)))
-  return true
+): Promise<void> {
+  const left = open.filter(({ placement }) => !there.includes(placement))
+  if (left.length === 0) return
+  await endDrift(db, { now }, idsOf(left), { resolution: 'removed' })
+  await announce(db, 'drift')
 }
 
 /** Requests of the last day by placement, added up over gateways and clients. */
@@ -215,15 +209,8 @@ async function limitedClients(db: Queries, at: Date): Promise<Map<string, Limite
   return byPlacement(rows)
 }
 
-function byPlacement<T extends { placement: string }>(rows: readonly T[]): Map<string, T[]> {
-  const all = new Map<string, T[]>()
-  for (const row of rows) {
-    const known = all.get(row.placement)
-    if (known) known.push(row)
-    else all.set(row.placement, [row])
-  }
-  return all
-}
+const byPlacement = <T extends { placement: string }>(rows: readonly T[]): Map<string, T[]> =>
+  grouped(rows, ({ placement }) => placement)
 
 /** Statuses by operation, by revision: a revision never changes. */
 const described = new Map<number, ReadonlyMap<string, readonly string[]>>()

@@ -3,6 +3,7 @@ import { count } from '../../core/text/counted'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { ReactionChange, ReactionItem } from '../../shared/api/drift'
 import { placementEtag } from '../../shared/etags'
+import type { Queries } from '../db/database'
 import { displayName, personColumns } from '../db/names'
 import {
   drift,
@@ -16,13 +17,13 @@ import {
   stages,
   type RolloutChange,
 } from '../db/schema'
-import { actAs, byItself, type Context, type Services } from './context'
+import { actAs, byItself, type Actor, type Context, type Services } from './context'
 import { findPlacement } from './apply'
 import { putBackByItself } from './drift'
 import { Failure, invalid, notFound } from './failure'
-import { announce, record } from './ledger'
+import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
-import { actorWithId, toActor } from './people'
+import { toActor } from './people'
 import { firstStage } from './placements'
 import { can, requirePermission } from './permissions'
 import { requestChange } from './promotions'
@@ -44,30 +45,36 @@ export async function listReactions(
     db.select().from(stages).orderBy(asc(stages.position)),
   ])
   const said = new Map(rows.map((one) => [`${one.row.group} ${one.row.stage}`, one]))
-  const items: ReactionItem[] = []
-  for (const { name: group } of groups)
-    for (const { name: stage } of names) {
+  const able = await whoMayReact(
+    db,
+    rows.map(({ row }) => row.setById),
+  )
+  const items = groups.flatMap(({ name: group }) =>
+    names.map(({ name: stage }): ReactionItem => {
       const known = said.get(`${group} ${stage}`)
-      if (!known) items.push({ group, stage, reaction: 'report', minutes: 0, holds: true })
-      else {
-        const { reaction, minutes, setAt, setById } = known.row
-        const holds = await mayReact({ db }, setById)
-        items.push({
-          ...{ group, stage, reaction, minutes, holds },
-          ...{ setBy: known.by, setAt: setAt.toISOString() },
-        })
+      if (!known) return { group, stage, reaction: 'report', minutes: 0, holds: true }
+      const { reaction, minutes, setAt, setById } = known.row
+      return {
+        ...{ group, stage, reaction, minutes, holds: able.has(setById) },
+        ...{ setBy: known.by, setAt: setAt.toISOString() },
       }
-    }
+    }),
+  )
   return pageFrom(items, query, 1000)
 }
 
-/** Whether what somebody set may still be done in their name. */
-async function mayReact({ db }: Pick<Services, 'db'>, person: number): Promise<boolean> {
-  const [row] = await db
+/** Those among some people in whose name something may still be done, as they act, by their ids. */
+async function whoMayReact(db: Queries, ids: readonly number[]): Promise<Map<number, Actor>> {
+  const rows = await db
     .select(personColumns)
     .from(people)
-    .where(and(eq(people.id, person), isNull(people.endedAt)))
-  return row !== undefined && can(toActor(row), 'react')
+    .where(and(inArray(people.id, [...ids]), isNull(people.endedAt)))
+  return new Map(
+    rows
+      .map(toActor)
+      .filter((actor) => can(actor, 'react'))
+      .map((actor) => [actor.id, actor]),
+  )
 }
 
 export async function setReaction(
@@ -146,10 +153,15 @@ export async function reactToDrift(services: Services): Promise<void> {
     )
     .groupBy(drift.placement, drift.apiId, driftReactions.reaction, driftReactions.setById)
     .orderBy(asc(drift.placement))
+  const able = await whoMayReact(
+    db,
+    due.map(({ by }) => by),
+  )
   for (const { placement, apiId, reaction, by, since } of due) {
+    const actor = able.get(by)
+    if (!actor) continue
+    const context = actAs(services, actor)
     try {
-      if (!(await mayReact(services, by))) continue
-      const context = actAs(services, await actorWithId(db, by))
       if (reaction === 'ask') await ask(context, placement, since)
       else if (await isFlapping(services, placement)) await halt(services, placement, apiId)
       else await putBackByItself(context, placement)
@@ -216,6 +228,5 @@ async function halt({ db, now }: Services, placement: string, api: number | null
         after: { drift: stopped.map(({ id }) => id), says: halted },
       },
     )
-    await announce(tx, 'drift')
   })
 }

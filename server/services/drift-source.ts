@@ -3,7 +3,7 @@ import type { Difference } from '../../core/drift/compare'
 import { isNewest } from '../db/newest'
 import { apis, drift, revisionFiles, revisions } from '../db/schema'
 import type { Services } from './context'
-import { followPlace, knownAs } from './drift-following'
+import { endDrift, followPlace, knownAs } from './drift-following'
 import { Failure } from './failure'
 import { sha256 } from './files'
 import { guardedFetch } from './guard'
@@ -119,14 +119,13 @@ async function differenceOf({ db }: Services, row: Sourced, hash: string): Promi
 }
 
 /** Ends what is told of definitions that are not read from anywhere any more. */
-const forgetWritten = ({ db, now }: Services) =>
-  db
-    .update(drift)
-    .set({ closedAt: now(), resolution: 'gone' })
-    .where(
-      and(
-        eq(drift.account, 'source'),
-        isNull(drift.closedAt),
-        sql`exists (select 1 from ${apis} where ${apis.id} = ${drift.apiId} and ${apis.sourceAddress} = '')`,
-      ),
-    )
+const forgetWritten = (services: Services) =>
+  endDrift(
+    services.db,
+    services,
+    and(
+      eq(drift.account, 'source'),
+      sql`exists (select 1 from ${apis} where ${apis.id} = ${drift.apiId} and ${apis.sourceAddress} = '')`,
+    ),
+    { resolution: 'gone' },
+  )

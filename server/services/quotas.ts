@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import { grouped } from '../../core/text/grouped'
 import { gateways } from '../db/schema'
 import type { Services } from './context'
 import { Failure } from './failure'
@@ -13,8 +14,7 @@ export async function exchangeQuotas({ db, gatewaySecret }: Services): Promise<v
     .select({ name: gateways.name, adminUrl: gateways.adminUrl, group: gateways.group })
     .from(gateways)
     .where(eq(gateways.kind, 'admin-api'))
-  const groups = new Map<string, typeof rows>()
-  for (const row of rows) groups.set(row.group, [...(groups.get(row.group) ?? []), row])
+  const groups = grouped(rows, ({ group }) => group)
   await Promise.all(
     [...groups.values()].map(async (members) => {
       if (members.length < 2) return

@@ -10,6 +10,7 @@ import type { Context } from './context'
 import { Failure, notFound } from './failure'
 import { offsetOf, pageOf, type Page } from './paging'
 import { can } from './permissions'
+import { endedSo } from './traffic'
 
 type Row = typeof requests.$inferSelect
 
@@ -25,10 +26,6 @@ const toItem = (row: Row, api: string | null): RequestItem => {
     ...(api !== null && { api }),
   }
 }
-
-/** A status, or the step that a request was stopped at. */
-const endedSo = (ended: string) =>
-  /^\d/.test(ended) ? eq(requests.status, Number(ended)) : eq(requests.step, ended)
 
 /** Single requests of a time, as far as they are kept, the newest first. */
 export async function listRequests(
@@ -53,7 +50,7 @@ export async function listRequests(
         query.gateway ? eq(requests.gateway, query.gateway) : undefined,
         query.operation ? eq(requests.operation, query.operation) : undefined,
         query.client ? eq(requests.client, query.client) : undefined,
-        query.ended ? endedSo(query.ended) : undefined,
+        endedSo(requests, query.ended),
       ),
     )
     .orderBy(desc(requests.at), desc(requests.id))

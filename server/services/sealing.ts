@@ -1,6 +1,19 @@
-import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto'
+import {
+  createCipheriv,
+  createDecipheriv,
+  createHash,
+  hkdfSync,
+  randomBytes,
+  timingSafeEqual,
+} from 'node:crypto'
 
 const keyOf = (secret: string) => Buffer.from(hkdfSync('sha256', secret, '', 'elm sealing', 32))
+
+const digest = (text: string) => createHash('sha256').update(text).digest()
+
+/** Whether somebody gave the secret that is asked for, in a time that tells nothing of it. */
+export const isSecret = (given: string, secret: string): boolean =>
+  secret !== '' && timingSafeEqual(digest(given), digest(secret))
 
 /** A text that only processes with the installation's secret can read: AES-256-GCM, in base64url. */
 export function seal(secret: string, text: string): string {

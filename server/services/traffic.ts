@@ -1,5 +1,6 @@
 import { stringify } from 'csv-stringify/sync'
 import { and, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
+import { grouped } from '../../core/text/grouped'
 import type { Grain } from '../../core/traffic/buckets'
 import { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
@@ -19,6 +20,7 @@ import {
   eventCursors,
   ledger,
   placements,
+  requests,
   revisions,
   traffic,
   trafficSeries,
@@ -88,17 +90,20 @@ function wantedIn(query: TrafficQuery, grain: Grain, { from, to, resolution }: P
     query.gateway ? eq(trafficSeries.gateway, query.gateway) : undefined,
     query.operation ? eq(trafficSeries.operation, query.operation) : undefined,
     query.client ? eq(trafficSeries.client, query.client) : undefined,
-    endedSo(query.ended),
+    endedSo(trafficSeries, query.ended),
   )
 }
 
-/** A status, or the step that a request was stopped at. */
-const endedSo = (ended: string | undefined) =>
+/** How a request ended: a status, or the step that it was stopped at. */
+export const endedSo = (
+  of: Pick<typeof trafficSeries | typeof requests, 'status' | 'step'>,
+  ended: string | undefined,
+) =>
   ended === undefined
     ? undefined
     : /^\d/.test(ended)
-      ? eq(trafficSeries.status, Number(ended))
-      : eq(trafficSeries.step, ended)
+      ? eq(of.status, Number(ended))
+      : eq(of.step, ended)
 
 const isRefused = sql`${trafficSeries.status} between 400 and 499`
 const isFailed = sql`${trafficSeries.status} >= 500`
@@ -306,11 +311,7 @@ async function detailed(
     .leftJoin(apis, ofApi)
     .where(and(wanted, sql`${key} = any(${sql.param(keys)}::text[])`))
     .groupBy(sql`1`, sql`2`, traffic.at)) as (Sums & { key: string; of: string; at: Date })[]
-  const byName = new Map<string, typeof rows>()
-  for (const row of rows) {
-    const name = `${row.key}\n${row.of}`
-    byName.set(name, [...(byName.get(name) ?? []), row])
-  }
+  const byName = grouped(rows, (row) => `${row.key}\n${row.of}`)
   return names.map(({ key: name, of: api, clients }) => {
     const found = byName.get(`${name}\n${api}`) ?? []
     const at = new Map(found.map((row) => [new Date(row.at).getTime(), Number(row.calls)]))

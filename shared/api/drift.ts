@@ -1,3 +1,4 @@
+import { driftWays, type WayOut } from '../../core/drift/ways'
 import {
   driftAccounts,
   driftReactionNames,
@@ -162,8 +163,8 @@ export class DriftCaller {
 
 /** One way to end it, and what that does to who calls. */
 export class DriftWay {
-  @choice(['put-back', 'keep', 'accept', 'revise'], { says: 'The way.' })
-  way!: 'put-back' | 'keep' | 'accept' | 'revise'
+  @choice(driftWays, { says: 'The way.' })
+  way!: WayOut
 
   @text({ says: 'What it would do.', example: 'It would stop 201 calls a day.', max: 4000 })
   effect!: string

@@ -1,41 +1,13 @@
-import { PageQuery } from './catalog'
+import { CallsQuery } from './traffic'
 import { StepItem } from './desk'
-import { trafficPeriods, type TrafficPeriod } from '../words'
 import { choice, flag, many, moment, text, texts, whole } from './fields'
 
-export class RequestQuery extends PageQuery {
-  @choice(trafficPeriods, { says: 'How far back; 24 hours where absent.', optional: true })
-  period?: TrafficPeriod
-
+export class RequestQuery extends CallsQuery {
   @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
   api?: string
 
   @text({ says: 'Only of this version.', example: '2.4.0', optional: true })
   version?: string
-
-  @text({ says: 'Only in this stage.', example: 'Live', optional: true })
-  stage?: string
-
-  @text({ says: 'Only at this placement.', example: 'supply-interruptions-live-1', optional: true })
-  placement?: string
-
-  @text({ says: 'Only of this gateway.', example: 'north-edge', optional: true })
-  gateway?: string
-
-  @text({ says: 'Only of this operation.', example: 'GET /areas', max: 3000, optional: true })
-  operation?: string
-
-  @text({ says: 'Only of this client.', example: 'Flood Board', optional: true })
-  client?: string
-
-  @text({
-    says: 'Only those that ended so: answered with a status, or stopped at a step.',
-    example: '429',
-    pattern: /^(?:\d{3}|[a-z]{1,20})$/,
-    otherwise: 'How a request ended is a status such as 429, or a step such as limit',
-    optional: true,
-  })
-  ended?: string
 }
 
 /** One request that a gateway answered, without what was in it. Times in milliseconds. */

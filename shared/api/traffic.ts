@@ -9,25 +9,10 @@ import {
 } from '../words'
 import { choice, flag, many, moment, one, text, whole, wholes } from './fields'
 
-export class TrafficQuery extends PageQuery {
+/** Which requests are looked at. */
+export class CallsQuery extends PageQuery {
   @choice(trafficPeriods, { says: 'How far back; 24 hours where absent.', optional: true })
   period?: TrafficPeriod
-
-  @choice(trafficDimensions, {
-    says: 'What requests are told apart by; the API where absent.',
-    optional: true,
-  })
-  by?: TrafficDimension
-
-  @text({
-    says: 'Only of this API, or of one version of it: supply-interruptions@2.4.0.',
-    example: 'supply-interruptions',
-    optional: true,
-  })
-  api?: string
-
-  @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
-  team?: string
 
   @text({ says: 'Only in this stage.', example: 'Live', optional: true })
   stage?: string
@@ -61,6 +46,24 @@ export class TrafficQuery extends PageQuery {
     optional: true,
   })
   ended?: string
+}
+
+export class TrafficQuery extends CallsQuery {
+  @choice(trafficDimensions, {
+    says: 'What requests are told apart by; the API where absent.',
+    optional: true,
+  })
+  by?: TrafficDimension
+
+  @text({
+    says: 'Only of this API, or of one version of it: supply-interruptions@2.4.0.',
+    example: 'supply-interruptions',
+    optional: true,
+  })
+  api?: string
+
+  @text({ says: 'Only of APIs of this team.', example: 'Metering', optional: true })
+  team?: string
 }
 
 /** Times in milliseconds, to within 5 %; absent where nothing was called. */

@@ -87,20 +87,7 @@ const chips = computed(() => [
           :class="{ on: index === selected }"
           @click="selected = index"
         >
-          <td>
-            <button class="name" @click="selected = index">{{ item.title ?? 'Nobody’s' }}</button>
-            <div class="soft small">
-              <span class="mono">{{ item.version }}</span> {{ item.stage }}
-            </div>
-          </td>
-          <td class="what">
-            <b>{{ item.what }}</b> <span class="mono tiny">{{ item.where }}</span>
-            <div class="small">
-              <span class="approved">{{ clipped(item.ledger, 60) }}</span> →
-              <span class="copper-text">{{ clipped(item.runs, 60) }}</span>
-            </div>
-          </td>
-          <td class="small">{{ item.gateway || accountWords[item.account] }}</td>
+          <DriftCells :item="item" :most="60" @select="selected = index" />
           <td class="small nowrap">{{ moment(item.openedAt) }}</td>
           <td class="small nowrap">{{ stood(item) }}</td>
           <td class="small">
@@ -121,15 +108,3 @@ const chips = computed(() => [
     </template>
   </Leaf>
 </template>
-
-<style scoped>
-.what {
-  overflow-wrap: anywhere;
-}
-.approved {
-  color: var(--elm);
-}
-.tiny {
-  font-size: 11.5px;
-}
-</style>

@@ -66,11 +66,7 @@ const chips = computed(() => [
   {
     name: 'api' as const,
     label: 'API',
-    options: choicesIn(
-      register.value?.items ?? [],
-      ({ api: slug }) => slug,
-      ({ title }) => title,
-    ),
+    options: choicesOfApis(register.value?.items),
   },
   { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
   { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
@@ -149,25 +145,11 @@ const chips = computed(() => [
           :class="{ on: index === selected }"
           @click="selected = index"
         >
-          <td>
-            <button class="name" @click="selected = index">
-              {{ item.title ?? 'Nobody’s' }}
-            </button>
-            <div class="soft small">
-              <span class="mono">{{ item.version }}</span> {{ item.stage }}
-            </div>
-          </td>
-          <td class="what">
-            <b>{{ item.what }}</b> <span class="mono tiny">{{ item.where }}</span>
-            <div class="small">
-              <span class="approved">{{ clipped(item.ledger, 80) }}</span> →
-              <span class="copper-text">{{ clipped(item.runs, 80) }}</span>
-            </div>
+          <DriftCells :item="item" :most="80" @select="selected = index">
             <div v-if="item.halted" class="small copper-text">
               nothing is done by itself any more
             </div>
-          </td>
-          <td class="small">{{ item.gateway || accountWords[item.account] }}</td>
+          </DriftCells>
           <td class="number mono" :class="{ zero: !item.calls }">{{ figure(item.calls) }}</td>
           <td class="small nowrap" :title="moment(item.openedAt)">
             {{ item.state === 'accepted' ? `accepted to ${item.acceptedUntil}` : stood(item) }}
@@ -203,15 +185,6 @@ const chips = computed(() => [
 </template>
 
 <style scoped>
-.what {
-  overflow-wrap: anywhere;
-}
-.approved {
-  color: var(--elm);
-}
-.tiny {
-  font-size: 11.5px;
-}
 .number {
   text-align: right;
 }

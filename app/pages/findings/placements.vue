@@ -56,11 +56,7 @@ const chips = computed(() => [
   {
     name: 'api' as const,
     label: 'API',
-    options: choicesIn(
-      register.value?.items ?? [],
-      ({ api: slug }) => slug,
-      ({ title }) => title,
-    ),
+    options: choicesOfApis(register.value?.items),
   },
   { name: 'team' as const, label: 'Team', options: choicesOf(session.shell?.teams ?? []) },
   {

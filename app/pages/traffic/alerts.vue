@@ -255,14 +255,7 @@ const choices = (values: readonly string[], any: string) => [
             ><span>API</span>
             <Choice
               v-model="draft.api"
-              :options="[
-                { value: '', label: 'any' },
-                ...choicesIn(
-                  register?.items ?? [],
-                  (row) => row.api,
-                  (row) => row.title,
-                ),
-              ]"
+              :options="[{ value: '', label: 'any' }, ...choicesOfApis(register?.items)]"
           /></label>
           <label class="field"
             ><span>Stage</span>

@@ -94,11 +94,7 @@ const chips = computed(() => [
     name: 'api' as const,
     label: 'API',
     options: [
-      ...choicesIn(
-        register.value?.items ?? [],
-        ({ api: slug }) => slug,
-        (row) => row.title,
-      ),
+      ...choicesOfApis(register.value?.items),
       ...(filters.value.api.includes('@')
         ? [{ value: filters.value.api, label: title.value ?? filters.value.api }]
         : []),
@@ -111,13 +107,7 @@ const chips = computed(() => [
     label: 'Gateway',
     options: choicesOf((gateways.value?.items ?? []).map(({ name }) => name)),
   },
-  ...(['placement', 'operation', 'client', 'ended'] as const)
-    .filter((name) => filters.value[name] !== '')
-    .map((name) => ({
-      name,
-      label: name.charAt(0).toUpperCase() + name.slice(1),
-      options: choicesOf([filters.value[name]]),
-    })),
+  ...setFilters(filters.value, ['placement', 'operation', 'client', 'ended']),
 ])
 const periods = trafficPeriods.map((value) => ({ value, label: periodWords[value] }))
 const dimensions = trafficDimensions.map((value) => ({ value, label: dimensionWords[value] }))

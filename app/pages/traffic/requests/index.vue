@@ -46,11 +46,7 @@ const chips = computed(() => [
   {
     name: 'api' as const,
     label: 'API',
-    options: choicesIn(
-      register.value?.items ?? [],
-      ({ api: slug }) => slug,
-      ({ title }) => title,
-    ),
+    options: choicesOfApis(register.value?.items),
   },
   { name: 'stage' as const, label: 'Stage', options: choicesOf(session.shell?.stages ?? []) },
   {
@@ -58,13 +54,7 @@ const chips = computed(() => [
     label: 'Gateway',
     options: choicesOf((gateways.value?.items ?? []).map(({ name }) => name)),
   },
-  ...(['version', 'placement', 'operation', 'client', 'ended'] as const)
-    .filter((name) => filters.value[name] !== '')
-    .map((name) => ({
-      name,
-      label: name.charAt(0).toUpperCase() + name.slice(1),
-      options: choicesOf([filters.value[name]]),
-    })),
+  ...setFilters(filters.value, ['version', 'placement', 'operation', 'client', 'ended']),
 ])
 const periods = trafficPeriods.map((value) => ({ value, label: periodWords[value] }))
 </script>
