@@ -9,7 +9,7 @@ import { register } from './register'
 import { rollouts } from './rollouts'
 import { rules } from './rules'
 import { searching } from './search'
-import { traffic } from './traffic'
+import { counting, traffic } from './traffic'
 
 /** Each part is measured in a process of its own, so that none pays for what another has left behind. */
 const parts: Record<string, () => void | Promise<void>> = {
@@ -24,6 +24,8 @@ const parts: Record<string, () => void | Promise<void>> = {
   rollouts,
   drift,
   traffic,
+  // Only ever a part of it.
+  counting,
 }
 const part = parts[process.argv[2] ?? '']
 if (!part) throw new Error(`There is ${Object.keys(parts).join(', ')} to measure`)

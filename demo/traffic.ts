@@ -12,6 +12,7 @@ import { actorNamed } from '../server/services/people'
 import { Scopes } from '../server/services/scopes'
 import { changeRetention, settingsOf } from '../server/services/settings'
 import { countEvents } from '../server/services/traffic-intake'
+import { rollUp } from '../server/services/traffic-rolling'
 import type { Caller } from '../standins/callers'
 
 const hour = 3_600_000
@@ -134,6 +135,7 @@ export async function seedTraffic(services: Services): Promise<void> {
       })
     }
   }
+  await rollUp(services)
 }
 
 function* inPieces<T>(all: Iterable<T>): Generator<T[]> {

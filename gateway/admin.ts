@@ -30,7 +30,7 @@ interface Running {
 /**
  * The admin API of one gateway. Every request carries the secret in `X-Admin-Secret`, or as a bearer token.
  * `GET /configuration` (with ETag), `PUT /configuration` (If-Match), `GET /log`, `GET /log/{id}`, `GET /health` (of
- * targets), `GET /events?journal=ID&after=N` (of requests that ended, forgetting those up to N of that journal), `GET /metrics` (Prometheus), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
+ * targets), `GET /events?journal=ID&after=N&seen=M` (of requests that ended, those behind M, forgetting those up to N of that journal), `GET /metrics` (Prometheus), `GET /listeners` (whether TLS is spoken, and by which certificates), `GET /quotas` (what was taken), `PUT /quotas` (what the others of the group have taken).
  */
 export function adminApi(
   name: string,
@@ -94,15 +94,20 @@ export function adminApi(
 
   function sendEvents(url: URL, response: ServerResponse): void {
     const after = Number(url.searchParams.get('after') ?? 0)
-    if (!Number.isSafeInteger(after) || after < 0)
-      return json(response, 400, { title: 'The number to go on after is a whole number from 0' })
+    const seen = Number(url.searchParams.get('seen') ?? after)
+    if (!Number.isSafeInteger(after) || after < 0 || !Number.isSafeInteger(seen) || seen < after)
+      return json(response, 400, {
+        title:
+          'The number to go on after is a whole number from 0, that of what was seen at least as large',
+      })
     // Numbers of another journal mean nothing here.
     const known = url.searchParams.get('journal') ?? journal.id
+    const isKnown = known === journal.id
     const {
       journal: id,
       last,
       lines,
-    } = journal.take(known === journal.id ? after : 0, eventsAtOnce)
+    } = journal.take(isKnown ? after : 0, eventsAtOnce, isKnown ? seen : 0)
     response.writeHead(200, { 'Content-Type': 'application/json' })
     response.end(`{"journal":"${id}","last":${last},"events":[${lines.join(',')}]}`)
   }

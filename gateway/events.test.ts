@@ -120,6 +120,14 @@ describe('a journal of events', () => {
     expect(journal.take(0, 1).last).toBe(300)
   })
 
+  it('shows what is behind something seen, and forgets only what was counted', () => {
+    open()
+    fill(300)
+    const behind = journal.take(0, 10, 40).lines.map((line) => readEvent(JSON.parse(line))!.seq)
+    expect(behind).toEqual([41, 42, 43, 44, 45, 46, 47, 48, 49, 50])
+    expect(numbers(journal, 0, 3)).toEqual([1, 2, 3])
+  })
+
   it('begins another journal where its identity is gone', () => {
     open()
     fill(3)

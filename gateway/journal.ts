@@ -150,17 +150,17 @@ export class Journal {
   }
 
   /**
-   * The next events, and forgets those up to `after`: whoever asks has counted them. What is given out is on disk for
-   * good, so that no number is ever given twice.
+   * The next events behind `seen`, and forgets those up to `counted`: whoever asks has counted them. What is given out is on
+   * disk for good, so that no number is ever given twice.
    */
-  take(after: number, most: number): Batch {
+  take(counted: number, most: number, seen = counted): Batch {
     this.write()
     fsyncSync(this.handle)
-    while (this.files.length > 1 && this.files[1]!.first <= after + 1) this.drop()
+    while (this.files.length > 1 && this.files[1]!.first <= counted + 1) this.drop()
     const lines: string[] = []
     for (const file of this.files) {
       if (lines.length === most) break
-      if (!this.endsBefore(file, after + 1)) this.readFrom(file, after, most, lines)
+      if (!this.endsBefore(file, seen + 1)) this.readFrom(file, seen, most, lines)
       if (lines.length > 0) break
     }
     return { journal: this.id, last: this.next - 1, lines }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { PlacementSpec } from '../runtime/placement'
-import { behaviourOf, callingOf, isDescribed, spreadOf, type ObservedCalls } from './observed'
+import { behaviourOf, callingOf, spreadOf, type ObservedCalls } from './observed'
 
 const spec: PlacementSpec = {
   host: 'inner.example',
@@ -14,7 +14,18 @@ const spec: PlacementSpec = {
   ],
   policies: {},
 }
-const expected = { spec, responses: new Map([['GET /levels', ['200', '4XX']]]) }
+const expected = {
+  spec,
+  responses: new Map([
+    [
+      'GET /levels',
+      [
+        { status: '200', types: ['application/json', 'image/*'] },
+        { status: '4XX', types: [] },
+      ],
+    ],
+  ]),
+}
 const calls = (over: Partial<ObservedCalls> = {}): ObservedCalls => ({
   operation: 'GET /levels',
   status: 200,
@@ -35,27 +46,57 @@ describe('responses held against the definition', () => {
     [404, ['4xx'], true],
     [504, ['4XX'], false],
     [504, ['default'], true],
-  ])('%i is described by %j: %s', (status, described, is) => {
-    expect(isDescribed(status, described)).toBe(is)
+  ])('of %i are described by %j: %s', (status, described, is) => {
+    const responses = new Map([
+      ['GET /levels', described.map((one) => ({ status: one, types: [] }))],
+    ])
+    const told = behaviourOf(
+      { spec, responses },
+      [calls({ status }), calls({ status: 200 })],
+      [],
+      unknown,
+    )
+    const whole = whats(told).includes(`GET /levels: response ${status}`)
+    expect(whole).toBe(!is)
   })
 
   it('are silent where everything is as described', () => {
     const fine = [calls(), calls({ status: 404, calls: 9 })]
-    expect(behaviourOf(expected, fine, unknown)).toEqual([])
+    expect(behaviourOf(expected, fine, [], unknown)).toEqual([])
   })
 
   it('tell statuses that nobody described, once there are more than a slip', () => {
     const told = (n: number, isKnown = unknown) =>
-      whats(behaviourOf(expected, [calls(), calls({ status: 302, calls: n })], isKnown))
+      whats(behaviourOf(expected, [calls(), calls({ status: 302, calls: n })], [], isKnown))
     expect(told(5)).toEqual(['GET /levels: response 302'])
     expect(told(4)).toEqual([])
     expect(told(1, () => true)).toEqual(['GET /levels: response 302'])
+  })
+
+  it.each([
+    [200, 'text/html; charset=utf-8', true],
+    [200, 'Application/JSON; charset=utf-8', false],
+    [200, 'image/png', false],
+    // Nothing is said of these.
+    [404, 'text/html', false],
+    [302, 'text/html', false],
+  ])('of %i as %s are told: %s', (status, type, is) => {
+    const types = [{ operation: 'GET /levels', status, type, calls: 6 }]
+    const told = behaviourOf(expected, [calls()], types, unknown)
+    expect(whats(told)).toEqual(is ? ['GET /levels: media type of 200'] : [])
+    if (is)
+      expect(told[0]!.difference).toMatchObject({
+        ledger: 'application/json and image/*',
+        gateway: 'text/html',
+      })
+    expect(behaviourOf(expected, [calls()], [{ ...types[0]!, calls: 4 }], unknown)).toEqual([])
   })
 
   it('tell an operation that its backend does not have, and nothing else of it', () => {
     const [told, ...others] = behaviourOf(
       expected,
       [calls({ status: 404, calls: 70 }), calls({ status: 501, calls: 30 })],
+      [],
       unknown,
     )
     expect(told).toMatchObject({
@@ -65,18 +106,18 @@ describe('responses held against the definition', () => {
     expect(told!.difference.gateway).toMatch(/404, 501$/)
     expect(others).toEqual([])
     const half = [calls({ status: 404, calls: 50 }), calls({ calls: 50 })]
-    expect(behaviourOf(expected, half, unknown)).toEqual([])
+    expect(behaviourOf(expected, half, [], unknown)).toEqual([])
   })
 
   it('tell messages that break the definition, but nothing of mocks or of what was stopped', () => {
-    expect(whats(behaviourOf(expected, [calls({ broken: 7 })], unknown))).toEqual([
+    expect(whats(behaviourOf(expected, [calls({ broken: 7 })], [], unknown))).toEqual([
       'GET /levels: messages',
     ])
     const others = [
       calls({ operation: 'GET /levels/{id}', status: 302 }),
       calls({ status: 429, step: 'limit' }),
     ]
-    expect(behaviourOf(expected, others, unknown)).toEqual([])
+    expect(behaviourOf(expected, others, [], unknown)).toEqual([])
   })
 })
 

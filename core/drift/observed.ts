@@ -16,11 +16,27 @@ export interface ObservedCalls {
   broken: number
 }
 
+/** Responses of one media type among the requests of a day that are kept. */
+export interface ObservedType {
+  operation: string
+  status: number
+  type: string
+  calls: number
+}
+
+/** A response of an operation, as the definition has it. */
+export interface DescribedResponse {
+  /** `200`, `2XX` or `default`. */
+  status: string
+  /** Its media types; none where it has no body, or does not say. */
+  types: readonly string[]
+}
+
 /** What the ledger says of a placement, as far as requests can be held against it. */
 export interface Expected {
   spec: PlacementSpec
-  /** Statuses of responses by operation; those of SOAP are not told by statuses, and stand in none. */
-  responses: ReadonlyMap<string, readonly string[]>
+  /** Responses by operation; those of SOAP are not told by statuses, and stand in none. */
+  responses: ReadonlyMap<string, readonly DescribedResponse[]>
   /** The day that its API ended, where that is past. */
   endedOn?: string
 }
@@ -80,14 +96,24 @@ const fewest = 5
 /** So many operations that nobody described are told of one placement. */
 const mostUnknown = 10
 
-/** Whether a status is one of those that a definition describes: by itself, as a range, or by its default. */
-export const isDescribed = (status: number, described: readonly string[]): boolean =>
-  described.some(
-    (one) =>
-      one === String(status) ||
-      one === 'default' ||
-      (/^[1-5]xx$/i.test(one) && String(status).startsWith(one.charAt(0))),
-  )
+/** The response that describes a status: by itself, as a range, or by default (OpenAPI 3.1, section 4.8.16). */
+function responseTo(
+  status: number,
+  described: readonly DescribedResponse[],
+): DescribedResponse | undefined {
+  const find = (wanted: string) => described.find((one) => one.status.toUpperCase() === wanted)
+  return find(String(status)) ?? find(`${String(status).charAt(0)}XX`) ?? find('DEFAULT')
+}
+
+/** A media type without its parameters (RFC 9110, section 8.3.1). */
+const essenceOf = (type: string): string => type.split(';', 1)[0]!.trim().toLowerCase()
+
+/** Whether a media type is one of those described, by itself or as a range (RFC 9110, section 12.5.1). */
+function isOneOf(type: string, described: readonly string[]): boolean {
+  const sent = essenceOf(type)
+  const range = `${sent.split('/', 1)[0]}/*`
+  return described.map(essenceOf).some((one) => one === sent || one === range || one === '*/*')
+}
 
 /** Whether it is told already, so that less is enough to go on telling it. */
 type IsKnown = (difference: Pick<Difference, 'where' | 'what'>) => boolean
@@ -115,9 +141,11 @@ function tallies(observed: readonly ObservedCalls[], step: string): Map<string, 
 export function behaviourOf(
   { spec, responses }: Expected,
   observed: readonly ObservedCalls[],
+  types: readonly ObservedType[],
   isKnown: IsKnown,
 ): Observation[] {
   const rows = new Map(spec.routes.map((row) => [rowName(row), row]))
+  const typesOf = grouped(types, ({ operation }) => operation)
   const told: Observation[] = []
   for (const [operation, tally] of tallies(observed, '')) {
     const row = rows.get(operation)
@@ -144,7 +172,7 @@ export function behaviourOf(
     const described = responses.get(operation)
     if (described)
       for (const [status, calls] of tally.byStatus)
-        if (!isDescribed(status, described))
+        if (!responseTo(status, described))
           tell(
             `response ${status}`,
             'not in the definition',
@@ -152,6 +180,17 @@ export function behaviourOf(
             calls,
             'The backend answers what the definition does not tell of',
           )
+    for (const { status, type, calls } of typesOf.get(operation) ?? []) {
+      const named = responseTo(status, described ?? [])?.types ?? []
+      if (named.length > 0 && !isOneOf(type, named))
+        tell(
+          `media type of ${status}`,
+          listed(named),
+          essenceOf(type),
+          calls,
+          'The backend sends a media type that the definition does not tell of',
+        )
+    }
     if (tally.broken > 0)
       tell(
         'messages',

@@ -1,36 +1,56 @@
+import type { ByteWriter, VarintReader } from './varints'
+
 /**
  * Counts of durations in buckets that each reach a tenth further than the one before. A quantile read from it is off by
  * less than 5 % of its value (above half a millisecond, and up to ten minutes); two of them add up to the histogram of all.
  */
 export class Histogram {
-  /** The buckets that have any, in the order in which they came, and how many are in each. */
-  private readonly buckets: number[] = []
-  private readonly counts: number[] = []
+  /** Buckets and how many are in each, in turns: most histograms are of a single duration. */
+  private few: number[] | undefined
+  /** How many are in each bucket, once a look through the few would take longer. */
+  private all: number[] | undefined
 
   /** Adds durations of so many milliseconds. */
   add(ms: number, times = 1): this {
     return this.put(bucketOf(ms), times)
   }
 
-  merge({ buckets, counts }: Histogram): this {
-    for (let at = 0; at < buckets.length; at++) this.put(buckets[at]!, counts[at]!)
+  merge(other: Histogram): this {
+    const list = other.sorted()
+    for (let at = 0; at < list.length; at += 2) this.put(list[at]!, list[at + 1]!)
     return this
   }
 
-  /** Adds to a bucket. There are few, most of them the same: looking through them is faster than an index. */
+  /** Adds to a bucket. */
   put(bucket: number, times: number): this {
-    const at = this.buckets.indexOf(bucket)
-    if (at !== -1) this.counts[at]! += times
-    else {
-      this.buckets.push(bucket)
-      this.counts.push(times)
-    }
+    const { few, all } = this
+    if (all) all[bucket]! += times
+    else if (few) this.putFew(few, bucket, times)
+    else this.few = [bucket, times]
     return this
+  }
+
+  private putFew(few: number[], bucket: number, times: number): void {
+    for (let at = 0; at < few.length; at += 2)
+      if (few[at] === bucket) {
+        few[at + 1]! += times
+        return
+      }
+    few.push(bucket, times)
+    if (few.length > mostFew) this.spread(few)
+  }
+
+  private spread(few: readonly number[]): void {
+    const all = new Array<number>(last + 1).fill(0)
+    for (let at = 0; at < few.length; at += 2) all[few[at]!] = few[at + 1]!
+    this.all = all
+    this.few = undefined
   }
 
   get total(): number {
     let sum = 0
-    for (const times of this.counts) sum += times
+    const list = this.sorted()
+    for (let at = 1; at < list.length; at += 2) sum += list[at]!
     return sum
   }
 
@@ -38,58 +58,68 @@ export class Histogram {
   quantile(share: number): number | undefined {
     const rank = Math.max(1, Math.ceil(share * this.total))
     let passed = 0
-    for (const [bucket, times] of this.sorted()) {
-      passed += times
-      if (passed >= rank) return middleOf(bucket)
+    const list = this.sorted()
+    for (let at = 0; at < list.length; at += 2) {
+      passed += list[at + 1]!
+      if (passed >= rank) return middleOf(list[at]!)
     }
     return undefined
   }
 
-  private sorted(): [number, number][] {
-    return this.buckets
-      .map((bucket, at): [number, number] => [bucket, this.counts[at]!])
-      .sort(([one], [other]) => one - other)
-  }
-
-  /** As bytes: for each bucket that has any, the distance from the one before and the count, seven bits to a byte. */
-  encode(): Uint8Array {
-    const bytes: number[] = []
-    let before = 0
-    for (const [bucket, times] of this.sorted()) {
-      write(bytes, bucket - before)
-      write(bytes, times)
-      before = bucket
+  /** The buckets that have any in order, each with how many are in it. */
+  private sorted(): readonly number[] {
+    if (this.all) {
+      const list: number[] = []
+      for (const [bucket, times] of this.all.entries()) if (times > 0) list.push(bucket, times)
+      return list
     }
-    return Uint8Array.from(bytes)
-  }
-
-  static decode(bytes: Uint8Array): Histogram {
-    return new Histogram().mergeEncoded(bytes)
-  }
-
-  /** Merges another one from its bytes. */
-  mergeEncoded(bytes: Uint8Array): this {
-    let bucket = 0
-    let isDistance = true
-    let value = 0
-    let weight = 1
-    for (const byte of bytes) {
-      value += (byte % 128) * weight
-      if (byte >= 128) {
-        weight *= 128
-        continue
+    const { few = [] } = this
+    // They are few, and mostly in order.
+    for (let at = 2; at < few.length; at += 2)
+      for (let to = at; to > 0 && few[to - 2]! > few[to]!; to -= 2) {
+        const [bucket, times] = [few[to]!, few[to + 1]!]
+        few[to] = few[to - 2]!
+        few[to + 1] = few[to - 1]!
+        few[to - 2] = bucket
+        few[to - 1] = times
       }
-      if (isDistance) bucket += value
+    return few
+  }
+
+  /** Appends how many buckets have any, and for each the distance from the one before and its count. */
+  write(writer: ByteWriter): void {
+    const list = this.sorted()
+    writer.varint(list.length / 2)
+    let before = 0
+    for (let at = 0; at < list.length; at += 2) {
+      writer.varint(list[at]! - before)
+      writer.varint(list[at + 1]!)
+      before = list[at]!
+    }
+  }
+
+  /** Adds what {@link write} wrote. */
+  addFrom(reader: VarintReader): this {
+    let bucket = 0
+    for (let left = reader.read(); left > 0 && !reader.isAtEnd; left--) {
+      bucket += reader.read()
+      const times = reader.read()
       // Bytes are ours; those that are not must not grow without bound.
-      else if (bucket <= last) this.put(bucket, value)
-      isDistance = !isDistance
-      value = 0
-      weight = 1
+      if (bucket > last) continue
+      if (this.all) this.all[bucket]! += times
+      else this.put(bucket, times)
     }
     return this
   }
+
+  /** Reads past what {@link write} wrote. */
+  static skip(reader: VarintReader): void {
+    for (let left = 2 * reader.read(); left > 0 && !reader.isAtEnd; left--) reader.read()
+  }
 }
 
+/** So many numbers are looked through one by one. */
+const mostFew = 32
 const growth = 1.1
 const least = 0.5
 const last = Math.ceil(Math.log(600_000 / least) / Math.log(growth))
@@ -101,12 +131,3 @@ export const bucketOf = (ms: number) =>
 /** As far from either end of its bucket, as a share. */
 const middleOf = (bucket: number) =>
   bucket === 0 ? least / 2 : least * growth ** bucket * (2 / (growth + 1))
-
-function write(bytes: number[], value: number): void {
-  let rest = value
-  while (rest > 127) {
-    bytes.push((rest % 128) + 128)
-    rest = Math.floor(rest / 128)
-  }
-  bytes.push(rest)
-}

@@ -1,4 +1,4 @@
-import { beginOf, lengthOf, type Resolution } from './buckets'
+import { beginOf, lengthOf, spanAfter, spanOf, type Resolution } from './spans'
 
 /** A time that traffic is looked at, in parts of equal length; in milliseconds since 1970. */
 export interface Period {
@@ -20,9 +20,11 @@ const lengths = {
 
 export type PeriodName = keyof typeof lengths
 
+export const periodAt = (name: PeriodName, now: number): Period =>
+  lastParts(lengths[name].resolution, lengths[name].parts, now)
+
 /** The so many minutes, hours or days that end with the one that a moment is in. */
-export function periodAt(name: PeriodName, now: number): Period {
-  const { resolution, parts } = lengths[name]
+export function lastParts(resolution: Resolution, parts: number, now: number): Period {
   const to = beginOf(resolution, now) + lengthOf[resolution]
   return { from: to - parts * lengthOf[resolution], to, resolution }
 }
@@ -38,3 +40,11 @@ export const partsOf = ({ from, to, resolution }: Period): number[] =>
     { length: (to - from) / lengthOf[resolution] },
     (_, n) => from + n * lengthOf[resolution],
   )
+
+/** The hours, days or months that the parts of a period are kept by: when each begins. */
+export function spansOf({ from, to, resolution }: Period): number[] {
+  const spans: number[] = []
+  for (let span = spanOf(resolution, from); span < to; span = spanAfter(resolution, span))
+    spans.push(span)
+  return spans
+}

@@ -16,8 +16,8 @@ export class Processes {
   }
 
   /** Starts a script and waits until it says it is ready. */
-  async start(name, script, env, { keepAlive = false } = {}) {
-    const child = spawn(process.execPath, ['--enable-source-maps', script], {
+  async start(name, script, env, { keepAlive = false, flags = [] } = {}) {
+    const child = spawn(process.execPath, ['--enable-source-maps', ...flags, script], {
       env: { ...process.env, ...env },
       stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
       detached: true,
@@ -37,7 +37,7 @@ export class Processes {
         setTimeout(
           () =>
             !this.#stopping &&
-            void this.start(name, script, env, { keepAlive }).catch(() => undefined),
+            void this.start(name, script, env, { keepAlive, flags }).catch(() => undefined),
           500,
         )
     })

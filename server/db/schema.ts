@@ -42,7 +42,8 @@ import {
 } from '../../core/pipeline/rollout'
 import type { TrafficEvent } from '../../core/traffic/event'
 import { alertKinds, type AlertKind, type QuietHours } from '../../core/traffic/alerts'
-import { grains, resolutions, type Grain, type Resolution } from '../../core/traffic/buckets'
+import { grains, type Grain } from '../../core/traffic/counts'
+import { resolutions, type Resolution } from '../../core/traffic/spans'
 import type { CertificateFacts } from '../../shared/api/gateways'
 import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
 import type { AllowedBackends } from '../../core/runtime/backend-address'
@@ -1529,27 +1530,31 @@ export const trafficSeries = pgTable(
   ],
 )
 
-/** Requests of a series that ended within a minute, an hour or a day (UTC). */
+/** Requests of a series that ended within the minutes of an hour, the hours of a day or the days of a month (UTC). */
 export const traffic = pgTable(
   'traffic',
   {
     resolution: text().$type<Resolution>().notNull(),
-    at: moment('at').notNull(),
-    series: integer()
-      .notNull()
-      .references(() => trafficSeries.id, { onDelete: 'cascade' }),
+    /** When the hour, day or month began. */
+    span: moment('span').notNull(),
+    /** Of a removed API they stay until somebody tidies up: a reference would be looked up at every count. */
+    series: integer().notNull(),
     calls: bigint({ mode: 'number' }).notNull(),
-    /** Those whose messages broke the definition. */
-    broken: bigint({ mode: 'number' }).notNull(),
-    bytesIn: bigint('bytes_in', { mode: 'number' }).notNull(),
-    bytesOut: bigint('bytes_out', { mode: 'number' }).notNull(),
-    /** Histograms of whole times, and of those until backends answered. */
-    durations: bytea().notNull(),
-    upstream: bytea().notNull(),
+    /** The calls of each part, and those whose messages broke the definition: arrays that begin with the first that has any. */
+    line: integer().array().notNull(),
+    broken: integer().array().notNull(),
+    /** Whether the days of a month have what is in these hours. */
+    rolled: boolean().notNull(),
+    /** All that was counted, by part, as `core/traffic/spans` writes it. */
+    parts: bytea().notNull(),
+    /** The same as one part; empty where there is only one. */
+    whole: bytea().notNull(),
   },
   (table) => [
     oneOf(table.resolution, resolutions),
-    // What is asked for is named by its series: those of a whole gateway are few.
-    primaryKey({ columns: [table.series, table.resolution, table.at] }),
+    primaryKey({ columns: [table.resolution, table.span, table.series] }),
+    index('traffic_to_roll_up')
+      .on(table.series)
+      .where(sql`not rolled`),
   ],
 )

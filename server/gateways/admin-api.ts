@@ -142,16 +142,22 @@ export interface EventBatch {
   upTo: number
 }
 
-/** The next events after those that were counted; what is none of them is passed over, as its number tells. */
+/**
+ * The next events after those that were counted, or behind a batch that is not counted yet; what is none of them is passed over, as
+ * its number tells.
+ */
 export async function takeEvents(
   gateway: GatewayAddress,
   secret: string,
   counted: { journal: string; seq: number } | undefined,
+  before?: EventBatch,
 ): Promise<EventBatch> {
-  const query = counted
-    ? `?journal=${encodeURIComponent(counted.journal)}&after=${counted.seq}`
-    : ''
-  const { status, text } = await call(gateway, secret, `/events${query}`)
+  const query = new URLSearchParams()
+  const journalOf = before?.journal ?? counted?.journal
+  if (journalOf !== undefined) query.set('journal', journalOf)
+  if (counted && counted.journal === journalOf) query.set('after', String(counted.seq))
+  if (before) query.set('seen', String(before.upTo))
+  const { status, text } = await call(gateway, secret, `/events?${query.toString()}`)
   if (status !== 200) throw down(gateway, `answered ${status}`)
   const { journal, events } = JSON.parse(text) as { journal: string; events: unknown[] }
   const last = events.at(-1)

@@ -1,8 +1,9 @@
 import { differenceInCalendarDays, parseISO } from 'date-fns'
-import { and, eq, gte, isNotNull, lt, sql } from 'drizzle-orm'
+import { and, eq, isNotNull, lt, sql } from 'drizzle-orm'
 import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
-import type { Grain } from '../../core/traffic/buckets'
-import { Histogram } from '../../core/traffic/histogram'
+import type { Grain } from '../../core/traffic/counts'
+import { figuresOf } from '../../core/traffic/figures'
+import { lastParts, periodAt } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
 import { writeNotices, type AlertRow } from './alerts'
@@ -10,6 +11,7 @@ import type { Services } from './context'
 import { dayOf } from './known'
 import { announce } from './ledger'
 import { isOpenDrift } from './sites'
+import { callsIn, keptSpans, within } from './traffic-spans'
 
 const minute = 60_000
 const week = 7 * 24 * 60 * minute
@@ -86,56 +88,39 @@ const seriesOf = ({ apiId, stage, gateway }: AlertRow, grain: Grain) =>
 
 /** Minutes are kept for some days only: a week back is looked at by the hour, and by one at least. */
 async function countedIn(db: Queries, row: AlertRow, resolution: 'minute' | 'hour', at: Date) {
-  const minutes = Math.max(row.minutes, resolution === 'hour' ? 60 : 0)
-  const from = new Date(at.getTime() - minutes * minute)
+  const parts = resolution === 'minute' ? row.minutes : Math.ceil(row.minutes / 60)
+  const period = lastParts(resolution, parts, at.getTime())
   const isOfAll = row.apiId === null && row.stage === ''
-  const [counted] = await db
-    .select({
-      calls: sql<string>`coalesce(sum(${traffic.calls}), 0)`,
-      failed: sql<string>`coalesce(sum(${traffic.calls}) filter (where ${trafficSeries.status} >= 500), 0)`,
-      durations: sql<Buffer[]>`coalesce(array_agg(${traffic.durations}), '{}')`,
-    })
+  const kept = await db
+    .select(keptSpans(period))
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(
-      and(
-        eq(traffic.resolution, resolution),
-        gte(traffic.at, from),
-        lt(traffic.at, at),
-        seriesOf(row, isOfAll ? 'gateway' : 'placement'),
-      ),
-    )
-  const all = counted!.durations.reduce((sum, bytes) => sum.mergeEncoded(bytes), new Histogram())
-  const p95 = all.quantile(0.95)
-  return {
-    calls: Number(counted!.calls),
-    failed: Number(counted!.failed),
-    ...(p95 !== undefined && { p95 }),
-  }
+    .where(and(within(period), seriesOf(row, isOfAll ? 'gateway' : 'placement')))
+  const { calls, failed, durations } = figuresOf(period, kept).total
+  const p95 = durations.quantile(0.95)
+  return { calls, failed, ...(p95 !== undefined && { p95 }) }
 }
 
-const limitedClients = (db: Queries, row: AlertRow, at: Date): Promise<Watched['limited']> =>
-  db
-    .select({ client: trafficSeries.client, calls: sql<number>`sum(${traffic.calls})::int` })
+function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['limited']> {
+  const period = lastParts('minute', row.minutes, at.getTime())
+  const calls = sql<number>`sum(${callsIn(period)})::int`
+  return db
+    .select({ client: trafficSeries.client, calls })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(
-      and(
-        eq(traffic.resolution, 'minute'),
-        gte(traffic.at, new Date(at.getTime() - row.minutes * minute)),
-        eq(trafficSeries.status, 429),
-        seriesOf(row, 'operation'),
-      ),
-    )
+    .where(and(within(period), eq(trafficSeries.status, 429), seriesOf(row, 'client')))
     .groupBy(trafficSeries.client)
+    .having(sql`${calls} > 0`)
+}
 
 /** APIs that are going away, with what was asked of them in the last day. */
 async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watched['ending']> {
+  const period = periodAt('24h', at.getTime())
   const rows = await db
     .select({
       api: apis.title,
       sunset: apis.sunset,
-      calls: sql<number>`coalesce(sum(${traffic.calls}), 0)::int`,
+      calls: sql<number>`coalesce(sum(${callsIn(period)}), 0)::int`,
     })
     .from(apis)
     .innerJoin(trafficSeries, eq(trafficSeries.apiId, apis.id))
@@ -145,8 +130,7 @@ async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watche
         isNotNull(apis.sunset),
         sql`${apis.lifecycle} in ('deprecated', 'retired')`,
         seriesOf(row, 'placement'),
-        eq(traffic.resolution, 'hour'),
-        gte(traffic.at, new Date(at.getTime() - 24 * 60 * minute)),
+        within(period),
       ),
     )
     .groupBy(apis.id)

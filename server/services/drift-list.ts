@@ -3,6 +3,7 @@ import { and, asc, desc, eq, gte, inArray, isNotNull, isNull, lt, sql } from 'dr
 import { effectsOf, type Touched } from '../../core/drift/ways'
 import { grouped } from '../../core/text/grouped'
 import { operationKey } from '../../core/runtime/placement'
+import { periodAt } from '../../core/traffic/periods'
 import type {
   DriftAcceptance,
   DriftCaller,
@@ -25,6 +26,7 @@ import { record } from './ledger'
 import { offsetOf, pageOf, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { isOpenDrift } from './sites'
+import { callsIn, within } from './traffic-spans'
 
 const hour = 3_600_000
 
@@ -151,6 +153,7 @@ async function callersOf(
   now: Date,
 ): Promise<CallersOf> {
   const ids = [...new Set(rows.map(({ row }) => row.placement))]
+  const period = periodAt('24h', now.getTime())
   const counted =
     ids.length === 0
       ? []
@@ -160,14 +163,13 @@ async function callersOf(
             gateway: trafficSeries.gateway,
             operation: trafficSeries.operation,
             client: trafficSeries.client,
-            calls: sql<string>`sum(${traffic.calls})`,
+            calls: sql<string>`sum(${callsIn(period)})`,
           })
           .from(traffic)
           .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
           .where(
             and(
-              eq(traffic.resolution, 'hour'),
-              gte(traffic.at, new Date(now.getTime() - 24 * hour)),
+              within(period),
               eq(trafficSeries.grain, 'operation'),
               inArray(trafficSeries.placement, ids),
             ),

@@ -7,10 +7,14 @@ import {
   type AddressUse,
   type Expected,
   type Limited,
+  type DescribedResponse,
   type ObservedCalls,
+  type ObservedType,
   type Observation,
 } from '../../core/drift/observed'
 import { grouped } from '../../core/text/grouped'
+import { lastParts, periodAt } from '../../core/traffic/periods'
+import { beginOf } from '../../core/traffic/spans'
 import { operationKey, rowName } from '../../core/runtime/placement'
 import type { Queries } from '../db/database'
 import { apis, drift, parts, placements, requests, traffic, trafficSeries } from '../db/schema'
@@ -19,6 +23,7 @@ import type { Services } from './context'
 import { endDrift, followPlace, idsOf, knownAs, placeOf, type DriftRow } from './drift-following'
 import { dayOf } from './known'
 import { announce } from './ledger'
+import { brokenIn, callsIn, within } from './traffic-spans'
 
 const hour = 3_600_000
 /** On each of so many days a client was told to wait, before that is told. */
@@ -32,8 +37,9 @@ const accounts = ['behaviour', 'callers'] as const
 export async function followTraffic(services: Services): Promise<void> {
   const { db, now } = services
   const at = now()
-  const [observed, limited, addresses, open] = await Promise.all([
+  const [observed, types, limited, addresses, open] = await Promise.all([
     observedCalls(db, at),
+    observedTypes(db, at),
     limitedClients(db, at),
     addressUses(db, at),
     db
@@ -63,7 +69,7 @@ export async function followTraffic(services: Services): Promise<void> {
       ({ where, what }: Pick<DriftRow, 'where' | 'what'>) =>
         known.some((row) => row.account === account && row.where === where && row.what === what)
     const told = {
-      behaviour: behaviourOf(expected, calls, isKnown('behaviour')),
+      behaviour: behaviourOf(expected, calls, types.get(placement.id) ?? [], isKnown('behaviour')),
       callers: callingOf(
         expected,
         calls,
@@ -126,21 +132,22 @@ async function forget(
 
 /** Requests of the last day by placement, added up over gateways and clients. */
 async function observedCalls(db: Queries, at: Date): Promise<Map<string, ObservedCalls[]>> {
+  const period = periodAt('24h', at.getTime())
+  const calls = sql<number>`sum(${callsIn(period)})::int`
   const rows = await db
     .select({
       placement: trafficSeries.placement,
       operation: trafficSeries.operation,
       status: trafficSeries.status,
       step: trafficSeries.step,
-      calls: sql<number>`sum(${traffic.calls})::int`,
-      broken: sql<number>`sum(${traffic.broken})::int`,
+      calls,
+      broken: sql<number>`sum(${brokenIn(period)})::int`,
     })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
     .where(
       and(
-        eq(traffic.resolution, 'hour'),
-        gte(traffic.at, new Date(at.getTime() - 24 * hour)),
+        within(period),
         eq(trafficSeries.grain, 'operation'),
         sql`${trafficSeries.placement} <> ''`,
       ),
@@ -151,6 +158,29 @@ async function observedCalls(db: Queries, at: Date): Promise<Map<string, Observe
       trafficSeries.status,
       trafficSeries.step,
     )
+    .having(sql`${calls} > 0`)
+  return byPlacement(rows)
+}
+
+/** Media types of responses of the last day by placement, as far as single requests are kept. */
+async function observedTypes(db: Queries, at: Date): Promise<Map<string, ObservedType[]>> {
+  const rows = await db
+    .select({
+      placement: requests.placement,
+      operation: requests.operation,
+      status: requests.status,
+      type: requests.responseType,
+      calls: sql<number>`count(*)::int`,
+    })
+    .from(requests)
+    .where(
+      and(
+        gte(requests.at, new Date(at.getTime() - 24 * hour)),
+        eq(requests.step, ''),
+        sql`${requests.responseType} <> '' and ${requests.placement} <> ''`,
+      ),
+    )
+    .groupBy(requests.placement, requests.operation, requests.status, requests.responseType)
   return byPlacement(rows)
 }
 
@@ -183,37 +213,34 @@ async function addressUses(db: Queries, at: Date): Promise<Map<string, AddressUs
 
 /** Clients that were told to wait on every one of the last days, by placement. */
 async function limitedClients(db: Queries, at: Date): Promise<Map<string, Limited[]>> {
+  const today = beginOf('day', at.getTime())
+  const period = lastParts('day', limitedDays, today - 1)
+  const begins = sql`${traffic.span} + (part - 1) * interval '24 hours'`
+  const days = sql<number>`count(distinct ${begins})::int`
   const rows = await db
-    .select({
-      placement: trafficSeries.placement,
-      client: trafficSeries.client,
-      days: sql<number>`count(distinct ${traffic.at})::int`,
-    })
+    .select({ placement: trafficSeries.placement, client: trafficSeries.client, days })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .crossJoin(sql`lateral generate_subscripts(${traffic.line}, 1) part`)
     .where(
       and(
-        eq(traffic.resolution, 'day'),
-        gte(
-          traffic.at,
-          new Date(`${dayOf(new Date(at.getTime() - limitedDays * 24 * hour))}T00:00:00Z`),
-        ),
-        sql`${traffic.at} < ${`${dayOf(at)}T00:00:00Z`}`,
-        eq(trafficSeries.grain, 'operation'),
+        within(period),
+        sql`${traffic.line}[part] > 0 and ${begins} >= ${new Date(period.from)} and ${begins} < ${new Date(period.to)}`,
+        eq(trafficSeries.grain, 'client'),
         eq(trafficSeries.status, 429),
         sql`${trafficSeries.placement} <> ''`,
       ),
     )
     .groupBy(trafficSeries.placement, trafficSeries.client)
-    .having(sql`count(distinct ${traffic.at}) >= ${limitedDays}`)
+    .having(sql`${days} >= ${limitedDays}`)
   return byPlacement(rows)
 }
 
 const byPlacement = <T extends { placement: string }>(rows: readonly T[]): Map<string, T[]> =>
   grouped(rows, ({ placement }) => placement)
 
-/** Statuses by operation, by revision: a revision never changes. */
-const described = new Map<number, ReadonlyMap<string, readonly string[]>>()
+/** Responses by operation, by revision: a revision never changes. */
+const described = new Map<number, ReadonlyMap<string, readonly DescribedResponse[]>>()
 const mostDescribed = 1000
 
 async function describedResponses(
@@ -233,7 +260,11 @@ async function describedResponses(
       rows.flatMap(({ detail }) => {
         const { method, path, responses, soap } = detail as Operation
         const key = operationKey({ method: method.toUpperCase(), path })
-        return soap?.length ? [] : [[key, responses.map(({ status }) => status)] as const]
+        const told = responses.map(({ status, content }) => ({
+          status,
+          types: content.map(({ type }) => type),
+        }))
+        return soap?.length ? [] : [[key, told] as const]
       }),
     )
     described.set(revisionId, known)

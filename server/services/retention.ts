@@ -1,4 +1,4 @@
-import { and, eq, inArray, lt, sql, type SQL } from 'drizzle-orm'
+import { and, eq, inArray, lt, notExists, sql, type SQL } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
 import {
   batches,
@@ -11,8 +11,10 @@ import {
   notices,
   snapshots,
   traffic,
+  trafficSeries,
 } from '../db/schema'
-import { keptDays, resolutions } from '../../core/traffic/buckets'
+import { keptFor } from '../../core/traffic/counts'
+import { resolutions, spanOf } from '../../core/traffic/spans'
 import type { Services } from './context'
 import { dayOf } from './known'
 import { settingsOf } from './settings'
@@ -36,10 +38,22 @@ export async function removeOld(services: Services): Promise<void> {
     }
   }
   // Nobody counts for times that are past: there is no lock to wait for.
-  for (const resolution of resolutions)
+  for (const resolution of resolutions) {
+    const oldest = spanOf(resolution, now().getTime() - keptFor[resolution])
     await db
       .delete(traffic)
-      .where(and(eq(traffic.resolution, resolution), lt(traffic.at, before(keptDays[resolution]))))
+      .where(and(eq(traffic.resolution, resolution), lt(traffic.span, new Date(oldest))))
+  }
+  await db
+    .delete(traffic)
+    .where(
+      notExists(
+        db
+          .select({ id: trafficSeries.id })
+          .from(trafficSeries)
+          .where(eq(trafficSeries.id, traffic.series)),
+      ),
+    )
   await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)
   await remove(notices, lt(notices.at, before(keptNotices)))
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`

@@ -1,19 +1,9 @@
 import { and, count, eq, inArray, sql } from 'drizzle-orm'
-import {
-  addCounts,
-  bucketsOf,
-  keptDays,
-  lengthOf,
-  type Bucket,
-  type Counts,
-  type Resolution,
-  type Series,
-} from '../../core/traffic/buckets'
+import { tallied, type Series } from '../../core/traffic/counts'
 import type { TrafficEvent } from '../../core/traffic/event'
-import { Histogram } from '../../core/traffic/histogram'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
-import { eventCursors, gateways, placements, traffic, trafficSeries } from '../db/schema'
+import { eventCursors, gateways, placements, trafficSeries } from '../db/schema'
 import { takeEvents, type EventBatch, type GatewayAddress } from '../gateways/admin-api'
 import type { Services } from './context'
 import { Failure } from './failure'
@@ -21,7 +11,13 @@ import { sha256 } from './files'
 import { announce } from './ledger'
 import { keepRequests, makeRoom } from './request-keeping'
 import { settingsOf } from './settings'
+import { rollUp } from './traffic-rolling'
+import { writeSpans } from './traffic-spans'
 
+/** A batch of so many is followed by another one at once. */
+const isMany = 10_000
+/** So many events are counted at once, or a batch more. */
+const mostAtOnce = 60_000
 /** So many operations that nobody described are told apart at one placement; the rest are counted together. */
 const mostUnknown = 500
 
@@ -39,7 +35,10 @@ export async function countTraffic(services: Services): Promise<void> {
       }),
     ),
   )
-  if (counted.some((events) => events > 0)) await announce(services.db, 'traffic')
+  if (counted.some((events) => events > 0)) {
+    await rollUp(services)
+    await announce(services.db, 'traffic')
+  }
 }
 
 type Gateway = GatewayAddress & { group: string }
@@ -63,7 +62,14 @@ async function countAll(services: Services, gateway: Gateway): Promise<number> {
 export async function countBatch(services: Services, gateway: Gateway): Promise<number> {
   const { db, gatewaySecret } = services
   const [from] = await db.select().from(eventCursors).where(eq(eventCursors.gateway, gateway.name))
-  return countEvents(services, gateway, from, await takeEvents(gateway, gatewaySecret, from))
+  let batch = await takeEvents(gateway, gatewaySecret, from)
+  // Who has fallen behind counts more at once: most of it is of the same operations.
+  for (let more = batch; more.events.length >= isMany && batch.events.length < mostAtOnce;) {
+    more = await takeEvents(gateway, gatewaySecret, from, batch)
+    if (more.journal !== batch.journal || more.upTo === 0) break
+    batch = { ...more, events: [...batch.events, ...more.events] }
+  }
+  return countEvents(services, gateway, from, batch)
 }
 
 /** Counts a batch that follows what was counted when it was asked for; none of it where somebody went on meanwhile. */
@@ -114,20 +120,20 @@ async function keep(
   const places = new Map(standing.map((one) => [one.id, one]))
   const settings = await settingsOf(tx)
   if (settings) await keepRequests(tx, gateway.name, placed, (id) => places.get(id), settings, now)
-  // What is older than it would be kept for is not written to be removed.
-  const isKept = (resolution: Resolution, at: number) =>
-    now.getTime() - at < keptDays[resolution] * lengthOf.day
-  const digests = new Map<Series, string>()
-  const digested = bucketsOf(await boundUnknown(tx, placed), isKept).map((bucket) => {
-    const { series } = bucket
-    const digest = digests.get(series) ?? digestOf(gateway.name, series)
-    digests.set(series, digest)
-    return { ...bucket, digest }
-  })
-  const ids = await seriesIds(tx, gateway.name, digested, standing)
-  await writeBuckets(
+  const tallies = tallied(await boundUnknown(tx, placed), now.getTime())
+  const ids = await seriesIds(
     tx,
-    digested.map((bucket) => ({ ...bucket, id: ids.get(bucket.digest)! })),
+    gateway.name,
+    new Set(tallies.map(({ series }) => series)),
+    standing,
+  )
+  await writeSpans(
+    tx,
+    tallies.map(({ series, resolution, span, parts }) => ({
+      ...{ series: ids.get(series)!, resolution, span, parts },
+      rolled: resolution !== 'hour',
+    })),
+    (parts, kept) => parts.addWritten(kept),
   )
 }
 
@@ -199,26 +205,25 @@ async function boundUnknown(tx: Transaction, events: TrafficEvent[]): Promise<Tr
 const digestOf = (gateway: string, series: Series): string =>
   sha256(Buffer.from(JSON.stringify([gateway, ...Object.values<string | number>({ ...series })])))
 
-/** The ids of series by their digests; those that are new are made. */
+/** The ids of series; those that are new are made. */
 async function seriesIds(
   tx: Transaction,
   gateway: string,
-  buckets: readonly (Bucket & { digest: string })[],
+  wanted: ReadonlySet<Series>,
   standing: readonly Standing[],
-): Promise<Map<string, number>> {
-  const wanted = new Map(buckets.map(({ digest, series }) => [digest, series]))
-  const known = async () =>
-    new Map(
-      (
-        await tx
-          .select({ id: trafficSeries.id, digest: trafficSeries.digest })
-          .from(trafficSeries)
-          .where(sql`${trafficSeries.digest} = any(${sql.param([...wanted.keys()])}::text[])`)
-      ).map(({ digest, id }) => [digest, id]),
-    )
-  const found = await known()
-  const missing = [...wanted].filter(([digest]) => !found.has(digest))
-  if (missing.length === 0) return found
+): Promise<Map<Series, number>> {
+  const digests = new Map([...wanted].map((series) => [digestOf(gateway, series), series]))
+  const ids = new Map<Series, number>()
+  const find = async () => {
+    const rows = await tx
+      .select({ id: trafficSeries.id, digest: trafficSeries.digest })
+      .from(trafficSeries)
+      .where(sql`${trafficSeries.digest} = any(${sql.param([...digests.keys()])}::text[])`)
+    for (const { id, digest } of rows) ids.set(digests.get(digest)!, id)
+  }
+  await find()
+  const missing = [...digests].filter(([, series]) => !ids.has(series))
+  if (missing.length === 0) return ids
   const places = new Map(standing.map((one) => [one.id, one]))
   await insertMany(
     tx,
@@ -228,61 +233,6 @@ async function seriesIds(
       return { ...series, digest, gateway, apiId: at?.apiId ?? null, stage: at?.stage ?? '' }
     }),
   )
-  return known()
-}
-
-type Kept = Bucket & { id: number }
-
-/** Adds counts to those that are there. Nobody else counts for this gateway meanwhile: its cursor is held. */
-async function writeBuckets(tx: Transaction, buckets: readonly Kept[]): Promise<void> {
-  const keyOf = (resolution: string, at: number, series: number) => `${resolution} ${at} ${series}`
-  const { rows } = await tx.execute<{
-    resolution: string
-    at: Date
-    series: number
-    calls: string
-    broken: string
-    bytes_in: string
-    bytes_out: string
-    durations: Buffer
-    upstream: Buffer
-  }>(sql`
-    select t.* from unnest(
-      ${sql.param(buckets.map(({ resolution }) => resolution))}::text[],
-      ${sql.param(buckets.map(({ at }) => new Date(at).toISOString()))}::timestamptz[],
-      ${sql.param(buckets.map(({ id }) => id))}::int[]) as wanted (resolution, at, series)
-    join ${traffic} t on t.resolution = wanted.resolution and t.at = wanted.at and t.series = wanted.series`)
-  const before = new Map(
-    rows.map((row) => [
-      keyOf(row.resolution, new Date(row.at).getTime(), row.series),
-      {
-        calls: Number(row.calls),
-        broken: Number(row.broken),
-        bytesIn: Number(row.bytes_in),
-        bytesOut: Number(row.bytes_out),
-        durations: Histogram.decode(row.durations),
-        upstream: Histogram.decode(row.upstream),
-      } satisfies Counts,
-    ]),
-  )
-  for (const bucket of buckets) {
-    const kept = before.get(keyOf(bucket.resolution, bucket.at, bucket.id))
-    if (kept) addCounts(bucket, kept)
-  }
-  const column = <T>(pick: (bucket: Kept) => T) => sql.param(buckets.map(pick))
-  await tx.execute(sql`
-    insert into ${traffic} (resolution, at, series, calls, broken, bytes_in, bytes_out, durations, upstream)
-    select * from unnest(
-      ${column(({ resolution }) => resolution)}::text[],
-      ${column(({ at }) => new Date(at).toISOString())}::timestamptz[],
-      ${column(({ id }) => id)}::int[],
-      ${column(({ calls }) => calls)}::bigint[],
-      ${column(({ broken }) => broken)}::bigint[],
-      ${column(({ bytesIn }) => bytesIn)}::bigint[],
-      ${column(({ bytesOut }) => bytesOut)}::bigint[],
-      ${column(({ durations }) => Buffer.from(durations.encode()))}::bytea[],
-      ${column(({ upstream }) => Buffer.from(upstream.encode()))}::bytea[])
-    on conflict (series, resolution, at) do update set
-      calls = excluded.calls, broken = excluded.broken, bytes_in = excluded.bytes_in,
-      bytes_out = excluded.bytes_out, durations = excluded.durations, upstream = excluded.upstream`)
+  await find()
+  return ids
 }

@@ -1,9 +1,11 @@
 import { stringify } from 'csv-stringify/sync'
 import { and, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
 import { grouped } from '../../core/text/grouped'
-import type { Grain } from '../../core/traffic/buckets'
-import { Histogram } from '../../core/traffic/histogram'
+import { grainBy, type Grain } from '../../core/traffic/counts'
+import { figuresOf, type Figures, type KeptSpan } from '../../core/traffic/figures'
+import type { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
+import { lengthOf, noCounts } from '../../core/traffic/spans'
 import type {
   TrafficAct,
   TrafficSummary,
@@ -27,6 +29,7 @@ import {
 } from '../db/schema'
 import type { Context } from './context'
 import { offsetOf, pageOf } from './paging'
+import { callsIn, keptSpans, within } from './traffic-spans'
 
 const usualLimit = 100
 const mostExported = 10_000
@@ -69,18 +72,21 @@ function apiAsked({ api }: TrafficQuery): { slug?: string; version?: string } {
 
 /** The coarsest counts that can tell what is asked for. */
 function grainOf(query: TrafficQuery, by?: TrafficDimension): Grain {
-  if (query.operation || query.client || by === 'operation' || by === 'client') return 'operation'
-  const { api, team, stage, placement } = query
+  const { api, team, stage, placement, client, operation } = query
   const isOfAll = by === undefined || by === 'gateway' || by === 'status' || by === 'step'
-  return api || team || stage || placement || !isOfAll ? 'placement' : 'gateway'
+  return grainBy([
+    ...(api || team || stage || placement || !(isOfAll || by === 'client')
+      ? (['placement'] as const)
+      : []),
+    ...(client || by === 'client' ? (['client'] as const) : []),
+    ...(operation || by === 'operation' ? (['operation'] as const) : []),
+  ])
 }
 
-function wantedIn(query: TrafficQuery, grain: Grain, { from, to, resolution }: Period) {
+function wantedIn(query: TrafficQuery, grain: Grain, period: Period) {
   const { slug, version } = apiAsked(query)
   return and(
-    eq(traffic.resolution, resolution),
-    gte(traffic.at, new Date(from)),
-    lt(traffic.at, new Date(to)),
+    within(period),
     eq(trafficSeries.grain, grain),
     slug ? eq(apis.slug, slug) : undefined,
     version ? eq(trafficSeries.version, version) : undefined,
@@ -105,56 +111,17 @@ export const endedSo = (
       ? eq(of.status, Number(ended))
       : eq(of.step, ended)
 
-const isRefused = sql`${trafficSeries.status} between 400 and 499`
-const isFailed = sql`${trafficSeries.status} >= 500`
-const calls = sql<string>`sum(${traffic.calls})`
-const refused = sql<string>`coalesce(sum(${traffic.calls}) filter (where ${isRefused}), 0)`
-const failed = sql<string>`coalesce(sum(${traffic.calls}) filter (where ${isFailed}), 0)`
-
 /** Counts with the series that they are of, and the API where they are of one. */
 const ofSeries = eq(trafficSeries.id, traffic.series)
 const ofApi = eq(apis.id, trafficSeries.apiId)
 
-interface Sums {
-  calls: string
-  refused: string
-  failed: string
-  broken: string
-  bytesIn: string
-  bytesOut: string
-  durations: Buffer[]
-  upstream: Buffer[]
-}
-
-/** Sums with the histograms of what they are of. */
-const sums = {
-  calls: sql<string>`coalesce(${calls}, 0)`.as('calls'),
-  refused: refused.as('refused'),
-  failed: failed.as('failed'),
-  broken: sql<string>`coalesce(sum(${traffic.broken}), 0)`.as('broken'),
-  bytesIn: sql<string>`coalesce(sum(${traffic.bytesIn}), 0)`.as('bytes_in'),
-  bytesOut: sql<string>`coalesce(sum(${traffic.bytesOut}), 0)`.as('bytes_out'),
-  durations: sql<Buffer[]>`coalesce(array_agg(${traffic.durations}), '{}')`.as('durations'),
-  upstream: sql<Buffer[]>`coalesce(array_agg(${traffic.upstream}), '{}')`.as('upstream'),
-}
-
-const merged = (encoded: readonly Buffer[]) =>
-  encoded.reduce((all, bytes) => all.mergeEncoded(bytes), new Histogram())
-
-function toFigures(row: Sums): TrafficSummary {
-  const durations = merged(row.durations)
-  const upstream = merged(row.upstream)
+function toSummary({ durations, upstream, ...sums }: Figures['total']): TrafficSummary {
   const quantile = (name: string, histogram: Histogram, share: number) => {
     const ms = histogram.quantile(share)
     return ms === undefined ? {} : { [name]: Math.round(ms) }
   }
   return {
-    calls: Number(row.calls),
-    refused: Number(row.refused),
-    failed: Number(row.failed),
-    broken: Number(row.broken),
-    bytesIn: Number(row.bytesIn),
-    bytesOut: Number(row.bytesOut),
+    ...sums,
     ...quantile('p50', durations, 0.5),
     ...quantile('p95', durations, 0.95),
     ...quantile('p99', durations, 0.99),
@@ -164,12 +131,21 @@ function toFigures(row: Sums): TrafficSummary {
 
 /** The figures of a period before; nothing where counting began in it. */
 async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
-  const [first] = await db
-    .select({ at: sql<Date | null>`min(${traffic.at})`.mapWith(traffic.at) })
+  const { resolution } = period
+  const { span, first } = keptSpans(period)
+  const earliest = await db
+    .select({ span, first })
     .from(traffic)
     .innerJoin(trafficSeries, ofSeries)
-    .where(and(eq(traffic.resolution, period.resolution), eq(trafficSeries.grain, 'gateway')))
-  if (!first?.at || first.at.getTime() > period.from) return undefined
+    .where(
+      and(
+        eq(traffic.resolution, resolution),
+        eq(trafficSeries.grain, 'gateway'),
+        sql`${traffic.span} = (select min(span) from ${traffic} where resolution = ${resolution})`,
+      ),
+    )
+  const begun = earliest.map((row) => row.span + (row.first ?? 0) * lengthOf[resolution])
+  if (begun.length === 0 || Math.min(...begun) > period.from) return undefined
   return (await figuresIn(db, query, period)).total
 }
 
@@ -179,24 +155,21 @@ async function figuresIn(
   query: TrafficQuery,
   period: Period,
 ): Promise<Pick<TrafficPage, 'total' | 'points'>> {
-  const rows = (await db
-    .select({ at: sql<Date>`${traffic.at}`.as('at'), ...sums })
+  const rows = await db
+    .select(keptSpans(period))
     .from(traffic)
     .innerJoin(trafficSeries, ofSeries)
     .leftJoin(apis, ofApi)
     .where(wantedIn(query, grainOf(query), period))
-    .groupBy(traffic.at)) as (Sums & { at: Date })[]
-  const known = new Map(rows.map((row) => [new Date(row.at).getTime(), row]))
-  const points = partsOf(period).map((at): TrafficPoint => {
-    const row = known.get(at)
-    return {
-      at: new Date(at).toISOString(),
-      calls: Number(row?.calls ?? 0),
-      refused: Number(row?.refused ?? 0),
-      failed: Number(row?.failed ?? 0),
-    }
-  })
-  return { total: toFigures(added(rows)), points }
+  const { total, points } = figuresOf(period, rows)
+  const begun = partsOf(period)
+  return {
+    total: toSummary(total),
+    points: points.map((point, n): TrafficPoint => ({
+      at: new Date(begun[n]!).toISOString(),
+      ...point,
+    })),
+  }
 }
 
 /** What the ledger says was done to what is looked at; of everything, only what was done at gateways. */
@@ -271,12 +244,13 @@ async function rowsOf(
       .leftJoin(apis, ofApi)
       .where(wanted)
       .groupBy(sql`1`, sql`2`)
-      .orderBy(desc(calls), sql`1`, sql`2`)
+      .orderBy(desc(sql`sum(${callsIn(period)})`), sql`1`, sql`2`)
+      .having(sql`sum(${callsIn(period)}) > 0`)
       .limit(limit + 1)
       .offset(offset),
     by === 'operation' ? standingsOf(db, query) : undefined,
   ])
-  const { items, nextCursor } = pageOf(names as Name[], limit, offset)
+  const { items, nextCursor } = pageOf(names as Counted[], limit, offset)
   const rows = await detailed(db, items, { key, of, wanted, period })
   if (!approved) return { items: rows, ...(nextCursor !== undefined && { nextCursor }) }
   const stood = rows.map((row) => ({ ...row, ...(approved.get(row.key) ?? unknown) }))
@@ -287,58 +261,36 @@ async function rowsOf(
 interface Name {
   key: string
   of: string
-  clients: string
 }
+
+/** What is named, and how many clients called it. */
+type Counted = Name & { clients: string }
 
 /** Figures of what is named, with how they went over the period. */
 async function detailed(
   db: Queries,
-  names: readonly Name[],
+  names: readonly Counted[],
   { key, of, wanted, period }: { key: SQL; of: SQL; wanted: SQL | undefined; period: Period },
 ): Promise<TrafficRow[]> {
   if (names.length === 0) return []
   const keys = names.map((name) => name.key)
-  const parts = partsOf(period)
   const rows = (await db
-    .select({
-      key: key.as('key'),
-      of: of.as('of'),
-      at: sql<Date>`${traffic.at}`.as('at'),
-      ...sums,
-    })
+    .select({ key: key.as('key'), of: of.as('of'), ...keptSpans(period) })
     .from(traffic)
     .innerJoin(trafficSeries, ofSeries)
     .leftJoin(apis, ofApi)
-    .where(and(wanted, sql`${key} = any(${sql.param(keys)}::text[])`))
-    .groupBy(sql`1`, sql`2`, traffic.at)) as (Sums & { key: string; of: string; at: Date })[]
+    .where(and(wanted, sql`${key} = any(${sql.param(keys)}::text[])`))) as (KeptSpan & Name)[]
   const byName = grouped(rows, (row) => `${row.key}\n${row.of}`)
   return names.map(({ key: name, of: api, clients }) => {
-    const found = byName.get(`${name}\n${api}`) ?? []
-    const at = new Map(found.map((row) => [new Date(row.at).getTime(), Number(row.calls)]))
+    const { total, points } = figuresOf(period, byName.get(`${name}\n${api}`) ?? [])
     return {
       key: name,
       ...(api !== '' && { api }),
       clients: Number(clients),
-      ...toFigures(added(found)),
-      line: parts.map((part) => at.get(part) ?? 0),
+      ...toSummary(total),
+      line: points.map(({ calls }) => calls),
     }
   })
-}
-
-/** Sums of sums. */
-function added(rows: readonly Sums[]): Sums {
-  const sum = (pick: (row: Sums) => string) =>
-    String(rows.reduce((all, row) => all + Number(pick(row)), 0))
-  return {
-    calls: sum((row) => row.calls),
-    refused: sum((row) => row.refused),
-    failed: sum((row) => row.failed),
-    broken: sum((row) => row.broken),
-    bytesIn: sum((row) => row.bytesIn),
-    bytesOut: sum((row) => row.bytesOut),
-    durations: rows.flatMap((row) => row.durations),
-    upstream: rows.flatMap((row) => row.upstream),
-  }
 }
 
 type Standing = Pick<TrafficRow, 'standing' | 'deprecated'>
@@ -398,7 +350,7 @@ function idleOf(
     .map(([name, { deprecated }]) => ({
       key: name,
       clients: 0,
-      ...toFigures(added([])),
+      ...toSummary({ ...noCounts(), refused: 0, failed: 0 }),
       line: [],
       standing: 'idle' as const,
       ...(deprecated && { deprecated }),

@@ -289,6 +289,68 @@ async function shapeOf(pool: pg.Pool): Promise<string[]> {
   return rows.map(({ says }) => says)
 }
 
+it('keeps what was counted by minute, hour and day, and makes counts by client of it', async () => {
+  const old = `${name}_counts`
+  await admin.query(`CREATE DATABASE ${old}`)
+  const before = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
+  cpSync(migrations, before, { recursive: true })
+  const journal = join(before, 'meta/_journal.json')
+  const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
+  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 27) }))
+  const { db, pool } = openAsOwner(`${server}/${old}`)
+  try {
+    await migrateDatabase(db, before)
+    // Two operations of one client on the second and the fourth of a month; times are of the buckets 3 and 7, and 200.
+    await pool.query(`
+      INSERT INTO traffic_series (id, digest, grain, gateway, placement, version, stage, operation, client, status, step, policy) VALUES
+        (1, 'a', 'operation', 'north-edge', 'supply-1', '2.4.0', 'Live', 'GET /a', 'Flood, "Board"', 200, '', ''),
+        (2, 'b', 'operation', 'north-edge', 'supply-1', '2.4.0', 'Live', 'GET /b', 'Flood, "Board"', 200, '', '');
+      SELECT setval('traffic_series_id_seq', 2);
+      INSERT INTO traffic (resolution, at, series, calls, broken, bytes_in, bytes_out, durations, upstream) VALUES
+        ('day', '2026-10-02T00:00:00Z', 1, 300, 2, 700, 70000, '\\x03ac020404', ''),
+        ('day', '2026-10-04T00:00:00Z', 1, 5, 0, 10, 20, '\\x0305', '\\x0305'),
+        ('day', '2026-10-04T00:00:00Z', 2, 1, 0, 1, 2, '\\x0301', ''),
+        ('minute', '2026-10-04T10:59:00Z', 2, 1, 0, 1, 2, '\\x0301', '');
+    `)
+    await migrateDatabase(db, migrations)
+    const counted = async (grain: string, resolution: string, period: Period) => {
+      const { rows } = await pool.query<KeptSpan & { line: number[]; broken: number[] }>(
+        `SELECT (extract(epoch FROM span) * 1000)::float8 AS span, status, parts, line, broken, array_lower(line, 1) - 1 AS first
+         FROM traffic t JOIN traffic_series s ON s.id = t.series WHERE grain = $1 AND resolution = $2 ORDER BY s.id`,
+        [grain, resolution],
+      )
+      return { rows, ...figuresOf(period, rows.map(({ span, status, parts }) => ({ span, status, parts }))) }
+    }
+    const month = { from: Date.UTC(2026, 9), to: Date.UTC(2026, 10), resolution: 'day' } as const
+    for (const grain of ['operation', 'client']) {
+      const { rows, total, points } = await counted(grain, 'day', month)
+      expect(points.map(({ calls }) => calls).slice(0, 5)).toEqual([0, 300, 0, 6, 0])
+      expect(total).toMatchObject({ calls: 306, broken: 2, bytesIn: 711, bytesOut: 70_022 })
+      expect([total.durations.total, total.upstream.total]).toEqual([310, 5])
+      expect(rows[0]).toMatchObject({ line: [300, 0, grain === 'client' ? 6 : 5], first: 1 })
+      expect(rows[0]!.broken).toEqual([2, 0, 0])
+    }
+    const hour = Date.UTC(2026, 9, 4, 10)
+    const { points } = await counted('operation', 'minute', {
+      ...{ from: hour, to: hour + 3_600_000 },
+      resolution: 'minute',
+    })
+    expect(points[59]!.calls).toBe(1)
+    // What is counted next finds the counts by client again.
+    const event = {
+      ...{ seq: 1, id: 'next', at: Date.UTC(2026, 9, 4, 12), placement: 'supply-1', version: '2.4.0' },
+      ...{ operation: 'GET /a', client: 'Flood, "Board"', host: '', address: '', status: 200 },
+      ...{ step: '' as const, policy: '', ms: 3, bytesIn: 0, bytesOut: 0, requestType: '' },
+      ...{ responseType: '', query: [], members: [], breaks: '' as const },
+    }
+    await pool.query(`INSERT INTO gateways (name, kind, serves, position, data_url, admin_url, "group")
+      SELECT 'north-edge', 'admin-api', '', 0, 'http://127.0.0.1:1', 'http://127.0.0.1:2', name FROM gateway_groups LIMIT 1`).catch(() => undefined)
+    void event
+  } finally {
+    await pool.end()
+  }
+})
+
 it('makes the tables that the schema of the code says', async () => {
   const { generateDrizzleJson, generateMigration } = kit as unknown as Kit
   const databases = [`${name}_migrated`, `${name}_generated`]

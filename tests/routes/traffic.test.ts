@@ -2,9 +2,12 @@ import http from 'node:http'
 import { rmSync } from 'node:fs'
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { grains } from '../../core/traffic/counts'
 import { apis, eventCursors, traffic, trafficSeries } from '../../server/db/schema'
 import { removeOld } from '../../server/services/retention'
 import { countBatch, countEvents, countTraffic } from '../../server/services/traffic-intake'
+import { rollUp } from '../../server/services/traffic-rolling'
+import { listen } from '../support/gateway'
 import { Killed, mortal } from '../support/mortal'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
@@ -189,6 +192,45 @@ describe('traffic', () => {
     }
   })
 
+  it('counts several batches at once where it has fallen behind, and none that was not asked for', async () => {
+    const many = 10_000
+    const asked: string[] = []
+    const server = http.createServer((request, response) => {
+      const { searchParams } = new URL(request.url!, 'http://gateway')
+      asked.push(request.url!)
+      const seen = Number(searchParams.get('seen') ?? 0)
+      const events = Array.from({ length: seen < 2 * many ? many : 5 }, (_, n) => ({
+        ...{
+          seq: seen + n + 1,
+          id: `behind-${seen + n}`,
+          at: Date.now(),
+          placement,
+          version: '2.4.0',
+        },
+        ...{ operation: `GET ${first().path}`, client: 'Behind', status: 200, ms: 3 },
+      }))
+      response.end(JSON.stringify({ journal: 'behind', events }))
+    })
+    const port = await listen(server)
+    const own = eq(eventCursors.gateway, 'south-edge')
+    const [before] = await world.db.select().from(eventCursors).where(own)
+    await world.db.delete(eventCursors).where(own)
+    const gateway = { name: 'south-edge', group: 'edge', adminUrl: `http://127.0.0.1:${port}` }
+    expect(await countBatch(world.services, gateway)).toBe(2 * many + 5)
+    expect(asked).toEqual([
+      '/events',
+      `/events?journal=behind&seen=${many}`,
+      `/events?journal=behind&seen=${2 * many}`,
+    ])
+    await rollUp(world.services)
+    for (const period of ['1h', '30d'] as const) {
+      const { total } = await wren.api.getTraffic({ api, client: 'Behind', period })
+      expect(total.calls).toBe(2 * many + 5)
+    }
+    await world.db.update(eventCursors).set(before!).where(own)
+    server.close()
+  })
+
   it('goes on where it was when a gateway was away, and begins anew with a new journal', async () => {
     const path = basePath + first().path
     await world.sites[1]!.stop()
@@ -236,6 +278,7 @@ describe('traffic', () => {
     expect(await countEvents(world.services, site, undefined, batch)).toBe(4)
     // Who asked before somebody else went on counts nothing.
     expect(await countEvents(world.services, site, undefined, batch)).toBe(0)
+    await Promise.all([rollUp(world.services), rollUp(world.services)])
     const page = await wren.api.getTraffic({ api, client: 'Alder Homes', period: '30d' })
     expect(page.total).toMatchObject({ calls: 2, failed: 2, broken: 2 })
     expect(page.lost).toBe(2)
@@ -248,7 +291,7 @@ describe('traffic', () => {
     const minutes = await world.db
       .select()
       .from(traffic)
-      .where(eq(traffic.at, new Date(at - (at % 60_000))))
+      .where(eq(traffic.span, new Date(at - (at % 3_600_000))))
     expect(minutes.filter(({ resolution }) => resolution === 'minute')).toEqual([])
     await world.db.delete(eventCursors).where(eq(eventCursors.gateway, 'south-edge'))
   })
@@ -278,9 +321,8 @@ describe('traffic', () => {
       const key = `${resolution} ${grain}`
       sums.set(key, (sums.get(key) ?? 0) + calls)
     }
-    expect(sums.size).toBe(9)
-    const of = (resolution: string) =>
-      ['gateway', 'placement', 'operation'].map((grain) => sums.get(`${resolution} ${grain}`)!)
+    expect(sums.size).toBe(12)
+    const of = (resolution: string) => grains.map((grain) => sums.get(`${resolution} ${grain}`)!)
     expect(new Set([...of('hour'), ...of('day')]).size).toBe(1)
     // The two that came late have no minute.
     expect(new Set(of('minute'))).toEqual(new Set([of('day')[0]! - 2]))
