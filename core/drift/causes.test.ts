@@ -52,11 +52,6 @@ describe('the likely cause of a difference', () => {
     ])
   })
 
-  it('names whoever wrote it, where the gateway tells', () => {
-    const author = { name: 'A. Contractor', at: facts.at, text: 'commit 4711' }
-    expect(causeOf(limit, { ...facts, author }).text).toContain('by A. Contractor')
-  })
-
   it.each([
     ['http://levels.example', 'http://localhost:9999', /whichever machine north-edge itself/],
     ['http://levels.example', 'http://127.0.0.1:9', /their own computer/],

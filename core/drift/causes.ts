@@ -51,8 +51,6 @@ export interface Circumstances {
   }
   /** What the other gateways of the group run: whether it is what was approved; absent where nobody knows. */
   others: { gateway: string; inStep?: boolean }[]
-  /** Who wrote what runs, where the kind of gateway tells. */
-  author?: { name: string; at: string; text: string }
 }
 
 /**
@@ -160,19 +158,17 @@ function fromGoneBack(_: Difference, { gateway, rollout, before }: Circumstances
 }
 
 function fromEdit(difference: Difference, facts: Circumstances): Cause | undefined {
-  const { before, gateway, author, rollout } = facts
+  const { before, gateway, rollout } = facts
   if (!before) return undefined
-  const who = author ? ` by ${author.name}` : ''
   const when = before.inStep ? 'between two readings' : 'since it was read before'
   return {
     kind: 'edited',
-    text: `${difference.cause}${who}: ${gateway} was changed past the ledger ${when}, and no rollout was under way.`,
+    text: `${difference.cause}: ${gateway} was changed past the ledger ${when}, and no rollout was under way.`,
     evidence: [
       ...(rollout
         ? [{ at: rollout.endedAt, text: `${rollout.title}, by ${rollout.by}`, rollout: rollout.id }]
         : []),
       ...between(facts),
-      ...(author ? [{ at: author.at, text: author.text }] : []),
     ],
   }
 }

@@ -45,14 +45,20 @@ interface Journal {
   entries: unknown[]
 }
 
-it('brings a register from before there were rulebooks to the rulebook', async () => {
-  cpSync(migrations, folder, { recursive: true })
-  const journal = join(folder, 'meta/_journal.json')
+/** A folder of the migrations as there were when there were so many. */
+function firstMigrations(count: number): string {
+  const before = join(folder, String(count))
+  cpSync(migrations, before, { recursive: true })
+  const journal = join(before, 'meta/_journal.json')
   const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
-  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 3) }))
+  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, count) }))
+  return before
+}
+
+it('brings a register from before there were rulebooks to the rulebook', async () => {
   const { db, pool } = openAsOwner(`${server}/${name}`)
   try {
-    await migrateDatabase(db, folder)
+    await migrateDatabase(db, firstMigrations(3))
     const text = definition('supply-interruptions/2.5.0.yaml')
     const sha256 = createHash('sha256').update(text).digest('hex')
     await pool.query('INSERT INTO blobs (sha256, bytes) VALUES ($1, $2)', [
@@ -118,14 +124,9 @@ it('brings a register from before there were rulebooks to the rulebook', async (
 it('brings placements, hosts and gateways from before there were groups along', async () => {
   const old = `${name}_groups`
   await admin.query(`CREATE DATABASE ${old}`)
-  const before = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
-  cpSync(migrations, before, { recursive: true })
-  const journal = join(before, 'meta/_journal.json')
-  const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
-  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 10) }))
   const { db, pool } = openAsOwner(`${server}/${old}`)
   try {
-    await migrateDatabase(db, before)
+    await migrateDatabase(db, firstMigrations(10))
     await pool.query(`
       INSERT INTO stages (name, position, hosts) VALUES
         ('Trial', 0, '{"private": "trial.inner.example", "partner": "trial.api.example", "public": "trial.api.example"}');
@@ -168,7 +169,6 @@ it('brings placements, hosts and gateways from before there were groups along', 
   } finally {
     await pool.end()
     await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)
-    rmSync(before, { recursive: true, force: true })
   }
 })
 
@@ -294,14 +294,9 @@ async function shapeOf(pool: pg.Pool): Promise<string[]> {
 it('keeps what was counted by minute, hour and day, and makes counts by client of it', async () => {
   const old = `${name}_counts`
   await admin.query(`CREATE DATABASE ${old}`)
-  const before = mkdtempSync(join(tmpdir(), 'elm-migrations-'))
-  cpSync(migrations, before, { recursive: true })
-  const journal = join(before, 'meta/_journal.json')
-  const { entries, ...rest } = JSON.parse(readFileSync(journal, 'utf8')) as Journal
-  writeFileSync(journal, JSON.stringify({ ...rest, entries: entries.slice(0, 27) }))
   const { db, pool } = openAsOwner(`${server}/${old}`)
   try {
-    await migrateDatabase(db, before)
+    await migrateDatabase(db, firstMigrations(27))
     // Two operations of one client on the second and the fourth of a month; times are of the buckets 3 and 7, and 200.
     await pool.query(`
       INSERT INTO traffic_series (id, digest, grain, gateway, placement, version, stage, operation, client, status, step, policy) VALUES
@@ -353,6 +348,7 @@ it('keeps what was counted by minute, hour and day, and makes counts by client o
     expect(rows).toEqual([{ digest, stage: 'Live' }])
   } finally {
     await pool.end()
+    await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)
   }
 })
 
