@@ -1,5 +1,7 @@
 import { count, listed } from '../text/counted'
 import { grouped } from '../text/grouped'
+import { responseTo } from '../runtime/described'
+import { inRange, mediaTypeOf } from '../runtime/media'
 import { rowName, type PlacementSpec, type RouteRow } from '../runtime/placement'
 import type { Cause } from './causes'
 import type { Difference } from './compare'
@@ -96,24 +98,9 @@ const fewest = 5
 /** So many operations that nobody described are told of one placement. */
 const mostUnknown = 10
 
-/** The response that describes a status: by itself, as a range, or by default (OpenAPI 3.1, section 4.8.16). */
-function responseTo(
-  status: number,
-  described: readonly DescribedResponse[],
-): DescribedResponse | undefined {
-  const find = (wanted: string) => described.find((one) => one.status.toUpperCase() === wanted)
-  return find(String(status)) ?? find(`${String(status).charAt(0)}XX`) ?? find('DEFAULT')
-}
-
-/** A media type without its parameters (RFC 9110, section 8.3.1). */
-const essenceOf = (type: string): string => type.split(';', 1)[0]!.trim().toLowerCase()
-
-/** Whether a media type is one of those described, by itself or as a range (RFC 9110, section 12.5.1). */
-function isOneOf(type: string, described: readonly string[]): boolean {
-  const sent = essenceOf(type)
-  const range = `${sent.split('/', 1)[0]}/*`
-  return described.map(essenceOf).some((one) => one === sent || one === range || one === '*/*')
-}
+/** Whether a media type is one of those described, by itself or as a range. */
+const isOneOf = (type: string, described: readonly string[]): boolean =>
+  described.some((one) => inRange(mediaTypeOf(one), type))
 
 /** Whether it is told already, so that less is enough to go on telling it. */
 type IsKnown = (difference: Pick<Difference, 'where' | 'what'>) => boolean
@@ -182,11 +169,12 @@ export function behaviourOf(
           )
     for (const { status, type, calls } of typesOf.get(operation) ?? []) {
       const named = responseTo(status, described ?? [])?.types ?? []
-      if (named.length > 0 && !isOneOf(type, named))
+      const sent = mediaTypeOf(type)
+      if (named.length > 0 && !isOneOf(sent, named))
         tell(
           `media type of ${status}`,
           listed(named),
-          essenceOf(type),
+          sent,
           calls,
           'The backend sends a media type that the definition does not tell of',
         )

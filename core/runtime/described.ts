@@ -178,6 +178,15 @@ export function requestFaults(
   return held.faults
 }
 
+/** The response that describes a status: by itself, as a range, or by default (OpenAPI 3.1, section 4.8.16). */
+export const responseTo = <T extends { status: string }>(
+  status: number,
+  responses: readonly T[],
+): T | undefined =>
+  responses.find((one) => one.status === String(status)) ??
+  responses.find((one) => one.status.toUpperCase() === `${Math.floor(status / 100)}XX`) ??
+  responses.find((one) => one.status === 'default')
+
 /** What of a response is not as its operation says. */
 export function responseFaults(
   described: Described,
@@ -185,12 +194,7 @@ export function responseFaults(
   response: { status: number; contentType: string | undefined; body: string | undefined },
 ): string[] {
   const held = new Holding(described)
-  const found =
-    operation.responses.find(({ status }) => status === String(response.status)) ??
-    operation.responses.find(
-      ({ status }) => status.toUpperCase() === `${Math.floor(response.status / 100)}XX`,
-    ) ??
-    operation.responses.find(({ status }) => status === 'default')
+  const found = responseTo(response.status, operation.responses)
   if (!found) return [`The status ${response.status} is not described`]
   if (response.body !== undefined && response.body !== '' && found.content.length > 0)
     held.content('The response', found.content, response.contentType, response.body)

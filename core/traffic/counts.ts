@@ -41,8 +41,8 @@ export const keptFor: Record<Resolution, number> = {
 }
 
 /**
- * Whether an event so old is counted in a resolution. Minutes of clients and operations are many: they are counted only for the
- * hour that is looked at, and the one before. Days are made of their hours, while those are kept.
+ * Whether an event so old is counted in a resolution. Minutes of clients and operations are many: of what comes late they are
+ * counted only for the hour that is looked at, and the one before. Days are made of their hours, while those are kept.
  */
 function isCounted(grain: Grain, resolution: Resolution, age: number): boolean {
   if (resolution === 'day') return age >= keptFor.hour && age < keptFor.day

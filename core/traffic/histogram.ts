@@ -105,9 +105,7 @@ export class Histogram {
       bucket += reader.read()
       const times = reader.read()
       // Bytes are ours; those that are not must not grow without bound.
-      if (bucket > last) continue
-      if (this.all) this.all[bucket]! += times
-      else this.put(bucket, times)
+      if (bucket <= last) this.put(bucket, times)
     }
     return this
   }

@@ -20,6 +20,7 @@ const lengths = {
 
 export type PeriodName = keyof typeof lengths
 
+/** The period of a name that ends with the minute, hour or day that a moment is in. */
 export const periodAt = (name: PeriodName, now: number): Period =>
   lastParts(lengths[name].resolution, lengths[name].parts, now)
 

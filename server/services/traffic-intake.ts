@@ -125,14 +125,11 @@ async function keep(
     tx,
     gateway.name,
     new Set(tallies.map(({ series }) => series)),
-    standing,
+    places,
   )
   await writeSpans(
     tx,
-    tallies.map(({ series, resolution, span, parts }) => ({
-      ...{ series: ids.get(series)!, resolution, span, parts },
-      rolled: resolution !== 'hour',
-    })),
+    tallies.map(({ series, ...tally }) => ({ ...tally, series: ids.get(series)! })),
     (parts, kept) => parts.addWritten(kept),
   )
 }
@@ -210,7 +207,7 @@ async function seriesIds(
   tx: Transaction,
   gateway: string,
   wanted: ReadonlySet<Series>,
-  standing: readonly Standing[],
+  places: ReadonlyMap<string, Standing>,
 ): Promise<Map<Series, number>> {
   const digests = new Map([...wanted].map((series) => [digestOf(gateway, series), series]))
   const ids = new Map<Series, number>()
@@ -224,7 +221,6 @@ async function seriesIds(
   await find()
   const missing = [...digests].filter(([, series]) => !ids.has(series))
   if (missing.length === 0) return ids
-  const places = new Map(standing.map((one) => [one.id, one]))
   await insertMany(
     tx,
     trafficSeries,

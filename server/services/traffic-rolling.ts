@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm'
 import { partOf, Parts, readParts, spanOf } from '../../core/traffic/spans'
 import { traffic } from '../db/schema'
 import type { Services } from './context'
-import { writeSpans, type KeptSpan } from './traffic-spans'
+import { writeSpans, type SpanRow } from './traffic-spans'
 
 /** Which advisory lock rolling up is done under. */
 const rollingLock = 7_120_421
@@ -25,13 +25,13 @@ export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
         // Those that are counted in at this moment come next time.
         .for('update', { skipLocked: true })
       if (hours.length === 0) return 0
-      const months = new Map<string, KeptSpan>()
+      const months = new Map<string, SpanRow>()
       for (const { series, span: day, parts } of hours) {
         const span = spanOf('day', day.getTime())
         const key = `${series} ${span}`
         let month = months.get(key)
         if (!month) {
-          month = { series, resolution: 'day', span, parts: new Parts(), rolled: true }
+          month = { series, resolution: 'day', span, parts: new Parts() }
           months.set(key, month)
         }
         const counts = month.parts.at(partOf('day', day.getTime()))

@@ -6,7 +6,8 @@ import { ByteWriter } from '../../core/traffic/varints'
 import type { Transaction } from '../db/database'
 import { traffic, trafficSeries } from '../db/schema'
 
-const moment = (at: number) => sql`${new Date(at).toISOString()}::timestamptz`
+/** Written out, so that the same sum in two places of a query is worked out once. */
+const moment = (at: number) => sql.raw(`'${new Date(at).toISOString()}'::timestamptz`)
 
 /** Rows that hold parts of a period. */
 export const within = (period: Period) =>
@@ -30,7 +31,7 @@ function cut(period: Period, line: typeof traffic.line | typeof traffic.broken, 
     .map((span) => {
       const [first, end] = [Math.max(0, from - span) / length, (to - span) / length]
       return sql`when ${moment(span)} then
-        (select coalesce(sum(n), 0) from unnest(${line}[${first + 1}::int:${end}::int]) n)`
+        (select coalesce(sum(n), 0) from unnest(${line}[${sql.raw(`${first + 1}:${end}`)}]) n)`
     })
   if (cuts.length === 0) return whole
   return sql`case ${traffic.span} ${sql.join(cuts, sql` `)} else ${whole} end`
@@ -55,12 +56,11 @@ export function keptSpans(period: Period) {
 }
 
 /** A row of `traffic`, as it is written. */
-export interface KeptSpan {
+export interface SpanRow {
   series: number
   resolution: Resolution
   span: number
   parts: Parts
-  rolled: boolean
 }
 
 /**
@@ -69,7 +69,7 @@ export interface KeptSpan {
  */
 export async function writeSpans(
   tx: Transaction,
-  spans: readonly KeptSpan[],
+  spans: readonly SpanRow[],
   added: (parts: Parts, kept: Uint8Array) => void,
 ): Promise<void> {
   // They travel as JSON, which is written and read several times faster than as many arrays.
@@ -92,15 +92,15 @@ export async function writeSpans(
         as wanted (resolution text, span timestamptz, series int, n int),
       lateral (select parts from ${traffic} t
         where (t.resolution, t.span, t.series) = (wanted.resolution, wanted.span, wanted.series) limit 1) t`)
-  const known = new Set<KeptSpan>()
+  const known = new Set<SpanRow>()
   for (const { n, parts } of rows) {
     added(spans[n]!.parts, parts)
     known.add(spans[n]!)
   }
-  const sent = (list: readonly KeptSpan[]) => {
+  const sent = (list: readonly SpanRow[]) => {
     // All parts go as they are, in one value.
     const writer = new ByteWriter()
-    const told = list.map(({ resolution, span, series, parts, rolled }) => {
+    const told = list.map(({ resolution, span, series, parts }) => {
       const at = writer.length
       parts.write(writer)
       const until = writer.length
@@ -112,18 +112,17 @@ export async function writeSpans(
         calls: parts.calls,
         line: arrayOf(parts.line('calls')),
         broken: arrayOf(parts.line('broken')),
-        rolled,
         at,
         until,
         end: writer.length,
       }
     })
     return sql`(
-      select resolution, span, series, calls, line::int[], broken::int[], rolled,
+      select resolution, span, series, calls, line::int[], broken::int[], resolution <> 'hour' as rolled,
         substring(sent.bytes from at + 1 for until - at) as parts,
         substring(sent.bytes from until + 1 for "end" - until) as whole
       from json_to_recordset(${JSON.stringify(told)}::json) as w (resolution text, span timestamptz, series int,
-        calls bigint, line text, broken text, rolled boolean, at int, until int, "end" int),
+        calls bigint, line text, broken text, at int, until int, "end" int),
         (select ${Buffer.from(writer.written())}::bytea as bytes) sent)`
   }
   if (known.size > 0)

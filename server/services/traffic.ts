@@ -232,6 +232,7 @@ async function rowsOf(
   const offset = offsetOf(query)
   const wanted = wantedIn(query, grainOf(query, by), period)
   const { key, of = sql<string>`''` } = columnsOf(by)
+  const calls = sql`sum(${callsIn(period)})`
   const [names, approved] = await Promise.all([
     db
       .select({
@@ -244,8 +245,8 @@ async function rowsOf(
       .leftJoin(apis, ofApi)
       .where(wanted)
       .groupBy(sql`1`, sql`2`)
-      .orderBy(desc(sql`sum(${callsIn(period)})`), sql`1`, sql`2`)
-      .having(sql`sum(${callsIn(period)}) > 0`)
+      .orderBy(desc(calls), sql`1`, sql`2`)
+      .having(sql`${calls} > 0`)
       .limit(limit + 1)
       .offset(offset),
     by === 'operation' ? standingsOf(db, query) : undefined,
