@@ -35,10 +35,9 @@ export async function countTraffic(services: Services): Promise<void> {
       }),
     ),
   )
-  if (counted.some((events) => events > 0)) {
-    await rollUp(services)
-    await announce(services.db, 'traffic')
-  }
+  // Whoever counted before may have died before it was done.
+  await rollUp(services)
+  if (counted.some((events) => events > 0)) await announce(services.db, 'traffic')
 }
 
 type Gateway = GatewayAddress & { group: string }

@@ -296,6 +296,30 @@ describe('traffic', () => {
     await world.db.delete(eventCursors).where(eq(eventCursors.gateway, 'south-edge'))
   })
 
+  it('has its days when whoever counted it died before they were made', async () => {
+    await count()
+    const own = eq(eventCursors.gateway, 'south-edge')
+    const kept = await world.db.select().from(eventCursors).where(own)
+    await world.db.delete(eventCursors).where(own)
+    const event = {
+      ...{ seq: 1, id: 'died', at: Date.now(), placement, version: '2.4.0', host: '' },
+      ...{ client: 'Orphan', address: '', operation: `GET ${first().path}`, status: 200 },
+      ...{ step: '' as const, policy: '', ms: 4, bytesIn: 1, bytesOut: 2, requestType: '' },
+      ...{ responseType: '', query: [], members: [], breaks: '' as const },
+    }
+    const site = { name: 'south-edge', group: 'edge' }
+    const batch = { journal: 'died', events: [event], upTo: 1 }
+    expect(await countEvents(world.services, site, undefined, batch)).toBe(1)
+    await world.db.delete(eventCursors).where(own)
+    if (kept.length > 0) await world.db.insert(eventCursors).values(kept)
+    const days = async () => (await wren.api.getTraffic({ client: 'Orphan', period: '30d' })).total
+    expect((await days()).calls).toBe(0)
+    await world.sites[1]!.stop()
+    await count()
+    expect((await days()).calls).toBe(1)
+    await world.sites[1]!.start()
+  })
+
   it('of a confidential API is told to nobody else', async () => {
     await world.db.update(apis).set({ confidential: true }).where(eq(apis.slug, api))
     const { items } = await wren.api.getTraffic({ by: 'api' })
