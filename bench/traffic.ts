@@ -47,12 +47,13 @@ export async function traffic(): Promise<void> {
     )
     reportWaiting('The register meanwhile', waits, 'readings', 200)
     await addHistory(world)
+    const imara = await world.visitor('imara')
     const times: number[] = []
     for (let round = 0; round < 4; round++)
       for (const period of trafficPeriods)
         for (const by of trafficDimensions) {
           const asked = performance.now()
-          const { status } = await tomas.call('GET', `/traffic?period=${period}&by=${by}`)
+          const { status } = await imara.call('GET', `/traffic?period=${period}&by=${by}`)
           if (status !== 200) throw new Error(`traffic answered ${status}`)
           if (round > 0) times.push(performance.now() - asked)
         }
@@ -90,15 +91,20 @@ export async function counting(): Promise<void> {
 
 /** Ninety days before, in which every operation was called on every day, and a tenth of them in every hour of the last week. */
 async function addHistory({ owner }: World): Promise<void> {
+  const byte = (value: string) => `set_byte('\\x00'::bytea, 0, (${value})::int)`
+  // A number of four bytes, as parts are written.
+  const calls = ['% 128 + 128', '/ 128 % 128 + 128', '/ 16384 % 128 + 128', '/ 2097152']
+    .map((digit) => byte(`t.calls ${digit}`))
+    .join(' || ')
   const filled = (resolution: string, span: string, parts: number, series: string, spans: number) =>
     owner.execute(
       sql.raw(`
-      insert into traffic (resolution, span, series, calls, line, broken, rolled, parts, whole)
-      select '${resolution}', date_trunc('${span}', now(), 'UTC') - n * interval '1 ${span}', s.series, ${parts} * t.calls,
-        array_fill(t.calls::int, array[${parts}]), '{}', true, w.parts, set_byte(t.parts, 0, 0)
-      from (${series}) s join likes t on t.series = s.series,
-        lateral (select string_agg(set_byte('\\x00'::bytea, 0, part) || substr(t.parts, 2), '') as parts from generate_series(0, ${parts} - 1) part) w,
-        generate_series(1, ${spans}) n
+      insert into traffic (resolution, grain, span, series, operation, calls, line, broken, rolled, parts, whole)
+      select '${resolution}', t.grain, date_trunc('${span}', now(), 'UTC') - n * interval '1 ${span}', s.series, t.operation,
+        ${parts} * t.calls, (select array_agg(part * t.calls) from generate_series(1, ${parts}) part), '{}', true,
+        (select string_agg(${byte('part')} || substr(t.parts, 2), '') from generate_series(0, ${parts} - 1) part),
+        ${byte('0')} || ${byte(String(parts))} || decode(repeat(encode(${calls}, 'hex'), ${parts}), 'hex') || substr(t.parts, 2)
+      from (${series}) s join likes t on t.series = s.series, generate_series(1, ${spans}) n
       on conflict do nothing`),
     )
   // Of each series the row that has the fewest parts, and of those one is repeated.

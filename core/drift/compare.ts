@@ -197,6 +197,7 @@ function movedTo(approved: Route[], running: Route[]) {
   for (const route of approved) {
     const other = byName.get(route.name)
     if (other?.method !== route.method) return undefined
+    if (other.host === route.host && other.path === route.path) return undefined
     const paths = apart(route.path, other.path)
     addresses.add(`${route.host}${paths.one}\n${other.host}${paths.other}`)
     pairs.push([route, other])

@@ -6,7 +6,7 @@ import type { TrafficEvent } from './event'
 import { figuresOf, isWhole, type Figures, type KeptSpan } from './figures'
 import { Histogram } from './histogram'
 import { lastParts, partsOf, type Period } from './periods'
-import { beginOf, lengthOf, Parts, resolutions, type Resolution } from './spans'
+import { beginOf, lengthOf, Parts, readParts, resolutions, type Resolution } from './spans'
 import { ByteWriter } from './varints'
 
 const event: TrafficEvent = {
@@ -54,6 +54,11 @@ const bytesOf = (counted: Histogram | Parts) => {
   counted.write(writer)
   return writer.written()
 }
+const wholeOf = (parts: Parts) => {
+  const writer = new ByteWriter()
+  parts.writeWhole(writer)
+  return writer.written()
+}
 const kept = (tallies: readonly Tally[], grain: Grain, resolution: Resolution): KeptSpan[] =>
   tallies
     .filter((tally) => tally.resolution === resolution && tally.series.grain === grain)
@@ -63,12 +68,10 @@ const inPeriod = (period: Period, tallies: readonly Tally[], grain: Grain): Kept
   tallies
     .filter(({ resolution, series }) => resolution === period.resolution && series.grain === grain)
     .map(({ span, series: { status }, parts }) => {
-      const writer = new ByteWriter()
-      parts.writeWhole(writer)
-      if (!isWhole(period, span) || writer.length === 0)
+      const whole = wholeOf(parts)
+      if (!isWhole(period, span) || whole.length === 0)
         return { span, status, parts: bytesOf(parts) }
-      const { first, times } = parts.line('calls')!
-      return { span, status, parts: writer.written(), first, line: times }
+      return { span, status, parts: new Uint8Array(), wholes: whole }
     })
 const shown = ({ total, points }: Figures) => {
   const { durations, upstream, ...rest } = total
@@ -139,8 +142,9 @@ describe('counts of events', () => {
       fc.property(events, events, (some, more) => {
         const [one, other] = [some, more].map((list) => tallied(list, now))
         for (const { parts, ...at } of one!) {
-          const written = bytesOf(parts)
-          expect(bytesOf(new Parts().addWritten(written))).toEqual(written)
+          const written = { parts: bytesOf(parts), whole: wholeOf(parts) }
+          const again = new Parts().addWritten(written)
+          expect({ parts: bytesOf(again), whole: wholeOf(again) }).toEqual(written)
           const same = other!.find(
             ({ series, span, resolution }) =>
               span === at.span &&
@@ -151,6 +155,10 @@ describe('counts of events', () => {
           const before = same.parts.calls
           same.parts.addWritten(written)
           expect(same.parts.calls).toBe(before + parts.calls)
+          // All as one is what adding the parts up says.
+          const anew = new Parts()
+          readParts(bytesOf(same.parts), (part) => anew.at(part))
+          expect(wholeOf(same.parts)).toEqual(wholeOf(anew))
           const { times } = same.parts.line('calls')!
           expect(times.reduce((sum, calls) => sum + calls, 0)).toBe(same.parts.calls)
         }
@@ -177,7 +185,7 @@ describe('counts of events', () => {
   it('are of the coarsest grain that tells requests apart as asked', () => {
     expect(grainBy([])).toBe('gateway')
     expect(grainBy(['version'])).toBe('placement')
-    expect(grainBy(['client'])).toBe('client')
+    expect(grainBy(['client'])).toBe('caller')
     expect(grainBy(['placement', 'client'])).toBe('client')
     expect(grainBy(['operation'])).toBe('operation')
   })

@@ -17,6 +17,7 @@ export interface Series {
 /** How finely requests are counted, the coarsest first: what each tells them apart by, beside how they ended. */
 const told = {
   gateway: [],
+  caller: ['client'],
   placement: ['placement', 'version'],
   client: ['placement', 'version', 'client'],
   operation: ['placement', 'version', 'client', 'operation'],
@@ -66,7 +67,7 @@ const mostUnknown = 50
 type Grained = { series: Series } & Record<Resolution, Tally[]>
 
 /**
- * Counts events of one gateway at a time `now`, each once in every grain and in every resolution that is still kept for it.
+ * Counts events of one gateway at a time `now`, and none as later, each once in every grain and in every resolution that is still kept for it.
  * What is of one series shares it as one object.
  */
 export function tallied(events: readonly TrafficEvent[], now: number): Tally[] {
@@ -86,6 +87,7 @@ export function tallied(events: readonly TrafficEvent[], now: number): Tally[] {
     if (found) return found
     const keys: Record<Grain, string> = {
       gateway: `g${ended}`,
+      caller: `a${ended}\n${client}`,
       placement: `p${placed}`,
       client: `c${called}`,
       operation: `o${key}`,
@@ -103,7 +105,9 @@ export function tallied(events: readonly TrafficEvent[], now: number): Tally[] {
   }
 
   for (const event of events) {
-    const { at, ms, upstreamMs } = event
+    const { ms, upstreamMs } = event
+    // The clock of a gateway may be ahead.
+    const at = Math.min(event.at, now)
     const duration = bucketOf(ms)
     const upstream = upstreamMs === undefined ? undefined : bucketOf(upstreamMs)
     const like = seriesLike(event, boundedOperation(event, unknown))

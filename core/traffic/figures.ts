@@ -1,16 +1,14 @@
 import { spansOf, type Period } from './periods'
-import { lengthOf, noCounts, readParts, spanAfter, type Counts } from './spans'
+import { lengthOf, noCounts, readParts, readWholes, spanAfter, type Counts } from './spans'
 
-/** Counts of the hours, days or months of a series, as they are kept. */
+/** Counts of an hour, a day or a month as they are kept: of one series, or of several one after the other. */
 export interface KeptSpan {
   /** When it began, in milliseconds since 1970. */
   span: number
   status: number
-  /** Its parts; of a span that is wholly in a period ({@link isWhole}), they may be all in one. */
+  /** All that was counted by part, but of the series that are here as `wholes`: of a span that is wholly in a period only. */
   parts: Uint8Array
-  /** The calls of each part of such a span, from the `first` that has any. */
-  line?: readonly number[] | null
-  first?: number | null
+  wholes?: Uint8Array
 }
 
 export interface Ended {
@@ -26,9 +24,9 @@ export interface Figures {
   points: Ended[]
 }
 
-/** Whether all parts of a span are in a period. */
-export const isWhole = ({ from, to, resolution }: Period, span: number): boolean =>
-  span >= from && spanAfter(resolution, span) <= to
+/** Whether all that was counted of a span is in a period. */
+export const isWhole = ({ from, to, resolution, isOpen }: Period, span: number): boolean =>
+  span >= from && (isOpen === true || spanAfter(resolution, span) <= to)
 
 /** What was counted in a period, of all series together. */
 export function figuresOf(period: Period, kept: Iterable<KeptSpan>): Figures {
@@ -40,7 +38,7 @@ export function figuresOf(period: Period, kept: Iterable<KeptSpan>): Figures {
     failed: 0,
   }))
   const known = new Set(spansOf(period))
-  for (const { span, status, parts, line, first } of kept) {
+  for (const { span, status, parts, wholes } of kept) {
     if (!known.has(span)) continue
     const offset = (span - from) / lengthOf[resolution]
     const how = status >= 500 ? 'failed' : status >= 400 ? 'refused' : undefined
@@ -53,10 +51,8 @@ export function figuresOf(period: Period, kept: Iterable<KeptSpan>): Figures {
       total[how] += calls
       return true
     }
-    if (line) {
-      for (const [n, calls] of line.entries()) isIn(first! + n, calls)
-      readParts(parts, () => total)
-    } else readParts(parts, (part, calls) => (isIn(part, calls) ? total : undefined))
+    readParts(parts, (part, calls) => (isIn(part, calls) ? total : undefined))
+    if (wholes) readWholes(wholes, total, isIn)
   }
   return { total, points }
 }

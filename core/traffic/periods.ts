@@ -7,6 +7,8 @@ export interface Period {
   /** The end of the last part, which has not ended yet. */
   to: number
   resolution: Resolution
+  /** Whether it ends now, so that nothing was counted after it. */
+  isOpen?: boolean
 }
 
 const minutes = 60
@@ -21,8 +23,10 @@ const lengths = {
 export type PeriodName = keyof typeof lengths
 
 /** The period of a name that ends with the minute, hour or day that a moment is in. */
-export const periodAt = (name: PeriodName, now: number): Period =>
-  lastParts(lengths[name].resolution, lengths[name].parts, now)
+export const periodAt = (name: PeriodName, now: number): Period => ({
+  ...lastParts(lengths[name].resolution, lengths[name].parts, now),
+  isOpen: true,
+})
 
 /** The so many minutes, hours or days that end with the one that a moment is in. */
 export function lastParts(resolution: Resolution, parts: number, now: number): Period {

@@ -16,6 +16,13 @@ export class ByteWriter {
     this.bytes[this.length++] = rest
   }
 
+  /** Appends what another has written. */
+  append(bytes: Uint8Array): void {
+    while (this.length + bytes.length > this.bytes.length) this.grow()
+    this.bytes.set(bytes, this.length)
+    this.length += bytes.length
+  }
+
   private grow(): void {
     const more = new Uint8Array(2 * this.bytes.length)
     more.set(this.bytes)
@@ -47,6 +54,14 @@ export class VarintReader {
       return byte
     }
     return this.readLong()
+  }
+
+  /** Goes past so many numbers; no further than the bytes go. */
+  skip(numbers: number): void {
+    const { bytes } = this
+    let at = this.at
+    for (let left = numbers; left > 0 && at < bytes.length; at++) if (bytes[at]! < 128) left--
+    this.at = at
   }
 
   private readLong(): number {

@@ -1502,6 +1502,19 @@ export const requests = pgTable(
   (table) => [index().on(table.at), index().on(table.placement, table.at), index().on(table.id)],
 )
 
+/** Operations that were called, of an API or of none that is known, so that thousands of them are ranked by a number. */
+export const trafficOperations = pgTable(
+  'traffic_operations',
+  {
+    id: serial().primaryKey(),
+    /** Made of what follows. */
+    digest: text().notNull().unique(),
+    apiId: integer('api_id').references(() => apis.id, { onDelete: 'cascade' }),
+    name: text().notNull(),
+  },
+  (table) => [index().on(table.apiId)],
+)
+
 /** What a count of requests is of; empty words where it is of all of them. */
 export const trafficSeries = pgTable(
   'traffic_series',
@@ -1513,6 +1526,10 @@ export const trafficSeries = pgTable(
     gateway: text().notNull(),
     /** Null where no placement took them, and in counts of everything. */
     apiId: integer('api_id').references(() => apis.id, { onDelete: 'cascade' }),
+    /** Null where operations are not told apart. */
+    operationId: integer('operation_id').references(() => trafficOperations.id, {
+      onDelete: 'cascade',
+    }),
     placement: text().notNull(),
     version: text().notNull(),
     stage: text().notNull(),
@@ -1527,6 +1544,7 @@ export const trafficSeries = pgTable(
     index().on(table.grain),
     index().on(table.apiId),
     index().on(table.placement),
+    index().on(table.operationId),
   ],
 )
 
@@ -1535,24 +1553,30 @@ export const traffic = pgTable(
   'traffic',
   {
     resolution: text().$type<Resolution>().notNull(),
+    /** That of its series. */
+    grain: text().$type<Grain>().notNull(),
     /** When the hour, day or month began. */
     span: moment('span').notNull(),
     /** Of a removed API they stay until somebody tidies up: a reference would be looked up at every count. */
     series: integer().notNull(),
+    /** That of its series. */
+    operation: integer(),
     calls: bigint({ mode: 'number' }).notNull(),
-    /** The calls of each part, and those whose messages broke the definition: arrays that begin with the first that has any. */
-    line: integer().array().notNull(),
+    /** The calls up to the end of each part, from the first that has any to the last: so those of some are a difference. */
+    line: bigint({ mode: 'number' }).array().notNull(),
+    /** Those of each part whose messages broke the definition; the array begins with the first that has any. */
     broken: integer().array().notNull(),
     /** Whether the days of a month have what is in these hours. */
     rolled: boolean().notNull(),
     /** All that was counted, by part, as `core/traffic/spans` writes it. */
     parts: bytea().notNull(),
-    /** The same as one part; empty where there is only one. */
+    /** The same with the calls of each part and the rest as one; empty where there is only one, and where nobody added to it since 0028. */
     whole: bytea().notNull(),
   },
   (table) => [
     oneOf(table.resolution, resolutions),
-    primaryKey({ columns: [table.resolution, table.span, table.series] }),
+    oneOf(table.grain, grains),
+    primaryKey({ columns: [table.resolution, table.grain, table.span, table.series] }),
     index('traffic_to_roll_up')
       .on(table.series)
       .where(sql`not rolled`),

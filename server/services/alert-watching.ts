@@ -3,7 +3,7 @@ import { and, eq, isNotNull, lt, sql } from 'drizzle-orm'
 import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
 import type { Grain } from '../../core/traffic/counts'
 import { figuresOf } from '../../core/traffic/figures'
-import { lastParts, periodAt } from '../../core/traffic/periods'
+import { lastParts, periodAt, type Period } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
 import { writeNotices, type AlertRow } from './alerts'
@@ -11,7 +11,7 @@ import type { Services } from './context'
 import { dayOf } from './known'
 import { announce } from './ledger'
 import { isOpenDrift } from './sites'
-import { callsIn, keptSpans, within } from './traffic-spans'
+import { bySpan, callsIn, keptSpans, within } from './traffic-spans'
 
 const minute = 60_000
 const week = 7 * 24 * 60 * minute
@@ -77,10 +77,10 @@ async function watch(db: Queries, row: AlertRow, at: Date): Promise<Watched> {
   return { ...nothing, ...own, usual: before.calls }
 }
 
-/** Counts of what an alert is about. */
-const seriesOf = ({ apiId, stage, gateway }: AlertRow, grain: Grain) =>
+/** Counts in a period of what an alert is about. */
+const countsOf = ({ apiId, stage, gateway }: AlertRow, period: Period, grain: Grain) =>
   and(
-    eq(trafficSeries.grain, grain),
+    within(period, grain),
     apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
     stage === '' ? undefined : eq(trafficSeries.stage, stage),
     gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
@@ -95,7 +95,8 @@ async function countedIn(db: Queries, row: AlertRow, resolution: 'minute' | 'hou
     .select(keptSpans(period))
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(and(within(period), seriesOf(row, isOfAll ? 'gateway' : 'placement')))
+    .where(countsOf(row, period, isOfAll ? 'gateway' : 'placement'))
+    .groupBy(...bySpan)
   const { calls, failed, durations } = figuresOf(period, kept).total
   const p95 = durations.quantile(0.95)
   return { calls, failed, ...(p95 !== undefined && { p95 }) }
@@ -108,7 +109,7 @@ function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['
     .select({ client: trafficSeries.client, calls })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(and(within(period), eq(trafficSeries.status, 429), seriesOf(row, 'client')))
+    .where(and(countsOf(row, period, 'client'), eq(trafficSeries.status, 429)))
     .groupBy(trafficSeries.client)
     .having(sql`${calls} > 0`)
 }
@@ -129,8 +130,7 @@ async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watche
       and(
         isNotNull(apis.sunset),
         sql`${apis.lifecycle} in ('deprecated', 'retired')`,
-        seriesOf(row, 'placement'),
-        within(period),
+        countsOf(row, period, 'placement'),
       ),
     )
     .groupBy(apis.id)

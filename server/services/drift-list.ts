@@ -167,13 +167,7 @@ async function callersOf(
           })
           .from(traffic)
           .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-          .where(
-            and(
-              within(period),
-              eq(trafficSeries.grain, 'operation'),
-              inArray(trafficSeries.placement, ids),
-            ),
-          )
+          .where(and(within(period, 'operation'), inArray(trafficSeries.placement, ids)))
           .groupBy(
             trafficSeries.placement,
             trafficSeries.gateway,

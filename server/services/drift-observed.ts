@@ -145,13 +145,7 @@ async function observedCalls(db: Queries, at: Date): Promise<Map<string, Observe
     })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(
-      and(
-        within(period),
-        eq(trafficSeries.grain, 'operation'),
-        sql`${trafficSeries.placement} <> ''`,
-      ),
-    )
+    .where(and(within(period, 'operation'), sql`${trafficSeries.placement} <> ''`))
     .groupBy(
       trafficSeries.placement,
       trafficSeries.operation,
@@ -224,9 +218,8 @@ async function limitedClients(db: Queries, at: Date): Promise<Map<string, Limite
     .crossJoin(sql`lateral generate_subscripts(${traffic.line}, 1) part`)
     .where(
       and(
-        within(period),
-        sql`${traffic.line}[part] > 0 and ${begins} >= ${new Date(period.from)} and ${begins} < ${new Date(period.to)}`,
-        eq(trafficSeries.grain, 'client'),
+        within(period, 'client'),
+        sql`${traffic.line}[part] > coalesce(${traffic.line}[part - 1], 0) and ${begins} >= ${new Date(period.from)} and ${begins} < ${new Date(period.to)}`,
         eq(trafficSeries.status, 429),
         sql`${trafficSeries.placement} <> ''`,
       ),

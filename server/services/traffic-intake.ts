@@ -3,7 +3,7 @@ import { tallied, type Series } from '../../core/traffic/counts'
 import type { TrafficEvent } from '../../core/traffic/event'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
-import { eventCursors, gateways, placements, trafficSeries } from '../db/schema'
+import { eventCursors, gateways, placements, trafficOperations, trafficSeries } from '../db/schema'
 import { takeEvents, type EventBatch, type GatewayAddress } from '../gateways/admin-api'
 import type { Services } from './context'
 import { Failure } from './failure'
@@ -12,7 +12,7 @@ import { announce } from './ledger'
 import { keepRequests, makeRoom } from './request-keeping'
 import { settingsOf } from './settings'
 import { rollUp } from './traffic-rolling'
-import { writeSpans } from './traffic-spans'
+import { writeSpans, type SeriesKey } from './traffic-spans'
 
 /** A batch of so many is followed by another one at once. */
 const isMany = 10_000
@@ -120,7 +120,7 @@ async function keep(
   const settings = await settingsOf(tx)
   if (settings) await keepRequests(tx, gateway.name, placed, (id) => places.get(id), settings, now)
   const tallies = tallied(await boundUnknown(tx, placed), now.getTime())
-  const ids = await seriesIds(
+  const keys = await seriesKeys(
     tx,
     gateway.name,
     new Set(tallies.map(({ series }) => series)),
@@ -128,7 +128,7 @@ async function keep(
   )
   await writeSpans(
     tx,
-    tallies.map(({ series, ...tally }) => ({ ...tally, series: ids.get(series)! })),
+    tallies.map(({ series, ...tally }) => ({ ...tally, series: keys.get(series)! })),
     (parts, kept) => parts.addWritten(kept),
   )
 }
@@ -201,33 +201,72 @@ async function boundUnknown(tx: Transaction, events: TrafficEvent[]): Promise<Tr
 const digestOf = (gateway: string, series: Series): string =>
   sha256(Buffer.from(JSON.stringify([gateway, ...Object.values<string | number>({ ...series })])))
 
-/** The ids of series; those that are new are made. */
-async function seriesIds(
+/** What series are kept as; those that are new are made. */
+async function seriesKeys(
   tx: Transaction,
   gateway: string,
   wanted: ReadonlySet<Series>,
   places: ReadonlyMap<string, Standing>,
-): Promise<Map<Series, number>> {
+): Promise<Map<Series, SeriesKey>> {
   const digests = new Map([...wanted].map((series) => [digestOf(gateway, series), series]))
-  const ids = new Map<Series, number>()
+  const keys = new Map<Series, SeriesKey>()
   const find = async () => {
     const rows = await tx
-      .select({ id: trafficSeries.id, digest: trafficSeries.digest })
+      .select({
+        series: trafficSeries.id,
+        digest: trafficSeries.digest,
+        operation: trafficSeries.operationId,
+      })
       .from(trafficSeries)
       .where(sql`${trafficSeries.digest} = any(${sql.param([...digests.keys()])}::text[])`)
-    for (const { id, digest } of rows) ids.set(digests.get(digest)!, id)
+    for (const { digest, ...key } of rows) {
+      const series = digests.get(digest)!
+      keys.set(series, { ...key, grain: series.grain })
+    }
   }
   await find()
-  const missing = [...digests].filter(([, series]) => !ids.has(series))
-  if (missing.length === 0) return ids
+  const missing = [...digests]
+    .filter(([, series]) => !keys.has(series))
+    .map(([digest, series]) => {
+      const at = places.get(series.placement)
+      return { ...series, digest, gateway, apiId: at?.apiId ?? null, stage: at?.stage ?? '' }
+    })
+  if (missing.length === 0) return keys
+  const operations = await operationIds(
+    tx,
+    missing.filter(({ grain }) => grain === 'operation'),
+  )
   await insertMany(
     tx,
     trafficSeries,
-    missing.map(([digest, series]) => {
-      const at = places.get(series.placement)
-      return { ...series, digest, gateway, apiId: at?.apiId ?? null, stage: at?.stage ?? '' }
-    }),
+    missing.map((series) => ({
+      ...series,
+      operationId: series.grain === 'operation' ? operations.get(calledDigest(series))! : null,
+    })),
   )
   await find()
-  return ids
+  return keys
+}
+
+type Called = Pick<typeof trafficSeries.$inferSelect, 'apiId' | 'operation'>
+
+const calledDigest = ({ apiId, operation }: Called): string =>
+  sha256(Buffer.from(JSON.stringify([apiId, operation])))
+
+/** The ids of operations, by what they are told apart by; those that are new are made. */
+async function operationIds(
+  tx: Transaction,
+  called: readonly Called[],
+): Promise<Map<string, number>> {
+  const known = new Map(called.map((one) => [calledDigest(one), one]))
+  // Two gateways may bring the same ones at once: in one order neither waits for the other.
+  const rows = [...known]
+    .map(([digest, { apiId, operation }]) => ({ digest, apiId, name: operation }))
+    .sort((one, other) => (one.digest < other.digest ? -1 : 1))
+  await insertMany(tx, trafficOperations, rows, { skipsKnown: true })
+  const found = await tx
+    .select({ id: trafficOperations.id, digest: trafficOperations.digest })
+    .from(trafficOperations)
+    .where(sql`${trafficOperations.digest} = any(${sql.param([...known.keys()])}::text[])`)
+  return new Map(found.map(({ id, digest }) => [digest, id]))
 }

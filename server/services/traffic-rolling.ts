@@ -18,7 +18,13 @@ export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
     rolled = await db.transaction(async (tx) => {
       await tx.execute(sql`select pg_advisory_xact_lock(${rollingLock})`)
       const hours = await tx
-        .select({ series: traffic.series, span: traffic.span, parts: traffic.parts })
+        .select({
+          series: traffic.series,
+          grain: traffic.grain,
+          operation: traffic.operation,
+          span: traffic.span,
+          parts: traffic.parts,
+        })
         .from(traffic)
         .where(sql`not ${traffic.rolled}`)
         .limit(rolledAtOnce)
@@ -26,9 +32,9 @@ export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
         .for('update', { skipLocked: true })
       if (hours.length === 0) return 0
       const months = new Map<string, SpanRow>()
-      for (const { series, span: day, parts } of hours) {
+      for (const { span: day, parts, ...series } of hours) {
         const span = spanOf('day', day.getTime())
-        const key = `${series} ${span}`
+        const key = `${series.series} ${span}`
         let month = months.get(key)
         if (!month) {
           month = { series, resolution: 'day', span, parts: new Parts() }
@@ -41,8 +47,9 @@ export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
       await tx.execute(sql`
         update ${traffic} t set rolled = true
         from unnest(${sql.param(hours.map(({ span }) => span.toISOString()))}::timestamptz[],
-          ${sql.param(hours.map(({ series }) => series))}::int[]) as w (span, series)
-        where t.resolution = 'hour' and (t.span, t.series) = (w.span, w.series)`)
+          ${sql.param(hours.map(({ series }) => series))}::int[],
+          ${sql.param(hours.map(({ grain }) => grain))}::text[]) as w (span, series, grain)
+        where t.resolution = 'hour' and (t.grain, t.span, t.series) = (w.grain, w.span, w.series)`)
       return hours.length
     })
 }

@@ -1,7 +1,15 @@
 import { and, eq, sql, type SQL } from 'drizzle-orm'
+import type { AnyPgColumn } from 'drizzle-orm/pg-core'
+import type { Grain } from '../../core/traffic/counts'
 import { isWhole } from '../../core/traffic/figures'
 import { spansOf, type Period } from '../../core/traffic/periods'
-import { lengthOf, spanAfter, type Parts, type Resolution } from '../../core/traffic/spans'
+import {
+  lengthOf,
+  spanAfter,
+  type Parts,
+  type Resolution,
+  type WrittenParts,
+} from '../../core/traffic/spans'
 import { ByteWriter } from '../../core/traffic/varints'
 import type { Transaction } from '../db/database'
 import { traffic, trafficSeries } from '../db/schema'
@@ -9,55 +17,78 @@ import { traffic, trafficSeries } from '../db/schema'
 /** Written out, so that the same sum in two places of a query is worked out once. */
 const moment = (at: number) => sql.raw(`'${new Date(at).toISOString()}'::timestamptz`)
 
-/** Rows that hold parts of a period. */
-export const within = (period: Period) =>
+/** Rows of a grain that hold parts of a period. */
+export const within = (period: Period, grain: Grain) =>
   and(
     eq(traffic.resolution, period.resolution),
+    eq(traffic.grain, grain),
     sql`${traffic.span} in (${sql.join(spansOf(period).map(moment), sql`, `)})`,
   )
 
 /** How many calls of a row {@link within} a period are in it: all, but of the spans where it begins and ends. */
-export const callsIn = (period: Period) => cut(period, traffic.line, sql`${traffic.calls}`)
+export const callsIn = (period: Period) =>
+  cut(period, sql`${traffic.calls}`, (first, end) => sql`${callsUpTo(end)} - ${callsUpTo(first)}`)
+
+/** The calls of the first so many parts of a span. */
+const callsUpTo = (parts: number) =>
+  parts === 0
+    ? sql`0`
+    : sql`coalesce(${traffic.line}[${sql.raw(String(parts))}],
+        case when ${sql.raw(String(parts))} < array_lower(${traffic.line}, 1) then 0 else ${traffic.calls} end)`
 
 /** The same of those whose messages broke the definition. */
 export const brokenIn = (period: Period) =>
-  cut(period, traffic.broken, sql`(select coalesce(sum(n), 0) from unnest(${traffic.broken}) n)`)
+  cut(
+    period,
+    sql`(select coalesce(sum(n), 0) from unnest(${traffic.broken}) n)`,
+    (first, end) => sql`(select coalesce(sum(n), 0)
+      from unnest(${traffic.broken}[${sql.raw(`${first + 1}:${end}`)}]) n)`,
+  )
 
-function cut(period: Period, line: typeof traffic.line | typeof traffic.broken, whole: SQL) {
+/** What is asked of a span, or of its parts from the `first` on and before the `end`, where no more of it is in a period. */
+function cut(period: Period, whole: SQL, part: (first: number, end: number) => SQL): SQL {
   const { from, to, resolution } = period
   const length = lengthOf[resolution]
   const cuts = spansOf(period)
-    .filter((span) => span < from || spanAfter(resolution, span) > to)
+    .filter((span) => !isWhole(period, span))
     .map((span) => {
-      const [first, end] = [Math.max(0, from - span) / length, (to - span) / length]
-      return sql`when ${moment(span)} then
-        (select coalesce(sum(n), 0) from unnest(${line}[${sql.raw(`${first + 1}:${end}`)}]) n)`
+      const after = Math.min(to, spanAfter(resolution, span))
+      const [first, end] = [Math.max(0, from - span) / length, (after - span) / length]
+      return sql`when ${moment(span)} then ${part(first, end)}`
     })
   if (cuts.length === 0) return whole
   return sql`case ${traffic.span} ${sql.join(cuts, sql` `)} else ${whole} end`
 }
 
-/** What figures of a period are made of (`figuresOf`). */
+/**
+ * What figures of a period are made of (`figuresOf`), of all rows of a span with a status together: some travel and are read in
+ * a fraction of the time that thousands do. To be grouped by `span` and `status`.
+ */
 export function keptSpans(period: Period) {
   const whole = spansOf(period).filter((span) => isWhole(period, span))
-  const isAll =
+  const isKeptWhole =
     whole.length === 0
       ? sql`false`
-      : sql`${traffic.span} in (${sql.join(whole.map(moment), sql`, `)})`
+      : sql`(${traffic.span} in (${sql.join(whole.map(moment), sql`, `)}) and ${traffic.whole} <> '')`
+  const all = (bytes: AnyPgColumn, which: SQL) =>
+    sql<Buffer>`coalesce(string_agg(${bytes}, '') filter (where ${which}), '')`
   return {
-    span: sql<number>`(extract(epoch from ${traffic.span}) * 1000)::float8`,
+    span: sql<number>`(extract(epoch from ${traffic.span}) * 1000)::float8`.as('at'),
     status: trafficSeries.status,
-    parts: sql<Buffer>`case when ${isAll} and ${traffic.whole} <> '' then ${traffic.whole} else ${traffic.parts} end`,
-    line: sql<
-      number[] | null
-    >`case when ${isAll} and ${traffic.whole} <> '' then ${traffic.line} end`,
-    first: sql<number | null>`array_lower(${traffic.line}, 1) - 1`,
+    parts: all(traffic.parts, sql`not ${isKeptWhole}`),
+    wholes: all(traffic.whole, isKeptWhole),
   }
 }
 
+/** What {@link keptSpans} are told apart by. */
+export const bySpan = [traffic.span, trafficSeries.status]
+
+/** A series, with what rows of `traffic` say of it themselves. */
+export type SeriesKey = Pick<typeof traffic.$inferSelect, 'series' | 'grain' | 'operation'>
+
 /** A row of `traffic`, as it is written. */
 export interface SpanRow {
-  series: number
+  series: SeriesKey
   resolution: Resolution
   span: number
   parts: Parts
@@ -70,7 +101,7 @@ export interface SpanRow {
 export async function writeSpans(
   tx: Transaction,
   spans: readonly SpanRow[],
-  added: (parts: Parts, kept: Uint8Array) => void,
+  added: (parts: Parts, kept: WrittenParts) => void,
 ): Promise<void> {
   // They travel as JSON, which is written and read several times faster than as many arrays.
   const moments = new Map<number, string>()
@@ -81,20 +112,22 @@ export async function writeSpans(
   }
   const wanted = spans.map(({ resolution, span, series }, n) => ({
     resolution,
+    grain: series.grain,
     span: momentOf(span),
-    series,
+    series: series.series,
     n,
   }))
   // Each is looked up by its key: a plan for all of them together would read the whole table.
-  const { rows } = await tx.execute<{ n: number; parts: Buffer }>(sql`
-    select wanted.n, t.parts
+  const { rows } = await tx.execute<{ n: number; parts: Buffer; whole: Buffer }>(sql`
+    select wanted.n, t.parts, t.whole
     from json_to_recordset(${JSON.stringify(wanted)}::json)
-        as wanted (resolution text, span timestamptz, series int, n int),
-      lateral (select parts from ${traffic} t
-        where (t.resolution, t.span, t.series) = (wanted.resolution, wanted.span, wanted.series) limit 1) t`)
+        as wanted (resolution text, grain text, span timestamptz, series int, n int),
+      lateral (select parts, whole from ${traffic} t
+        where (t.resolution, t.grain, t.span, t.series) = (wanted.resolution, wanted.grain, wanted.span, wanted.series)
+        limit 1) t`)
   const known = new Set<SpanRow>()
-  for (const { n, parts } of rows) {
-    added(spans[n]!.parts, parts)
+  for (const { n, ...kept } of rows) {
+    added(spans[n]!.parts, kept)
     known.add(spans[n]!)
   }
   const sent = (list: readonly SpanRow[]) => {
@@ -108,9 +141,9 @@ export async function writeSpans(
       return {
         resolution,
         span: momentOf(span),
-        series,
+        ...series,
         calls: parts.calls,
-        line: arrayOf(parts.line('calls')),
+        line: arrayOf(running(parts.line('calls'))),
         broken: arrayOf(parts.line('broken')),
         at,
         until,
@@ -118,11 +151,11 @@ export async function writeSpans(
       }
     })
     return sql`(
-      select resolution, span, series, calls, line::int[], broken::int[], resolution <> 'hour' as rolled,
+      select resolution, grain, span, series, operation, calls, line::bigint[], broken::int[], resolution <> 'hour' as rolled,
         substring(sent.bytes from at + 1 for until - at) as parts,
         substring(sent.bytes from until + 1 for "end" - until) as whole
-      from json_to_recordset(${JSON.stringify(told)}::json) as w (resolution text, span timestamptz, series int,
-        calls bigint, line text, broken text, at int, until int, "end" int),
+      from json_to_recordset(${JSON.stringify(told)}::json) as w (resolution text, grain text, span timestamptz,
+        series int, operation int, calls bigint, line text, broken text, at int, until int, "end" int),
         (select ${Buffer.from(writer.written())}::bytea as bytes) sent)`
   }
   if (known.size > 0)
@@ -130,14 +163,22 @@ export async function writeSpans(
       update ${traffic} t set calls = w.calls, line = w.line, broken = w.broken, rolled = w.rolled, parts = w.parts,
         whole = w.whole
       from ${sent([...known])} w
-      where (t.resolution, t.span, t.series) = (w.resolution, w.span, w.series)`)
+      where (t.resolution, t.grain, t.span, t.series) = (w.resolution, w.grain, w.span, w.series)`)
   const missing = spans.filter((span) => !known.has(span))
   if (missing.length > 0)
     await tx.execute(sql`
-      insert into ${traffic} (resolution, span, series, calls, line, broken, rolled, parts, whole)
+      insert into ${traffic} (resolution, grain, span, series, operation, calls, line, broken, rolled, parts, whole)
       ${sent(missing)}`)
 }
 
+type Line = ReturnType<Parts['line']>
+
+/** How many there were up to the end of each part. */
+function running(line: Line): Line {
+  let sum = 0
+  return line && { first: line.first, times: line.times.map((times) => (sum += times)) }
+}
+
 /** A line as an array of PostgreSQL that begins with its first part. */
-const arrayOf = (line: ReturnType<Parts['line']>): string =>
+const arrayOf = (line: Line): string =>
   line ? `[${line.first + 1}:${line.first + line.times.length}]={${line.times.join(',')}}` : '{}'

@@ -1,8 +1,8 @@
 import { stringify } from 'csv-stringify/sync'
-import { and, desc, eq, gte, lt, sql, type SQL } from 'drizzle-orm'
+import { and, desc, eq, gte, inArray, lt, sql, type SQL } from 'drizzle-orm'
 import { grouped } from '../../core/text/grouped'
 import { grainBy, type Grain } from '../../core/traffic/counts'
-import { figuresOf, type Figures, type KeptSpan } from '../../core/traffic/figures'
+import { figuresOf, type Figures } from '../../core/traffic/figures'
 import type { Histogram } from '../../core/traffic/histogram'
 import { partsOf, periodAt, periodBefore, type Period } from '../../core/traffic/periods'
 import { lengthOf, noCounts } from '../../core/traffic/spans'
@@ -25,22 +25,27 @@ import {
   requests,
   revisions,
   traffic,
+  trafficOperations,
   trafficSeries,
 } from '../db/schema'
-import type { Context } from './context'
+import { seesEverything, type Actor, type Context } from './context'
 import { offsetOf, pageOf } from './paging'
-import { callsIn, keptSpans, within } from './traffic-spans'
+import { bySpan, callsIn, keptSpans, within } from './traffic-spans'
 
 const usualLimit = 100
 const mostExported = 10_000
 
 /** What gateways answered in a period, told apart by one thing, beside the period before and what was done meanwhile. */
-export async function readTraffic({ db, now }: Context, query: TrafficQuery): Promise<TrafficPage> {
+export async function readTraffic(
+  { db, now, actor }: Context,
+  query: TrafficQuery,
+): Promise<TrafficPage> {
   const by = query.by ?? 'api'
+  const grains = { of: grainOf(query, actor), by: grainOf(query, actor, by) }
   const period = periodAt(query.period ?? '24h', now().getTime())
   const [figures, before, acts, read, rows] = await Promise.all([
-    figuresIn(db, query, period),
-    figuresBefore(db, query, periodBefore(period)),
+    figuresIn(db, query, grains.of, period),
+    figuresBefore(db, query, grains.of, periodBefore(period)),
     actsOf(db, query, period),
     db
       .select({
@@ -48,7 +53,7 @@ export async function readTraffic({ db, now }: Context, query: TrafficQuery): Pr
         readAt: sql<Date | null>`max(${eventCursors.readAt})`,
       })
       .from(eventCursors),
-    rowsOf(db, query, by, period),
+    rowsOf(db, query, { by, grain: grains.by, period }),
   ])
   const [{ lost, readAt } = { lost: '0', readAt: null }] = read
   return {
@@ -70,24 +75,27 @@ function apiAsked({ api }: TrafficQuery): { slug?: string; version?: string } {
   return { ...(slug && { slug }), ...(version && { version }) }
 }
 
-/** The coarsest counts that can tell what is asked for. */
-function grainOf(query: TrafficQuery, by?: TrafficDimension): Grain {
+/** The coarsest counts that can tell what is asked for, of what may be seen. */
+function grainOf(query: TrafficQuery, actor: Actor, by?: TrafficDimension): Grain {
   const { api, team, stage, placement, client, operation } = query
   const isOfAll = by === undefined || by === 'gateway' || by === 'status' || by === 'step'
+  const isByClient = client !== undefined || by === 'client'
+  const isByPlacement =
+    [api, team, stage, placement].some((wanted) => wanted !== undefined) ||
+    !(isOfAll || by === 'client') ||
+    // What a client called of everything tells of confidential APIs.
+    (isByClient && !seesEverything(actor))
   return grainBy([
-    ...(api || team || stage || placement || !(isOfAll || by === 'client')
-      ? (['placement'] as const)
-      : []),
-    ...(client || by === 'client' ? (['client'] as const) : []),
+    ...(isByPlacement ? (['placement'] as const) : []),
+    ...(isByClient ? (['client'] as const) : []),
     ...(operation || by === 'operation' ? (['operation'] as const) : []),
   ])
 }
 
-function wantedIn(query: TrafficQuery, grain: Grain, period: Period) {
+/** Which series are asked for; undefined where all are. */
+function wantedOf(query: TrafficQuery) {
   const { slug, version } = apiAsked(query)
   return and(
-    within(period),
-    eq(trafficSeries.grain, grain),
     slug ? eq(apis.slug, slug) : undefined,
     version ? eq(trafficSeries.version, version) : undefined,
     query.team ? eq(teamName(apis.teamId), query.team) : undefined,
@@ -130,29 +138,26 @@ function toSummary({ durations, upstream, ...sums }: Figures['total']): TrafficS
 }
 
 /** The figures of a period before; nothing where counting began in it. */
-async function figuresBefore(db: Queries, query: TrafficQuery, period: Period) {
+async function figuresBefore(db: Queries, query: TrafficQuery, grain: Grain, period: Period) {
   const { resolution } = period
-  const { span, first } = keptSpans(period)
-  const earliest = await db
-    .select({ span, first })
+  const isOfAll = sql`resolution = ${resolution} and grain = 'gateway'`
+  const [earliest] = await db
+    .select({ span: traffic.span, first: sql<number>`min(array_lower(${traffic.line}, 1)) - 1` })
     .from(traffic)
-    .innerJoin(trafficSeries, ofSeries)
     .where(
-      and(
-        eq(traffic.resolution, resolution),
-        eq(trafficSeries.grain, 'gateway'),
-        sql`${traffic.span} = (select min(span) from ${traffic} where resolution = ${resolution})`,
-      ),
+      sql`${isOfAll} and ${traffic.span} = (select min(span) from ${traffic} where ${isOfAll})`,
     )
-  const begun = earliest.map((row) => row.span + (row.first ?? 0) * lengthOf[resolution])
-  if (begun.length === 0 || Math.min(...begun) > period.from) return undefined
-  return (await figuresIn(db, query, period)).total
+    .groupBy(traffic.span)
+  if (!earliest || earliest.span.getTime() + earliest.first * lengthOf[resolution] > period.from)
+    return undefined
+  return (await figuresIn(db, query, grain, period)).total
 }
 
 /** The figures of a period as a whole, and of each of its parts. */
 async function figuresIn(
   db: Queries,
   query: TrafficQuery,
+  grain: Grain,
   period: Period,
 ): Promise<Pick<TrafficPage, 'total' | 'points'>> {
   const rows = await db
@@ -160,7 +165,8 @@ async function figuresIn(
     .from(traffic)
     .innerJoin(trafficSeries, ofSeries)
     .leftJoin(apis, ofApi)
-    .where(wantedIn(query, grainOf(query), period))
+    .where(and(within(period, grain), wantedOf(query)))
+    .groupBy(...bySpan)
   const { total, points } = figuresOf(period, rows)
   const begun = partsOf(period)
   return {
@@ -205,10 +211,17 @@ async function actsOf(
 }
 
 /** What tells rows apart, and what they are called. */
-function columnsOf(by: TrafficDimension): { key: SQL<string>; of?: SQL<string> } {
+interface Columns {
+  key: SQL<string>
+  of: SQL<string>
+  /** Whether there are thousands of them, each called by few. */
+  isMany?: boolean
+}
+
+function columnsOf(by: TrafficDimension): Columns {
   const api = sql<string>`coalesce(${apis.slug}, '')`
-  const columns: Record<TrafficDimension, { key: SQL<string>; of?: SQL<string> }> = {
-    operation: { key: sql<string>`${trafficSeries.operation}`, of: api },
+  const columns: Record<TrafficDimension, Omit<Columns, 'of'> & { of?: SQL<string> }> = {
+    operation: { key: sql<string>`${trafficSeries.operation}`, of: api, isMany: true },
     api: { key: api },
     version: { key: sql<string>`${trafficSeries.version}`, of: api },
     placement: { key: sql<string>`${trafficSeries.placement}`, of: api },
@@ -218,76 +231,133 @@ function columnsOf(by: TrafficDimension): { key: SQL<string>; of?: SQL<string> }
     status: { key: sql<string>`${trafficSeries.status}::text` },
     step: { key: sql<string>`${trafficSeries.step}` },
   }
-  return columns[by]
+  return { of: sql<string>`''`, ...columns[by] }
 }
 
 /** The most called first; by operation of one API, what is approved and was not called comes after them. */
 async function rowsOf(
   db: Queries,
   query: TrafficQuery,
-  by: TrafficDimension,
-  period: Period,
+  { by, ...of }: { by: TrafficDimension; grain: Grain; period: Period },
 ): Promise<Pick<TrafficPage, 'items' | 'nextCursor'>> {
   const limit = query.limit ?? usualLimit
   const offset = offsetOf(query)
-  const wanted = wantedIn(query, grainOf(query, by), period)
-  const { key, of = sql<string>`''` } = columnsOf(by)
-  const calls = sql`sum(${callsIn(period)})`
+  const asked = { ...of, columns: columnsOf(by), wanted: wantedOf(query) }
   const [names, approved] = await Promise.all([
-    db
-      .select({
-        key: key.as('key'),
-        of: of.as('of'),
-        clients: sql<string>`count(distinct ${trafficSeries.client})`.as('clients'),
-      })
-      .from(traffic)
-      .innerJoin(trafficSeries, ofSeries)
-      .leftJoin(apis, ofApi)
-      .where(wanted)
-      .groupBy(sql`1`, sql`2`)
-      .orderBy(desc(calls), sql`1`, sql`2`)
-      .having(sql`${calls} > 0`)
-      .limit(limit + 1)
-      .offset(offset),
+    ranked(db, asked, limit + 1, offset),
     by === 'operation' ? standingsOf(db, query) : undefined,
   ])
-  const { items, nextCursor } = pageOf(names as Counted[], limit, offset)
-  const rows = await detailed(db, items, { key, of, wanted, period })
+  const { items, nextCursor } = pageOf(names, limit, offset)
+  const rows = await detailed(db, items, asked)
   if (!approved) return { items: rows, ...(nextCursor !== undefined && { nextCursor }) }
   const stood = rows.map((row) => ({ ...row, ...(approved.get(row.key) ?? unknown) }))
   const idle = nextCursor === undefined && offset === 0 ? idleOf(query, approved, rows) : []
   return { items: [...stood, ...idle], ...(nextCursor !== undefined && { nextCursor }) }
 }
 
+interface Asked {
+  columns: Columns
+  period: Period
+  grain: Grain
+  /** Undefined where all series of the grain are. */
+  wanted: SQL | undefined
+}
+
 interface Name {
   key: string
   of: string
+  /** The number of an operation, where they were ranked by it. */
+  operation?: number
 }
 
-/** What is named, and how many clients called it. */
-type Counted = Name & { clients: string }
+/** What was called most, by name. */
+function ranked(
+  db: Queries,
+  { columns: { key, of, isMany }, period, grain, wanted }: Asked,
+  limit: number,
+  offset: number,
+): Promise<Name[]> {
+  const calls = sql<number>`sum((${callsIn(period)})::float8)`
+  const rows = within(period, grain)
+  if (!isMany || wanted)
+    return db
+      .select({ key: key.as('key'), of: of.as('of') })
+      .from(traffic)
+      .innerJoin(trafficSeries, ofSeries)
+      .leftJoin(apis, ofApi)
+      .where(and(rows, wanted))
+      .groupBy(sql`1`, sql`2`)
+      .having(sql`${calls} > 0`)
+      .orderBy(desc(calls), sql`1`, sql`2`)
+      .limit(limit)
+      .offset(offset)
+  // Of all there are thousands: they are added up by number, and named then.
+  const called = db
+    .select({ operation: traffic.operation, calls: calls.as('calls') })
+    .from(traffic)
+    .where(rows)
+    .groupBy(traffic.operation)
+    .having(sql`${calls} > 0`)
+    .as('called')
+  return db
+    .select({
+      key: trafficOperations.name,
+      of: columnsOf('api').key,
+      operation: trafficOperations.id,
+    })
+    .from(called)
+    .innerJoin(trafficOperations, eq(trafficOperations.id, called.operation))
+    .leftJoin(apis, eq(apis.id, trafficOperations.apiId))
+    .orderBy(desc(called.calls), trafficOperations.name, trafficOperations.id)
+    .limit(limit)
+    .offset(offset)
+}
 
 /** Figures of what is named, with how they went over the period. */
 async function detailed(
   db: Queries,
-  names: readonly Counted[],
-  { key, of, wanted, period }: { key: SQL; of: SQL; wanted: SQL | undefined; period: Period },
+  names: readonly Name[],
+  { columns: { key, of, isMany }, period, grain, wanted }: Asked,
 ): Promise<TrafficRow[]> {
   if (names.length === 0) return []
-  const keys = names.map((name) => name.key)
-  const rows = (await db
-    .select({ key: key.as('key'), of: of.as('of'), ...keptSpans(period) })
-    .from(traffic)
-    .innerJoin(trafficSeries, ofSeries)
-    .leftJoin(apis, ofApi)
-    .where(and(wanted, sql`${key} = any(${sql.param(keys)}::text[])`))) as (KeptSpan & Name)[]
-  const byName = grouped(rows, (row) => `${row.key}\n${row.of}`)
-  return names.map(({ key: name, of: api, clients }) => {
-    const { total, points } = figuresOf(period, byName.get(`${name}\n${api}`) ?? [])
+  const operations = names.flatMap(({ operation }) => operation ?? [])
+  const named =
+    operations.length > 0
+      ? inArray(trafficSeries.operationId, operations)
+      : sql`${key} = any(${sql.param(names.map((name) => name.key))}::text[])`
+  const rows = and(within(period, grain), wanted, named)
+  const [kept, callers] = await Promise.all([
+    db
+      .select({ key: key.as('key'), of: of.as('of'), ...keptSpans(period) })
+      .from(traffic)
+      .innerJoin(trafficSeries, ofSeries)
+      .leftJoin(apis, ofApi)
+      .where(rows)
+      .groupBy(sql`1`, sql`2`, ...bySpan),
+    isMany
+      ? db
+          .select({
+            key: key.as('key'),
+            of: of.as('of'),
+            clients: sql<number>`count(distinct ${trafficSeries.client})::int`,
+          })
+          .from(traffic)
+          .innerJoin(trafficSeries, ofSeries)
+          .leftJoin(apis, ofApi)
+          .where(and(rows, sql`${callsIn(period)} > 0`))
+          .groupBy(sql`1`, sql`2`)
+      : [],
+  ])
+  const nameOf = (row: Name) => `${row.key}\n${row.of}`
+  const byName = grouped(kept, nameOf)
+  const clients = new Map(callers.map((row) => [nameOf(row), row.clients]))
+  return names.map((name) => {
+    const { total, points } = figuresOf(period, byName.get(nameOf(name)) ?? [])
+    const known = clients.get(nameOf(name))
     return {
-      key: name,
-      ...(api !== '' && { api }),
-      clients: Number(clients),
+      key: name.key,
+      ...(name.of !== '' && { api: name.of }),
+      ...(known !== undefined && { clients: known }),
       ...toSummary(total),
       line: points.map(({ calls }) => calls),
     }

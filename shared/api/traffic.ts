@@ -146,8 +146,12 @@ export class TrafficRow extends TrafficSummary {
   @text({ says: 'The API it is of.', example: 'supply-interruptions', optional: true })
   api?: string
 
-  @whole({ says: 'How many clients called it; those without a name are one.', example: 31 })
-  clients!: number
+  @whole({
+    says: 'How many clients called it; those without a name are one. Told by operation.',
+    example: 31,
+    optional: true,
+  })
+  clients?: number
 
   @wholes({ says: 'Requests in each part of the period, the oldest first.', example: [3, 4] })
   line!: number[]

@@ -311,9 +311,11 @@ it('keeps what was counted by minute, hour and day, and makes counts by client o
     `)
     await migrateDatabase(db, migrations)
     const counted = async (grain: string, resolution: string, period: Period) => {
-      const { rows } = await pool.query<KeptSpan & { line: number[]; broken: number[] }>(
-        `SELECT (extract(epoch FROM span) * 1000)::float8 AS span, status, parts, line, broken, array_lower(line, 1) - 1 AS first
-         FROM traffic t JOIN traffic_series s ON s.id = t.series WHERE grain = $1 AND resolution = $2 ORDER BY s.id`,
+      const { rows } = await pool.query<
+        KeptSpan & { line: number[]; broken: number[]; first: number }
+      >(
+        `SELECT (extract(epoch FROM span) * 1000)::float8 AS span, status, parts, line::int[], broken, array_lower(line, 1) - 1 AS first
+         FROM traffic t JOIN traffic_series s ON s.id = t.series WHERE t.grain = $1 AND resolution = $2 ORDER BY s.id`,
         [grain, resolution],
       )
       return {
@@ -325,14 +327,25 @@ it('keeps what was counted by minute, hour and day, and makes counts by client o
       }
     }
     const month = { from: Date.UTC(2026, 9), to: Date.UTC(2026, 10), resolution: 'day' } as const
-    for (const grain of ['operation', 'client']) {
+    for (const grain of ['operation', 'client', 'caller']) {
       const { rows, total, points } = await counted(grain, 'day', month)
       expect(points.map(({ calls }) => calls).slice(0, 5)).toEqual([0, 300, 0, 6, 0])
       expect(total).toMatchObject({ calls: 306, broken: 2, bytesIn: 711, bytesOut: 70_022 })
       expect([total.durations.total, total.upstream.total]).toEqual([310, 5])
-      expect(rows[0]).toMatchObject({ line: [300, 0, grain === 'client' ? 6 : 5], first: 1 })
+      expect(rows[0]).toMatchObject({
+        line: [300, 300, grain === 'operation' ? 305 : 306],
+        first: 1,
+      })
       expect(rows[0]!.broken).toEqual([2, 0, 0])
     }
+    const { rows: operations } = await pool.query(
+      `SELECT DISTINCT o.name, o.digest FROM traffic t JOIN traffic_operations o ON o.id = t.operation ORDER BY name`,
+    )
+    const called = (name: string) =>
+      createHash('sha256')
+        .update(JSON.stringify([null, name]))
+        .digest('hex')
+    expect(operations).toEqual(['GET /a', 'GET /b'].map((name) => ({ name, digest: called(name) })))
     const hour = Date.UTC(2026, 9, 4, 10)
     const { points } = await counted('operation', 'minute', {
       ...{ from: hour, to: hour + 3_600_000 },
@@ -346,6 +359,13 @@ it('keeps what was counted by minute, hour and day, and makes counts by client o
     )
     const digest = createHash('sha256').update(JSON.stringify(own)).digest('hex')
     expect(rows).toEqual([{ digest, stage: 'Live' }])
+    const { rows: callers } = await pool.query(
+      `SELECT digest, stage FROM traffic_series WHERE grain = 'caller'`,
+    )
+    const all = ['north-edge', 'caller', '', '', '', 'Flood, "Board"', 200, '', '']
+    expect(callers).toEqual([
+      { digest: createHash('sha256').update(JSON.stringify(all)).digest('hex'), stage: '' },
+    ])
   } finally {
     await pool.end()
     await admin.query(`DROP DATABASE ${old} WITH (FORCE)`)

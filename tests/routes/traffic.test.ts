@@ -326,7 +326,20 @@ describe('traffic', () => {
     expect(items.map(({ key }) => key)).not.toContain(api)
     expect((await wren.api.getTraffic({ api, by: 'operation' })).items).toEqual([])
     expect((await wren.api.getTraffic({ placement, by: 'client' })).items).toEqual([])
-    expect((await tomas.api.getTraffic({ api })).total.calls).toBeGreaterThan(0)
+    const { calls } = (await tomas.api.getTraffic({ api })).total
+    expect(calls).toBeGreaterThan(0)
+    // Nor by a client's calls of everything, which governance is told from counts of their own.
+    const ofClients = async (visitor: Visitor) => {
+      const { items } = await visitor.api.getTraffic({ by: 'client' })
+      return items.reduce((sum, row) => sum + row.calls, 0)
+    }
+    const imara = await world.visitor('imara')
+    expect(await ofClients(wren)).toBe((await ofClients(imara)) - calls)
+    const [client] = (await imara.api.getTraffic({ by: 'client', api })).items
+    const filter = { client: client!.key, by: 'status' as const }
+    expect((await wren.api.getTraffic(filter)).total.calls).toBe(
+      (await imara.api.getTraffic(filter)).total.calls - client!.calls,
+    )
   })
 
   it('is refused where it is asked for wrongly', async () => {
@@ -345,7 +358,7 @@ describe('traffic', () => {
       const key = `${resolution} ${grain}`
       sums.set(key, (sums.get(key) ?? 0) + calls)
     }
-    expect(sums.size).toBe(12)
+    expect(sums.size).toBe(15)
     const of = (resolution: string) => grains.map((grain) => sums.get(`${resolution} ${grain}`)!)
     expect(new Set([...of('hour'), ...of('day')]).size).toBe(1)
     // The two that came late have no minute.
