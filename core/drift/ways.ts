@@ -11,7 +11,7 @@ export interface Touched {
 }
 
 /** What can be done about a difference. */
-export const driftWays = ['put-back', 'keep', 'accept', 'revise'] as const
+export const driftWays = ['put-back', 'take-off', 'keep', 'accept', 'revise'] as const
 export type WayOut = (typeof driftWays)[number]
 
 const callsOf = ({ calls, clients, unnamed }: Touched): string => {
@@ -21,6 +21,8 @@ const callsOf = ({ calls, clients, unnamed }: Touched): string => {
   ]
   return `${count(calls, 'call')} a day${who.length > 0 ? ` of ${who.join(' and ')}` : ''}`
 }
+
+const nobody = 'Nobody called it in the last day, so nobody would notice.'
 
 type Say = (difference: Difference, calls: string) => string
 
@@ -45,10 +47,11 @@ export function effectsOf(
   const calls = callsOf(touched)
   const idle = touched.calls === 0
   const isRoute = what === 'route'
+  const isStranger = isRoute && ledger === 'placed by nobody'
   const opened = isRoute && ledger === 'withheld'
   const closed = (isRoute && !opened) || what === 'placement'
   const putBack = (): string => {
-    if (idle) return 'Nobody called it in the last day, so nobody would notice.'
+    if (idle) return nobody
     if (opened) return `It would stop ${calls}: they would get a 404.`
     if (closed) return `${calls} that are refused now would be answered again.`
     const say = policyOf[what]
@@ -63,8 +66,16 @@ export function effectsOf(
   }
   return {
     'put-back': putBack(),
+    ...(isStranger && {
+      'take-off': idle
+        ? `It goes from this gateway. ${nobody}`
+        : `It goes from this gateway, and ${calls} would get a 404.`,
+    }),
     ...(isDescribed && { keep: keep() }),
-    accept: 'Nothing changes at the gateway; it counts as drift again after the day you name.',
+    accept:
+      what === 'certificate'
+        ? 'It counts as drift again after the day you name. A certificate is put into its folder at the gateway, which takes it within seconds.'
+        : 'Nothing changes at the gateway; it counts as drift again after the day you name.',
     ...(!isDescribed &&
       opened && {
         revise: 'The definition gets the operation in a new revision, which is then placed.',

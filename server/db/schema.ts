@@ -165,6 +165,8 @@ export type RolloutChange =
       generation: number
       promotion?: { id: number; evidence: Evidence }
     }
+  /** A route of a gateway that belongs to no placement, by what it is called, and the drift that shows it. */
+  | { kind: 'take-off'; gateway: string; route: string; drift: number; promotion?: undefined }
   /** As it is approved, with the keys there are: put back, or a key that comes or goes. */
   | {
       kind: 'apply'

@@ -9,8 +9,10 @@ import {
   ReactionItem,
 } from '../../shared/api/drift'
 import { PageQuery } from '../../shared/api/catalog'
+import { RolloutItem } from '../../shared/api/rollouts'
 import { numberIn } from '../http/validate'
-import { done, ok, operation, type Operation } from '../http/operation'
+import { done, ok, operation, settled, type Operation } from '../http/operation'
+import { takeOff } from '../services/drift'
 import * as drift from '../services/drift-list'
 import { listReactions, setReaction } from '../services/drift-reactions'
 
@@ -61,6 +63,21 @@ export const driftOperations: Operation[] = [
     errors: [403, 404, 409],
     handle: ({ params }, context) =>
       done(drift.endAcceptance(context, numberIn(params, 'difference'))),
+  }),
+  operation({
+    id: 'takeRouteOff',
+    method: 'POST',
+    path: '/differences/{difference}/take-off',
+    tag: 'Drift',
+    summary: 'Take a route that nobody placed off its gateway',
+    success: {
+      status: 200,
+      says: 'The difference, resolved',
+      body: DriftDetail,
+      accepted: RolloutItem,
+    },
+    errors: [403, 404, 409, 502],
+    handle: ({ params }, context) => settled(takeOff(context, numberIn(params, 'difference'))),
   }),
   operation<undefined, DriftMonthQuery>({
     id: 'getDriftMonth',

@@ -202,7 +202,7 @@ export interface GatewayReading {
   /** What it runs, to the letter. */
   text: string
   readings: Reading[]
-  /** Routes that belong to no placement. */
+  /** What differs at no placement: routes that belong to none, and certificates. */
   strangers: Difference[]
   /** The placements of the group, also those that a rollout is changing. */
   placed: ReadonlySet<string>
@@ -243,7 +243,14 @@ export async function followGateway(
     { ...here, gateway: gateway.name },
     known.get('') ?? [],
     strangers,
-    { causes: causes(''), resolution: 'by-hand' },
+    {
+      // What a certificate is, it tells itself.
+      causes: (difference) =>
+        difference.what === 'certificate'
+          ? { kind: 'observed', text: `${difference.cause}.`, evidence: [] }
+          : causes('')(difference),
+      resolution: 'by-hand',
+    },
   )
   const left = [...known].filter(([id]) => id !== '' && !placed.has(id)).flatMap(([, all]) => all)
   if (left.length > 0)
@@ -296,7 +303,10 @@ export async function circumstancesOf(
       .length > 0
   const news = readings.filter(({ placement, differences }) => isNew(placement.id, differences))
   const facts = new Map<string, Circumstances>()
-  const strange = isNew('', strangers)
+  const strange = isNew(
+    '',
+    strangers.filter(({ what }) => what !== 'certificate'),
+  )
   if (news.length === 0 && !strange) return facts
   const common = {
     gateway: gateway.name,

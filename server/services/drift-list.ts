@@ -2,6 +2,7 @@ import { differenceInCalendarDays, parseISO } from 'date-fns'
 import { and, asc, desc, eq, gte, inArray, isNotNull, isNull, lt, sql } from 'drizzle-orm'
 import { effectsOf, type Touched } from '../../core/drift/ways'
 import { grouped } from '../../core/text/grouped'
+import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { operationKey } from '../../core/runtime/placement'
 import { periodAt } from '../../core/traffic/periods'
 import type {
@@ -17,7 +18,16 @@ import type {
 import { driftAccounts, type DriftResolution, type DriftState } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { displayName, teamName } from '../db/names'
-import { apis, drift, ledger, placements, stages, traffic, trafficSeries } from '../db/schema'
+import {
+  apis,
+  drift,
+  gateways,
+  ledger,
+  placements,
+  stages,
+  traffic,
+  trafficSeries,
+} from '../db/schema'
 import type { Context } from './context'
 import { knownAs, subjectOf, type DriftRow } from './drift-following'
 import { conflict, invalid, notFound } from './failure'
@@ -234,6 +244,8 @@ const touchedBy = (calling: readonly DriftCaller[]): Touched => ({
 
 async function waysOf(db: Queries, { row, basePath }: Shown, touched: Touched) {
   const [placed] = await db.select().from(placements).where(eq(placements.id, row.placement))
+  const [at] = await db.select().from(gateways).where(eq(gateways.name, row.gateway))
+  const canTakeOff = at !== undefined && gatewayKinds[at.kind].isWhole
   const described = new Set(placed?.spec.routes.map(operationKey))
   const isDescribed =
     row.what !== 'route' ||
@@ -251,6 +263,7 @@ async function waysOf(db: Queries, { row, basePath }: Shown, touched: Touched) {
     .filter(
       ([way]) =>
         way === 'accept' ||
+        (way === 'take-off' && canTakeOff) ||
         (row.account === 'source' ? way === 'revise' : row.account === 'gateway' && placed),
     )
     .map(([way, effect]) => ({ way: way as keyof typeof effects, effect }))
@@ -335,7 +348,8 @@ export async function endAcceptance(context: Context, id: number): Promise<void>
   })
 }
 
-async function lockOpen(tx: Queries, id: number): Promise<DriftRow> {
+/** Drift that has not ended, locked until the transaction does. */
+export async function lockOpen(tx: Queries, id: number): Promise<DriftRow> {
   const [row] = await tx.select().from(drift).where(eq(drift.id, id)).for('update')
   if (!row) throw notFound(`drift ${id}`)
   if (row.closedAt) throw conflict('It has ended in between: the gateway runs what was approved.')

@@ -1,9 +1,14 @@
+import { and, eq, isNull, sql } from 'drizzle-orm'
+import { gatewayKinds } from '../../core/runtime/gateway-kinds'
+import type { DriftDetail } from '../../shared/api/drift'
 import type { HandEdit, PlacementDetail } from '../../shared/api/placements'
-import { settings } from '../db/schema'
+import type { RolloutItem } from '../../shared/api/rollouts'
+import { drift, rollouts, settings } from '../db/schema'
 import { apiOf, findPlacement, membersOf, requirePlaceable } from './apply'
 import type { PlacementRow } from './compiled'
 import type { Context } from './context'
-import { conflict } from './failure'
+import { lockOpen, readDrift } from './drift-list'
+import { conflict, notFound } from './failure'
 import { adapterOf } from '../gateways'
 import { checkGateway, findGateway, takeSnapshot } from './gateways'
 import { handEdited } from './hand-edit'
@@ -18,7 +23,7 @@ import {
   type Placed,
 } from './placements'
 import { runningSpec } from './running'
-import { intend } from './rollouts'
+import { carryOut, intend, readRollout } from './rollouts'
 
 /** Makes the gateways run what was approved again. */
 export async function putBack(context: Context, id: string): Promise<Placed> {
@@ -76,6 +81,37 @@ export async function keepRunning(context: Context, id: string): Promise<Placed>
     return intendTarget(tx, context, target, locked, id, { action: 'drift.kept', title })
   })
   return placedBy(context, rollout, id)
+}
+
+/** Takes a route that nobody placed off its gateway. */
+export async function takeOff(context: Context, id: number): Promise<DriftDetail | RolloutItem> {
+  const { db, actor } = context
+  requirePermission(actor, 'resolve')
+  const [row] = await db.select().from(drift).where(eq(drift.id, id))
+  if (!row) throw notFound(`drift ${id}`)
+  const { gateway, where, what, group, placement } = row
+  if (row.account !== 'gateway' || what !== 'route' || placement !== '')
+    throw conflict('Only a route that nobody placed is taken off its gateway.')
+  const { kind } = await findGateway(db, gateway)
+  if (!gatewayKinds[kind].isWhole)
+    throw conflict(`${gateway} is not ours alone: whoever put the route there takes it off.`)
+  const rollout = await db.transaction(async (tx) => {
+    const open = await lockOpen(tx, id)
+    const [busy] = await tx
+      .select({ id: rollouts.id })
+      .from(rollouts)
+      .where(and(isNull(rollouts.endedAt), sql`${rollouts.change} ->> 'drift' = ${String(id)}`))
+    if (busy) throw conflict(`Rollout ${busy.id} is taking it off already.`)
+    return intend(tx, context, {
+      action: 'drift.taken-off',
+      api: null,
+      title: `Take ${where} off ${gateway}`,
+      change: { kind: 'take-off', gateway, route: open.where, drift: id },
+      groups: [group],
+      act: { subject: gateway, before: { drift: id, route: where, runs: open.runs } },
+    })
+  })
+  return (await carryOut(context, rollout)) ? readDrift(context, id) : readRollout(db, rollout)
 }
 
 /** The demo's hand on the gateway: changes what runs through the admin API, past the ledger. */

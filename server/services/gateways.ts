@@ -1,4 +1,5 @@
-import { and, asc, desc, eq, isNull, lte, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, isNull, lte, ne, or, sql } from 'drizzle-orm'
+import { compareCertificates } from '../../core/drift/certificates'
 import { compareRoutes, targetText, type Difference } from '../../core/drift/compare'
 import { sha256Hex } from '../../core/ledger/chain'
 import { fromCluster } from '../../core/runtime/cluster/read'
@@ -8,6 +9,7 @@ import type { Resource } from '../../core/runtime/resources'
 import { conditionsText } from '../../core/runtime/conditions'
 import { isServed, type Route } from '../../core/runtime/routes'
 import { RunningRoutes } from '../../core/runtime/running'
+import { routeAddress } from '../../core/runtime/take-off'
 import type {
   GatewayHealth,
   GatewayItem,
@@ -26,6 +28,7 @@ import {
   placementSites,
   snapshots,
   uploads,
+  type KeptListeners,
 } from '../db/schema'
 import { compiledAll, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
@@ -191,7 +194,10 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     takenAt,
     text: snapshot.text,
     readings,
-    strangers: unclaimed.map(strangerOf),
+    strangers: [
+      ...unclaimed.map(strangerOf),
+      ...(await certificatesThatDiffer(services, gateway, listeners, placed)),
+    ],
     placed: new Set(placed.map(({ id }) => id)),
   }
   const facts = await circumstancesOf(services, reading)
@@ -224,15 +230,38 @@ const readingLock = 7_120_418
 const mostUnclaimed = 200
 
 /** Drift that no placement can be blamed for. */
-function strangerOf({ method, host, path, target }: Route): Difference {
+function strangerOf(route: Route): Difference {
   return {
-    where: `${method === '*' ? 'any method' : method} ${host}${path}`,
+    where: routeAddress(route),
     what: 'route',
     ledger: 'placed by nobody',
-    gateway: targetText(target),
+    gateway: targetText(route.target),
     cause: 'A route was added on the gateway by hand',
-    operations: [`${method} ${path}`],
+    operations: [`${route.method} ${route.path}`],
   }
+}
+
+/** Hosts of placements whose certificate at a gateway is none, not valid, or not the one that its group shows. */
+async function certificatesThatDiffer(
+  { db, now }: Services,
+  { name, group }: GatewayRow,
+  listeners: KeptListeners | null,
+  placed: readonly PlacementRow[],
+): Promise<Difference[]> {
+  if (!listeners?.https) return []
+  const others = await db
+    .select({ gateway: gateways.name, listeners: gateways.listeners })
+    .from(gateways)
+    .where(and(eq(gateways.group, group), ne(gateways.name, name)))
+  return compareCertificates(
+    placed.map(({ spec }) => spec.host),
+    { gateway: name, certificates: listeners.certificates },
+    others.map((other) => ({
+      gateway: other.gateway,
+      certificates: other.listeners?.certificates ?? [],
+    })),
+    now().getTime(),
+  )
 }
 
 /** Keeps how placements were seen, but for those that changed, or were read, in between; which were kept. */

@@ -731,7 +731,7 @@ async function changeOf(
   tx: Transaction,
   row: PromotionRow,
   { api, revision, writes }: Plan,
-): Promise<Exclude<RolloutChange, { kind: 'policies' }>> {
+): Promise<Exclude<RolloutChange, { kind: 'policies' | 'take-off' }>> {
   const [only] = writes
   if (!only) throw conflict('The placement is not there any more.')
   if (row.kind === 'removal')

@@ -11,11 +11,13 @@ import {
   type Resource,
 } from '../../core/runtime/resources'
 import { conflicts, isServed } from '../../core/runtime/routes'
+import { withoutRoutes } from '../../core/runtime/take-off'
 import type { DriftResolution } from '../../shared/words'
 import type { Transaction } from '../db/database'
 import {
   apis,
   backends,
+  drift,
   keys,
   placements,
   placementSites,
@@ -30,7 +32,7 @@ import {
 } from '../db/schema'
 import { compiled, compiledAll, described, type PlacementRow } from './compiled'
 import type { Services } from './context'
-import { resolveDrift } from './drift-following'
+import { endDrift, resolveDrift } from './drift-following'
 import { Failure } from './failure'
 import { adapterOf } from '../gateways'
 import type { Written } from '../gateways/adapter'
@@ -151,7 +153,7 @@ async function refuse(
 
 /** What the placements of a rollout should be on its gateways; none for one that is taken off. */
 async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<PlacementRow[]> {
-  if (change.kind === 'remove') return []
+  if (change.kind === 'remove' || change.kind === 'take-off') return []
   if (change.kind === 'place') return change.wanted.map(asRow)
   return db
     .select()
@@ -249,10 +251,8 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       throw new Unknown()
     }
     const { own, others } = partedBy(about, snapshot.resources)
-    const kept = isWhole
-      ? others.filter((resource) => !rows.some((placed) => isStrangerOf(placed, resource)))
-      : others
-    const clean = kept.length === others.length
+    const kept = isWhole ? keptBeside(row.change, rows, others) : others
+    const clean = isSame(kept, others)
     if (clean && isSame(sorted(own), sorted(mine)))
       return note(services, id, gatewayName, 'confirmed')
     const clash = clashOf(rows, mine, snapshot)
@@ -264,7 +264,8 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       })
     }
     if (step.before === null) {
-      step.before = keepResources([...own, ...others.filter((other) => !kept.includes(other))])
+      const changed = others.filter((other) => !kept.includes(other))
+      step.before = keepResources([...own, ...changed])
       await note(services, id, gatewayName, 'writing', { before: step.before })
     }
     const resources = [...kept, ...mine]
@@ -395,6 +396,12 @@ async function reading(
 
 const pause = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, ms))
 
+/** What stays of the resources of everybody else. */
+function keptBeside(change: RolloutRow['change'], rows: PlacementRow[], others: Resource[]) {
+  if (change.kind === 'take-off') return withoutRoutes(others, new Set([change.route]))
+  return others.filter((resource) => !rows.some((placed) => isStrangerOf(placed, resource)))
+}
+
 /** The first route of somebody else that would answer the same requests. */
 function clashOf(rows: PlacementRow[], mine: Resource[], { routes }: Snapshot) {
   const own = new Set(rows.flatMap((row) => routes.of(row)))
@@ -456,6 +463,12 @@ async function settle(
       subject: change.placement,
       before: gone && described(gone),
     })
+  } else if (change.kind === 'take-off') {
+    await endDrift(tx, acting, eq(drift.id, change.drift), {
+      ...{ resolution: 'put-back', closedBy: acting.actor.name, rolloutId: id },
+    })
+    const { gateway, route } = change
+    await record(tx, acting, { action, api: null, subject: gateway, before: { route } })
   } else if (change.kind === 'policies') {
     await settleScope(tx, acting, change.wanted)
     if (change.change !== undefined) await endChange(tx, change.change)

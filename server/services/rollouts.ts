@@ -30,6 +30,7 @@ const waitsMs = 6000
 /** The placements a change is about. */
 export const placementsOf = (change: RolloutChange): string[] => {
   if (change.kind === 'policies') return change.placements
+  if (change.kind === 'take-off') return []
   return change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
 }
 
@@ -40,9 +41,11 @@ export const asRow = (wanted: WantedPlacement): PlacementRow => ({
   appliedById: 0,
 })
 
-/** What a change is called in the ledger: its placements, or the scope that is changed. */
-export const subjectOf = (change: RolloutChange): string =>
-  change.kind === 'policies' ? scopeText(change.wanted) : placementsOf(change).join(', ')
+/** What a change is called in the ledger: its placements, the scope that is changed, or a gateway. */
+export function subjectOf(change: RolloutChange): string {
+  if (change.kind === 'policies') return scopeText(change.wanted)
+  return change.kind === 'take-off' ? change.gateway : placementsOf(change).join(', ')
+}
 
 /** Rollouts of a placement that have not ended, oldest first. */
 export const unfinishedOf = (db: Queries, about: string[]): Promise<RolloutRow[]> =>
@@ -108,7 +111,11 @@ export async function intend(
   const members = await tx
     .select({ name: gateways.name })
     .from(gateways)
-    .where(inArray(gateways.group, groups))
+    .where(
+      change.kind === 'take-off'
+        ? eq(gateways.name, change.gateway)
+        : inArray(gateways.group, groups),
+    )
     .orderBy(asc(gateways.position))
   if (members.length === 0)
     throw conflict(`No gateway belongs to ${groups.join(', ')}, so nothing could serve it.`)
@@ -118,9 +125,10 @@ export async function intend(
     .values({ apiId: api, byId: context.actor.id, at, action, title, change, state: 'running' })
     .returning({ id: rollouts.id })
   const { id } = row!
-  await tx
-    .insert(rolloutPlacements)
-    .values(about.map((placement) => ({ rolloutId: id, placementId: placement })))
+  if (about.length > 0)
+    await tx
+      .insert(rolloutPlacements)
+      .values(about.map((placement) => ({ rolloutId: id, placementId: placement })))
   await tx.insert(rolloutSteps).values(
     members.map(({ name }, position) => ({
       rolloutId: id,

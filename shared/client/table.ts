@@ -319,6 +319,7 @@ export const routes = {
   setDriftReaction: ['PUT', '/drift-reactions/{group}/{stage}', 'json', 'json'],
   skipApproval: ['POST', '/promotions/{promotion}/override', 'json', 'json'],
   stopImpact: ['DELETE', '/impacts/{impact}', 'nothing', 'nothing'],
+  takeRouteOff: ['POST', '/differences/{difference}/take-off', 'nothing', 'json'],
   testAlert: ['POST', '/alerts/{alert}/test', 'nothing', 'json'],
   testGateway: ['POST', '/gateway-tests', 'json', 'json'],
   testSignOn: ['POST', '/sign-on-tests', 'json', 'json'],
@@ -490,6 +491,7 @@ export interface Calls {
   setDriftReaction: Call<'group' | 'stage', undefined, ReactionChange, ReactionItem>
   skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
   stopImpact: Call<'impact', undefined, undefined, undefined>
+  takeRouteOff: Call<'difference', undefined, undefined, DriftDetail | RolloutItem>
   testAlert: Call<'alert', undefined, undefined, AlertItem>
   testGateway: Call<never, undefined, GatewayChange, GatewayTest>
   testSignOn: Call<never, undefined, SignOnChange, SignOnTest>

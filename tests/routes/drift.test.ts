@@ -3,7 +3,7 @@ import { eq, isNull } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { DriftItem } from '../../shared/api/drift'
 import type { TrafficEvent } from '../../core/traffic/event'
-import { drift, rollouts } from '../../server/db/schema'
+import { drift, gateways, rollouts } from '../../server/db/schema'
 import { followTraffic } from '../../server/services/drift-observed'
 import { followSources } from '../../server/services/drift-source'
 import { reactToDrift } from '../../server/services/drift-reactions'
@@ -11,6 +11,7 @@ import { checkAllGateways, checkGateway } from '../../server/services/gateways'
 import { countEvents } from '../../server/services/traffic-intake'
 import { placementEtag } from '../../shared/etags'
 import { freePort, listen } from '../support/gateway'
+import { meddlerBefore, type Meddler } from '../support/meddler'
 import { Killed, mortal } from '../support/mortal'
 import { withRate } from '../support/policies'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
@@ -238,11 +239,97 @@ describe('routes that nobody placed', () => {
       ...{ placement: '', gateway: 'north-edge', where: 'any method odd.example/secret' },
       ...{ ledger: 'placed by nobody', runs: 'served by main' },
     })
-    expect((await detail(one!)).ways.map(({ way }) => way)).toEqual(['accept'])
+    expect((await detail(one!)).ways.map(({ way }) => way)).toEqual(['take-off', 'accept'])
     expect((await tomas.api.getShell()).counts['drift']).toBe(1)
     await write(before)
     await read()
     expect(await open()).toEqual([])
+  })
+
+  it('are taken off by a rollout, and nothing else with them', async () => {
+    const before = await running()
+    const rule = (path: string) =>
+      `{ matches: [{ path: { type: Exact, value: ${path} } }], backendRefs: [{ kind: Backend, name: ${id}-main }] }`
+    await write(
+      `${before}---\napiVersion: gateway.networking.k8s.io/v1\nkind: HTTPRoute\nmetadata: { name: stranger }\nspec:\n  hostnames: [odd.example]\n  rules: [${rule('/secret')}, ${rule('/other')}]\n`,
+    )
+    await read()
+    const found = await open()
+    const one = found.find(({ where }) => where.endsWith('/secret'))!
+    expect(found).toHaveLength(2)
+    expect((await tomas.call('POST', `/differences/${one.drift}/take-off`)).status).toBe(403)
+    // Two at once: one of them does it.
+    const asked = await Promise.all(
+      [oskar, oskar].map((who) => who.call('POST', `/differences/${one.drift}/take-off`)),
+    )
+    expect(asked.map(({ status }) => status).sort()).toEqual([200, 409])
+    expect(await running()).not.toContain('/secret')
+    expect((await open()).map(({ where }) => where)).toEqual(['any method odd.example/other'])
+    const ended = await detail(one)
+    expect(ended).toMatchObject({ state: 'resolved', resolution: 'put-back', closedBy: 'oskar' })
+    expect(ended.events.map(({ action }) => action)).toContain('drift.opened')
+    expect((await oskar.call('POST', `/differences/${one.drift}/take-off`)).status).toBe(409)
+    await write(before)
+    await read()
+  })
+
+  it('are all that is taken off so', async () => {
+    await edit(600)
+    await read()
+    const [limit] = await limits()
+    expect((await oskar.call('POST', `/differences/${limit!.drift}/take-off`)).status).toBe(409)
+    await approvedAgain()
+  })
+})
+
+describe('certificates', () => {
+  it('differ at a gateway where one is missing, has ended, or was renewed elsewhere alone', async () => {
+    const { spec } = await tomas.api.getPlacement({ placement: id })
+    const held = (ends: string) => ({
+      ...{ file: 'api', names: [spec.host], issuer: 'Brackenmere Works' },
+      ...{ begins: '2020-01-01T00:00:00.000Z', ends },
+    })
+    const saying = (...certificates: object[]) =>
+      JSON.stringify({ https: true, certificates, troubles: [] })
+    const between = await Promise.all(world.sites.map(({ adminUrl }) => meddlerBefore(adminUrl)))
+    const [north, south] = between as [Meddler, Meddler]
+    const through = (urls: string[]) =>
+      Promise.all(
+        world.sites.map(({ name }, n) =>
+          world.db.update(gateways).set({ adminUrl: urls[n]! }).where(eq(gateways.name, name)),
+        ),
+      )
+    const of = async () => {
+      await read()
+      await read()
+      return (await open()).filter(({ what }) => what === 'certificate')
+    }
+    try {
+      await through(between.map(({ url }) => url))
+      north.says['/listeners'] = saying(held('2099-01-01T00:00:00.000Z'))
+      south.says['/listeners'] = saying()
+      const [missing, ...others] = await of()
+      expect(others).toEqual([])
+      expect(missing).toMatchObject({
+        ...{ placement: '', gateway: 'south-edge', where: spec.host },
+        ...{ ledger: 'one for this host', runs: 'none' },
+      })
+      const { cause, ways } = await detail(missing!)
+      expect(cause).toMatch(/^south-edge has no certificate for .*[.]$/)
+      expect(ways.map(({ way }) => way)).toEqual(['accept'])
+      south.says['/listeners'] = saying(held('2024-01-01T00:00:00.000Z'))
+      expect(await of()).toMatchObject([{ drift: missing!.drift, runs: 'ended on 2024-01-01' }])
+      south.says['/listeners'] = saying(held('2098-01-01T00:00:00.000Z'))
+      expect(await of()).toMatchObject([
+        { drift: missing!.drift, runs: 'of Brackenmere Works, until 2098-01-01' },
+      ])
+      south.says['/listeners'] = north.says['/listeners']
+      expect(await of()).toEqual([])
+      expect((await detail(missing!)).state).toBe('resolved')
+    } finally {
+      await through(world.sites.map(({ adminUrl }) => adminUrl))
+      await Promise.all(between.map((one) => one.close()))
+    }
   })
 })
 

@@ -271,6 +271,7 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ difference: 4711 }),
     body: () => ({ until: '2030-01-01', reason: 'Tried' }),
   },
+  takeRouteOff: { may: resolvers, path: () => ({ difference: 4711 }) },
   endDriftAcceptance: { may: resolvers, path: () => ({ difference: 4711 }) },
   setDriftReaction: {
     may: governance,

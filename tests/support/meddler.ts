@@ -16,6 +16,8 @@ export interface Meddler {
   url: string
   /** Asked for every call. */
   decide: (method: string) => Meddling
+  /** What it answers itself, by path. */
+  says: Record<string, string>
   /** How long each call is held up, in milliseconds. */
   delayMs: number
   calls: { method: string; did: Meddling }[]
@@ -25,6 +27,7 @@ export interface Meddler {
 export const noMeddler: Meddler = {
   url: '',
   decide: () => 'nothing',
+  says: {},
   delayMs: 0,
   calls: [],
   close: () => Promise.resolve(),
@@ -40,6 +43,8 @@ export async function meddlerBefore(target: string): Promise<Meddler> {
       const method = incoming.method ?? 'GET'
       const did = meddler.decide(method)
       meddler.calls.push({ method, did })
+      const said = meddler.says[incoming.url ?? '/']
+      if (said !== undefined) return void outgoing.end(said)
       if (did === 'lose the request') return void incoming.socket.destroy()
       if (did === 'refuse') {
         return void outgoing
@@ -70,6 +75,7 @@ export async function meddlerBefore(target: string): Promise<Meddler> {
   const meddler: Meddler = {
     url: `http://127.0.0.1:${await listen(server)}`,
     decide: () => 'nothing',
+    says: {},
     delayMs: 0,
     calls: [],
     close: () =>

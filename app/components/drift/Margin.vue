@@ -43,6 +43,14 @@ async function accept() {
   reason.value = ''
   emit('resolved')
 }
+const removing = ref(false)
+async function takeOff() {
+  const done = await act(() => api.takeRouteOff({ difference: props.item.drift }))
+  if (!done) return
+  removing.value = false
+  if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
+  else emit('resolved')
+}
 async function endAcceptance() {
   const done = await act(async () => {
     await api.endDriftAcceptance({ difference: props.item.drift })
@@ -124,6 +132,10 @@ async function endAcceptance() {
       :unkeepable="effects['keep'] === undefined"
       @resolved="emit('resolved')"
     />
+    <div v-if="effects['take-off']" class="way">
+      <button class="ghost" @click="removing = true">Take it off the gateway</button>
+      <p class="soft">{{ effects['take-off'] }}</p>
+    </div>
     <div v-if="effects['revise']" class="way">
       <NuxtLink
         v-if="item.account === 'source'"
@@ -138,9 +150,13 @@ async function endAcceptance() {
       <button class="ghost" @click="accepting = true">Accept until a day</button>
       <p class="soft">{{ effects['accept'] }}</p>
     </div>
-    <p v-if="!item.api && item.account === 'gateway'" class="soft">
-      Nobody placed it, so nothing can be put back: place an API at this address, or have whoever
-      runs {{ item.gateway }} take it off.
+    <p v-if="!item.api && item.account === 'gateway' && item.what === 'route'" class="soft">
+      Nobody placed it, so nothing can be put back.
+      {{
+        effects['take-off']
+          ? 'An API that is placed at this address takes its place.'
+          : `Place an API at this address, or have whoever runs ${item.gateway} take it off.`
+      }}
     </p>
   </template>
   <Trouble :refusal="refusal" />
@@ -152,6 +168,22 @@ async function endAcceptance() {
       }}</NuxtLink><b>{{ moment(event.at) }}</b>
     </div>
   </template>
+  <Dialog
+    v-model:visible="removing"
+    modal
+    header="Take it off the gateway"
+    :style="{ width: '520px' }"
+  >
+    <p>
+      {{ item.where }}, {{ item.runs }} on {{ item.gateway }}. {{ effects['take-off'] }} A rollout
+      does it, and the ledger tells.
+    </p>
+    <Trouble :refusal="refusal" />
+    <template #footer>
+      <button class="ghost" @click="removing = false">Cancel</button>
+      <button class="fill" :disabled="busy" @click="takeOff()">Take it off</button>
+    </template>
+  </Dialog>
   <Dialog v-model:visible="accepting" modal header="Accept until a day" :style="{ width: '520px' }">
     <p>
       {{ item.where }}, {{ item.what }}: “{{ item.runs }}” instead of “{{ item.ledger }}”. Nothing
