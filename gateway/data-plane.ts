@@ -188,6 +188,7 @@ const begin = (request: IncomingMessage, response: ServerResponse): Passage => (
   route: undefined,
   matched: undefined,
   client: '',
+  tried: '',
   claims: undefined,
   soap: undefined,
   body: undefined,

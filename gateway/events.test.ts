@@ -1,9 +1,11 @@
+import { createHash } from 'node:crypto'
 import { fork } from 'node:child_process'
 import { appendFileSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import http from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { build } from 'esbuild'
+import { issuedKey } from '../core/runtime/issued-keys'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { readEvent, shapeOf, type TrafficEvent } from '../core/traffic/event'
 import { listen, testGateway, type TestGateway } from '../tests/support/gateway'
@@ -174,6 +176,7 @@ describe('a journal of events', () => {
 describe('events of a gateway', () => {
   let gateway: TestGateway
   let backend: http.Server
+  let open: Parameters<TestGateway['place']>[0]
   beforeAll(async () => {
     backend = http.createServer((request, response) => {
       request.resume()
@@ -184,7 +187,7 @@ describe('events of a gateway', () => {
     })
     const url = `http://127.0.0.1:${await listen(backend)}`
     gateway = await testGateway()
-    await gateway.place({
+    open = {
       host: 'a.example',
       basePath: '/v1',
       prefix: { kind: 'strip' },
@@ -198,7 +201,8 @@ describe('events of a gateway', () => {
         authentication: { kind: 'none', reason: 'For a test' },
         body: { bytes: 1000 } as never,
       },
-    })
+    }
+    await gateway.place(open)
   })
   afterAll(async () => {
     await gateway.close()
@@ -206,7 +210,7 @@ describe('events of a gateway', () => {
     backend.closeAllConnections()
   })
 
-  const ask = (path: string, method = 'GET', body = '') =>
+  const ask = (path: string, method = 'GET', body = '', more = {}) =>
     new Promise<void>((resolve, reject) => {
       const request = http.request(
         {
@@ -214,7 +218,11 @@ describe('events of a gateway', () => {
           port: gateway.dataPort,
           path,
           method,
-          headers: { host: 'a.example', ...(body && { 'content-type': 'application/json' }) },
+          headers: {
+            host: 'a.example',
+            ...(body && { 'content-type': 'application/json' }),
+            ...more,
+          },
           agent: false,
         },
         (response) => {
@@ -281,6 +289,24 @@ describe('events of a gateway', () => {
     const [one] = await eventsOf(() => ask('/v1/things', 'POST', `{"a":"${'x'.repeat(2000)}"}`))
     expect(one).toMatchObject({ status: 413, step: 'validate', policy: 'body' })
     expect(one!.upstreamMs).toBeUndefined()
+  })
+
+  it('tell of a key that was refused, where the ledger may have issued it, how its digest begins, and of no other', async () => {
+    const method = { kind: 'api-key' as const, in: 'header' as const, name: 'X-Api-Key' }
+    const authentication = { kind: 'credentials' as const, anyOf: [{ allOf: [method] }] }
+    await gateway.place({ ...open, policies: { authentication } })
+    const key = issuedKey(Buffer.alloc(24, 7))
+    const tried = async (headers: object) =>
+      (await eventsOf(() => ask('/v1/things/1', 'GET', '', headers))).map((one) => [
+        one.status,
+        one.tried,
+      ])
+    const digest = createHash('sha256').update(key).digest('hex')
+    expect(await tried({ 'x-api-key': key })).toEqual([[401, digest.slice(0, 16)]])
+    for (const other of ['my own password', `${key}x`, key.slice(4), 'elm_'])
+      expect(await tried({ 'x-api-key': other })).toEqual([[401, undefined]])
+    expect(await tried({})).toEqual([[401, undefined]])
+    await gateway.place(open)
   })
 
   it('are for whoever knows the secret, and number the requests of restarts on', async () => {

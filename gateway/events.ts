@@ -39,6 +39,7 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     query: query === '' ? [] : namesTold(readQuery(query).map(({ name }) => name)),
     members: namesTold(passage.members),
     breaks: breaksOf(passage.breaks),
+    ...(passage.tried !== '' && client === '' && { tried: passage.tried }),
   }
 }
 

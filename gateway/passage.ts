@@ -22,6 +22,8 @@ export interface Passage {
   matched: Route | undefined
   /** The client, by what its credential says; empty where nobody knows. */
   client: string
+  /** What is told of a key of the ledger's that is none of this placement. */
+  tried: string
   /** What a token says. */
   claims: Record<string, unknown> | undefined
   /** The version of SOAP that is spoken, where it is. */

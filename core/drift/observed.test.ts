@@ -122,7 +122,7 @@ describe('responses held against the definition', () => {
 })
 
 describe('calls held against the placement', () => {
-  const quiet = { limited: [], spread: [] }
+  const quiet = { limited: [], spread: [], strayed: [] }
   const stopped = (operation: string, n: number) =>
     calls({ operation, status: 404, step: 'match', calls: n })
 
@@ -159,6 +159,24 @@ describe('calls held against the placement', () => {
       'limit of Van Tablet: met every day',
     ])
     expect(callingOf({ ...expected, endedOn: '2026-01-31' }, [], quiet, unknown)).toEqual([])
+  })
+
+  it('tell a credential that was given elsewhere, whatever it was given for', () => {
+    const strayed = ['Levels 1.0.0 in Trial', 'Gauges 2.0.0 in Live'].map((given) => ({
+      ...{ client: 'Van Tablet', given, calls: 3 },
+    }))
+    const told = callingOf(expected, [], { ...quiet, strayed }, unknown)
+    expect(told.map(({ difference }) => difference)).toMatchObject([
+      {
+        what: 'credential of Van Tablet for elsewhere',
+        ledger: 'given for Gauges 2.0.0 in Live and Levels 1.0.0 in Trial',
+        gateway: 'tried here, and refused',
+      },
+    ])
+    // Less may be somebody's slip, unless it was told before.
+    const few = { ...quiet, strayed: strayed.slice(1) }
+    expect(callingOf(expected, [], few, unknown)).toEqual([])
+    expect(callingOf(expected, [], few, () => true)).toHaveLength(1)
   })
 
   describe('from an address', () => {

@@ -67,6 +67,14 @@ export interface Spread {
   also: string[]
 }
 
+/** A credential that was tried at a placement that it was not given for. */
+export interface Strayed {
+  client: string
+  /** What it was given for: `Supply Interruptions 2.4.0 in Trial`. */
+  given: string
+  calls: number
+}
+
 const day = 86_400_000
 /** For so long after a client was seen first, each address of it is one of its own. */
 const settlingMs = 3 * day
@@ -191,11 +199,18 @@ export function behaviourOf(
   return told
 }
 
+/** What is known of those who call. */
+export interface Callers {
+  limited: readonly Limited[]
+  spread: readonly Spread[]
+  strayed: readonly Strayed[]
+}
+
 /** Holds who calls, and what, against the placement. */
 export function callingOf(
   { spec, endedOn }: Expected,
   observed: readonly ObservedCalls[],
-  { limited, spread }: { limited: readonly Limited[]; spread: readonly Spread[] },
+  { limited, spread, strayed }: Callers,
   isKnown: IsKnown,
 ): Observation[] {
   const told: Observation[] = []
@@ -251,6 +266,22 @@ export function callingOf(
       },
       cause: observedCause(`${cause}.`, `addresses of requests that are kept, shortened`),
     })
+  }
+  for (const [client, uses] of grouped(strayed, (use) => use.client)) {
+    const cause =
+      'The client sends a credential that it was given elsewhere: it is set up for the wrong stage or API'
+    tell(
+      {
+        where: 'every operation',
+        what: `credential of ${client} for elsewhere`,
+        ledger: `given for ${listed(uses.map(({ given }) => given).sort())}`,
+        gateway: 'tried here, and refused',
+        cause,
+        operations: [],
+      },
+      uses.reduce((sum, { calls }) => sum + calls, 0),
+      `${cause}.`,
+    )
   }
   for (const { client, days } of limited) {
     const cause = 'The client needs more than it was given, or asks more often than it has to'

@@ -37,6 +37,8 @@ export interface TrafficEvent {
   members: string[]
   /** Whether the request, the response or both broke the definition, where they were held against it. */
   breaks: '' | 'request' | 'response' | 'both'
+  /** Of a key of the ledger's that was refused the beginning of its SHA-256; absent where there was none. */
+  tried?: string
 }
 
 /** So many names are told of a request, each cut to so many characters. */
@@ -84,6 +86,7 @@ export function readEvent(value: unknown): TrafficEvent | undefined {
   const upstreamMs = number('upstreamMs', Number.MAX_SAFE_INTEGER)
   const step = text('step')
   const breaks = text('breaks')
+  const tried = text('tried', 16)
   return {
     seq,
     id: text('id'),
@@ -106,5 +109,6 @@ export function readEvent(value: unknown): TrafficEvent | undefined {
     query: names('query'),
     members: names('members'),
     breaks: breaks === 'request' || breaks === 'response' || breaks === 'both' ? breaks : '',
+    ...(/^[0-9a-f]{16}$/.test(tried) && { tried }),
   }
 }

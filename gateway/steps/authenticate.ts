@@ -3,6 +3,7 @@ import type { KeyDigest } from '../../core/runtime/placement'
 import type { Authentication, AuthMethod } from '../../core/runtime/policies/authenticate'
 import { methodWords } from '../../core/runtime/policies/authenticate'
 import { only, readCookies, readQuery } from '../fields'
+import { toldOf } from '../../core/runtime/issued-keys'
 import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
 import { clientCertificate, namedBy, readAuthority, whyNotIssuedBy } from '../client-certificates'
 import type { TokenCheck, Tokens } from '../tokens'
@@ -117,10 +118,18 @@ function keyOf(
   const place = where === 'query' ? 'query parameter' : where
   if (given === undefined || given === '')
     return { kind: 'missing', why: `The request has no key in the ${place} ${name}` }
-  const client = names.get(sha256(given))
+  const client = clientOf(passage, given, names)
   return client === undefined
     ? { kind: 'wrong', why: `The key in ${name} is not known at this placement` }
     : { kind: 'client', client }
+}
+
+/** Whose key it is; of one that was issued for another place is noted that it was tried. */
+function clientOf(passage: Passage, key: string, names: Map<string, string>): string | undefined {
+  const digest = sha256(key)
+  const client = names.get(digest)
+  if (client === undefined) passage.tried = toldOf(key, digest)
+  return client
 }
 
 function basicOf(passage: Passage, names: Map<string, string>): Found {
@@ -129,7 +138,7 @@ function basicOf(passage: Passage, names: Map<string, string>): Found {
     return { kind: 'missing', why: 'The request has no name and secret in Authorization (Basic)' }
   const written = Buffer.from(given[1]!, 'base64').toString('utf8')
   const colon = written.indexOf(':')
-  const client = names.get(sha256(written.slice(colon + 1)))
+  const client = clientOf(passage, written.slice(colon + 1), names)
   return colon === -1 || client === undefined || client !== written.slice(0, colon)
     ? { kind: 'wrong', why: 'The name and secret in Authorization are not known at this placement' }
     : { kind: 'client', client }

@@ -1500,6 +1500,9 @@ export const requests = pgTable(
     query: jsonb().$type<string[]>().notNull(),
     members: jsonb().$type<string[]>().notNull(),
     breaks: text().$type<TrafficEvent['breaks']>().notNull(),
+    /** Whose key was tried that was issued for another placement, and which that is; empty where none was. */
+    triedClient: text('tried_client').notNull().default(''),
+    triedPlacement: text('tried_placement').notNull().default(''),
   },
   (table) => [index().on(table.at), index().on(table.placement, table.at), index().on(table.id)],
 )

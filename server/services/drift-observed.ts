@@ -7,6 +7,7 @@ import {
   type AddressUse,
   type Expected,
   type Limited,
+  type Strayed,
   type DescribedResponse,
   type ObservedCalls,
   type ObservedType,
@@ -37,11 +38,12 @@ const accounts = ['behaviour', 'callers'] as const
 export async function followTraffic(services: Services): Promise<void> {
   const { db, now } = services
   const at = now()
-  const [observed, types, limited, addresses, open] = await Promise.all([
+  const [observed, types, limited, addresses, strayed, open] = await Promise.all([
     observedCalls(db, at),
     observedTypes(db, at),
     limitedClients(db, at),
     addressUses(db, at),
+    strayedKeys(db, at),
     db
       .select()
       .from(drift)
@@ -76,6 +78,7 @@ export async function followTraffic(services: Services): Promise<void> {
         {
           limited: limited.get(placement.id) ?? [],
           spread: spreadOf(addresses.get(placement.id) ?? []),
+          strayed: strayed.get(placement.id) ?? [],
         },
         isKnown('callers'),
       ),
@@ -204,6 +207,38 @@ async function addressUses(db: Queries, at: Date): Promise<Map<string, AddressUs
     .groupBy(requests.placement, requests.client, requests.address)
   return byPlacement(rows)
 }
+
+/** Keys of other placements that were tried in the last day, by the placement where they were. */
+async function strayedKeys(db: Queries, at: Date): Promise<Map<string, StrayedAt[]>> {
+  const rows = await db
+    .select({
+      placement: requests.placement,
+      client: requests.triedClient,
+      title: apis.title,
+      version: placements.version,
+      stage: placements.stage,
+      isHidden: sql<boolean>`${apis.confidential} and ${apis.id} is distinct from ${requests.apiId}`,
+      calls: sql<number>`count(*)::int`,
+    })
+    .from(requests)
+    .innerJoin(placements, eq(placements.id, requests.triedPlacement))
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .where(
+      and(
+        gte(requests.at, new Date(at.getTime() - 24 * hour)),
+        sql`${requests.triedClient} <> '' and ${requests.placement} not in ('', ${requests.triedPlacement})`,
+      ),
+    )
+    .groupBy(requests.placement, requests.triedClient, requests.apiId, apis.id, placements.id)
+  return byPlacement(
+    rows.map(({ title, version, stage, isHidden, ...row }) => ({
+      ...row,
+      given: isHidden ? `another API in ${stage}` : `${title} ${version} in ${stage}`,
+    })),
+  )
+}
+
+type StrayedAt = Strayed & { placement: string }
 
 /** Clients that were told to wait on every one of the last days, by placement. */
 async function limitedClients(db: Queries, at: Date): Promise<Map<string, Limited[]>> {

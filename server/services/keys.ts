@@ -1,6 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { and, eq } from 'drizzle-orm'
 import type { ApiAction } from '../../core/ledger/actions'
+import { issuedKey } from '../../core/runtime/issued-keys'
 import { scopesOf } from '../../core/runtime/placement'
 import { takesKeys } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../../core/runtime/resolve'
@@ -26,7 +27,7 @@ export async function issueKey(context: Context, id: string, name: string): Prom
   )
   if (!takesKeys(authentication?.config))
     throw conflict('This placement asks for no key. Change the placement first.')
-  const secret = `elm_${randomBytes(24).toString('base64url')}`
+  const secret = issuedKey(randomBytes(24))
   const sha256 = createHash('sha256').update(secret).digest('hex')
   const rollout = await db.transaction(async (tx) => {
     const made = await tx

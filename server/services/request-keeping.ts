@@ -1,9 +1,9 @@
-import { sql } from 'drizzle-orm'
+import { inArray, sql } from 'drizzle-orm'
 import type { TrafficEvent } from '../../core/traffic/event'
 import { beginOf } from '../../core/traffic/spans'
 import { insertMany } from '../db/bulk'
 import type { Queries, Transaction } from '../db/database'
-import { requests } from '../db/schema'
+import { keys, requests } from '../db/schema'
 import { dayOf } from './known'
 import type { settingsOf } from './settings'
 
@@ -57,12 +57,32 @@ export async function keepRequests(
   const oldest = now.getTime() - days * 86_400_000
   // A gateway whose clock is far ahead has its requests counted, but there is no room for them.
   const newest = now.getTime() + 86_400_000
-  const rows = events
-    .filter((event) => event.at > oldest && event.at < newest && isKept(event, requestPercent))
-    .map((event): typeof requests.$inferInsert => {
-      const { seq: _, host: __, at, upstreamMs = null, ...told } = event
-      const { apiId = null, stage = '' } = placedAt(event.placement) ?? {}
-      return { ...told, upstreamMs, at: new Date(at), gateway, apiId, stage }
-    })
+  const kept = events.filter(
+    (event) => event.at > oldest && event.at < newest && isKept(event, requestPercent),
+  )
+  const issued = await keysTried(tx, kept)
+  const rows = kept.map((event): typeof requests.$inferInsert => {
+    const { seq: _, host: __, at, tried = '', upstreamMs = null, ...told } = event
+    const { apiId = null, stage = '' } = placedAt(event.placement) ?? {}
+    const key = issued.get(tried)
+    return {
+      ...told,
+      ...{ upstreamMs, at: new Date(at), gateway, apiId, stage },
+      triedClient: key?.name ?? '',
+      triedPlacement: key?.placement ?? '',
+    }
+  })
   await insertMany(tx, requests, rows)
+}
+
+/** The keys that refused requests came with, by what is told of them. */
+async function keysTried(tx: Transaction, events: readonly TrafficEvent[]) {
+  const tried = [...new Set(events.flatMap((event) => event.tried ?? []))]
+  if (tried.length === 0) return new Map<string, never>()
+  const beginning = sql<string>`left(${keys.sha256}, 16)`
+  const found = await tx
+    .select({ tried: beginning, name: keys.name, placement: keys.placementId })
+    .from(keys)
+    .where(inArray(beginning, tried))
+  return new Map(found.map((key) => [key.tried, key]))
 }

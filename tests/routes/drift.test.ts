@@ -3,7 +3,7 @@ import { eq, isNull } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { DriftItem } from '../../shared/api/drift'
 import type { TrafficEvent } from '../../core/traffic/event'
-import { drift, gateways, rollouts } from '../../server/db/schema'
+import { apis, drift, gateways, keys, placements, rollouts } from '../../server/db/schema'
 import { followTraffic } from '../../server/services/drift-observed'
 import { followSources } from '../../server/services/drift-source'
 import { reactToDrift } from '../../server/services/drift-reactions'
@@ -519,6 +519,51 @@ describe('what requests show', () => {
     const effects = Object.fromEntries(found.ways.map(({ way, effect }) => [way, effect]))
     expect(effects['put-back']).toMatch(/^It would stop \d+ calls a day of \d clients? and callers/)
     expect(effects['keep']).toMatch(/is what is approved from then on/)
+  })
+
+  it('tells a key that was issued for another placement, and of a confidential API only its stage', async () => {
+    const [row] = await world.db.select().from(placements).where(eq(placements.id, id))
+    const other = {
+      ...row!,
+      id: 'supply-elsewhere',
+      spec: { ...row!.spec, basePath: '/elsewhere' },
+    }
+    const sha256 = 'ab'.repeat(32)
+    await world.db.insert(placements).values(other)
+    await world.db
+      .insert(keys)
+      .values({ placementId: other.id, name: 'Alder Homes', sha256, state: 'active' })
+    const refused = { status: 401, step: 'authenticate', client: '' } as const
+    const given = async () =>
+      (await tomas.api.listDrift({ account: 'callers' })).items
+        .filter(({ what }) => what === 'credential of Alder Homes for elsewhere')
+        .map(({ ledger, runs }) => `${ledger}, ${runs}`)
+    await counted(3, { ...refused, id: 'tried', tried: sha256.slice(0, 16) })
+    await counted(9, { ...refused, id: 'tried', tried: 'cd'.repeat(8) })
+    await followTraffic(world.services)
+    expect(await given()).toEqual([])
+    await counted(2, { ...refused, id: 'tried', tried: sha256.slice(0, 16) })
+    await followTraffic(world.services)
+    expect(await given()).toEqual([
+      'given for Supply Interruptions 2.4.0 in Trial, tried here, and refused',
+    ])
+    const [{ api: another } = { api: 0 }] = await world.db
+      .insert(apis)
+      .values({
+        ...(await world.db.select().from(apis).where(eq(apis.slug, api)))[0]!,
+        id: undefined,
+        slug: 'hush',
+        confidential: true,
+      })
+      .returning({ api: apis.id })
+    await world.db.update(placements).set({ apiId: another }).where(eq(placements.id, other.id))
+    await followTraffic(world.services)
+    expect(await given()).toEqual(['given for another API in Trial, tried here, and refused'])
+    await world.db.delete(placements).where(eq(placements.id, other.id))
+    await world.owner.execute('delete from estate_names where api_id = ' + another)
+    await world.db.delete(apis).where(eq(apis.id, another))
+    await followTraffic(world.services)
+    expect(await given()).toEqual([])
   })
 })
 
