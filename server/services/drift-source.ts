@@ -17,6 +17,15 @@ interface Sourced {
   slug: string
   address: string
   revision: number
+  revisionId: number
+}
+
+/** A file of a definition that is another one at its source. */
+interface Changed {
+  name: string
+  /** Its place among the files of the revision. */
+  position: number
+  /** What stands there now. */
   sha256: string
 }
 
@@ -29,7 +38,7 @@ export async function followSources(services: Services): Promise<void> {
       slug: apis.slug,
       address: apis.sourceAddress,
       revision: revisions.number,
-      sha256: revisions.sha256,
+      revisionId: revisions.id,
     })
     .from(apis)
     .innerJoin(revisions, isNewest)
@@ -37,8 +46,7 @@ export async function followSources(services: Services): Promise<void> {
     .orderBy(asc(apis.id))
   for (const row of rows) {
     try {
-      const { bytes } = await guardedFetch(row.address, services.allowedTargets)
-      await keep(services, row, sha256(bytes))
+      await keep(services, row, await changedFiles(services, row))
     } catch (error) {
       if (!(error instanceof Failure)) throw error
       await db
@@ -51,10 +59,28 @@ export async function followSources(services: Services): Promise<void> {
   if (rows.length > 0) await announce(db, 'api')
 }
 
-/** Holds the main file at an address against the newest revision. */
-async function keep(services: Services, row: Sourced, hash: string): Promise<void> {
+/** Reads all files of the newest revision where they came from; throws where one cannot be read. */
+async function changedFiles({ db, allowedTargets }: Services, row: Sourced): Promise<Changed[]> {
+  const files = await db
+    .select()
+    .from(revisionFiles)
+    .where(eq(revisionFiles.revisionId, row.revisionId))
+    .orderBy(asc(revisionFiles.position))
+  const changed: Changed[] = []
+  for (const { name, position, sha256: kept } of files) {
+    // The main file may have got another name than it has there.
+    const address = position === 0 ? row.address : URL.parse(name, row.address)?.href
+    if (address === undefined) continue
+    const hash = sha256((await guardedFetch(address, allowedTargets)).bytes)
+    if (hash !== kept) changed.push({ name, position, sha256: hash })
+  }
+  return changed
+}
+
+/** Keeps which files are others at the source. */
+async function keep(services: Services, row: Sourced, changed: readonly Changed[]): Promise<void> {
   const { db, now } = services
-  const found = hash === row.sha256 ? [] : [await differenceOf(services, row, hash)]
+  const found = await Promise.all(changed.map((file) => differenceOf(services, row, file)))
   await db.transaction(async (tx) => {
     await tx.execute(sql`SELECT pg_advisory_xact_lock(${sourceLock}, ${row.id})`)
     const read = await tx
@@ -93,7 +119,11 @@ async function keep(services: Services, row: Sourced, hash: string): Promise<voi
   })
 }
 
-async function differenceOf({ db }: Services, row: Sourced, hash: string): Promise<Difference> {
+async function differenceOf(
+  { db }: Services,
+  row: Sourced,
+  { name, position, sha256: hash }: Changed,
+): Promise<Difference> {
   const [earlier] = await db
     .select({ number: revisions.number })
     .from(revisions)
@@ -102,13 +132,13 @@ async function differenceOf({ db }: Services, row: Sourced, hash: string): Promi
       and(
         eq(revisions.apiId, row.id),
         eq(revisionFiles.sha256, hash),
-        eq(revisionFiles.position, 0),
+        eq(revisionFiles.position, position),
       ),
     )
     .limit(1)
   return {
     where: row.address,
-    what: 'definition',
+    what: position === 0 ? 'definition' : `file ${name}`,
     ledger: `revision ${row.revision}`,
     gateway: earlier ? `revision ${earlier.number}` : `another text (${hash.slice(0, 12)})`,
     cause: earlier

@@ -3,10 +3,20 @@ import { eq, isNull } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import type { DriftItem } from '../../shared/api/drift'
 import type { TrafficEvent } from '../../core/traffic/event'
-import { apis, drift, gateways, keys, placements, rollouts } from '../../server/db/schema'
+import {
+  apis,
+  drift,
+  gateways,
+  keys,
+  placements,
+  revisionFiles,
+  revisions,
+  rollouts,
+} from '../../server/db/schema'
 import { followTraffic } from '../../server/services/drift-observed'
 import { followSources } from '../../server/services/drift-source'
 import { reactToDrift } from '../../server/services/drift-reactions'
+import { storeBlob } from '../../server/services/files'
 import { checkAllGateways, checkGateway } from '../../server/services/gateways'
 import { countEvents } from '../../server/services/traffic-intake'
 import { placementEtag } from '../../shared/etags'
@@ -560,7 +570,7 @@ describe('what requests show', () => {
     await followTraffic(world.services)
     expect(await given()).toEqual(['given for another API in Trial, tried here, and refused'])
     await world.db.delete(placements).where(eq(placements.id, other.id))
-    await world.owner.execute('delete from estate_names where api_id = ' + another)
+    await world.owner.execute(`delete from estate_names where api_id = ${another}`)
     await world.db.delete(apis).where(eq(apis.id, another))
     await followTraffic(world.services)
     expect(await given()).toEqual([])
@@ -584,7 +594,10 @@ describe('drift of a confidential API', () => {
 describe('a definition that was brought in from an address', () => {
   let text = definition('supply-interruptions/2.4.0.yaml')
   let status = 200
-  const source = http.createServer((_, response) => response.writeHead(status).end(text))
+  const files = new Map<string, string>()
+  const source = http.createServer(({ url = '' }, response) =>
+    response.writeHead(status).end(files.get(url) ?? text),
+  )
   afterAll(() => void source.close())
   const told = async () => (await tomas.api.listDrift({ account: 'source' })).items
 
@@ -623,6 +636,38 @@ describe('a definition that was brought in from an address', () => {
     await followSources(services)
     expect(await told()).toEqual([])
     expect((await detail(one!)).resolution).toBe('gone')
+  })
+
+  it('is read with all of its files, wherever they lie beside the main one', async () => {
+    const [{ port }] = [source.address() as { port: number }]
+    const services = { ...world.services, allowedTargets: [`127.0.0.1:${port}`] }
+    const [{ id: revisionId } = { id: 0 }] = await world.db.select().from(revisions).limit(1)
+    const common = Buffer.from('type: string\n')
+    const file = {
+      ...{ revisionId, position: 1, name: '../common/text.yaml', bytes: common.length },
+      sha256: await storeBlob(world.db, common),
+    }
+    await world.db.insert(revisionFiles).values(file)
+    await tomas.api.updateApi(
+      { api },
+      { sourceAddress: `http://127.0.0.1:${port}/apis/supply.yaml` },
+    )
+    files.set('/common/text.yaml', 'type: string\n')
+    await followSources(services)
+    expect(await told()).toEqual([])
+    files.set('/common/text.yaml', 'type: integer\n')
+    await followSources(services)
+    expect(await told()).toMatchObject([
+      {
+        where: `http://127.0.0.1:${port}/apis/supply.yaml`,
+        what: 'file ../common/text.yaml',
+        ledger: 'revision 1',
+      },
+    ])
+    files.clear()
+    await world.db.delete(revisionFiles).where(eq(revisionFiles.position, 1))
+    await followSources(services)
+    expect(await told()).toEqual([])
   })
 
   it('is not told of any more where it is written here from then on', async () => {
