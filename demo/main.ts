@@ -12,6 +12,7 @@ import { makeCluster } from './cluster'
 import { DemoSeed, idleQueue, isEmpty } from './seed'
 import { signOnAt } from './sign-on'
 import { seedAlerts } from './alerts'
+import { seedPipelines } from './pipelines'
 import { seedTraffic, writeCallers } from './traffic'
 import { groupOf } from './world'
 
@@ -53,6 +54,7 @@ if (await isEmpty(store.db)) {
     console.log('  Thirty days of traffic')
     await seedTraffic(services)
     await seedAlerts(services)
+    await seedPipelines(services)
     const kept = process.env['ELM_STANDIN_DATA']
     if (kept) await writeCallers(services, kept, seed.issued)
   } catch (error) {

@@ -2,4 +2,6 @@
 export const placementEtag = ({ generation }: { generation: number }) => `"placement-${generation}"`
 
 /** What the state of a scope's policies is known by. */
+export const pipelineEtag = ({ edition }: { edition: number }) => `"edition-${edition}"`
+
 export const scopeEtag = ({ generation }: { generation: number }) => `"scope-${generation}"`

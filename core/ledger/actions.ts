@@ -4,4 +4,4 @@ export type ApiAction =
 
 /** What is done to the installation, its people and its rules. */
 export type HouseAction =
-  `${'gateway' | 'group' | 'host' | 'organisation' | 'person' | 'product' | 'rulebook' | 'stages' | 'token'}.${string}`
+  `${'gateway' | 'group' | 'host' | 'organisation' | 'person' | 'pipeline' | 'product' | 'rulebook' | 'stages' | 'token'}.${string}`

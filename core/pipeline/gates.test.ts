@@ -1,46 +1,61 @@
 import { describe, expect, it } from 'vitest'
 import { compareOperations } from '../compare/operations'
-import { judgeChange, judgeGates, open, type GateFacts, type Replaced } from './gates'
+import {
+  gateNames,
+  judgeChange,
+  judgeGates,
+  open,
+  type GateFacts,
+  type GateSet,
+  type Replaced,
+} from './gates'
+import { usualGates } from './pipeline'
 
+const monday = Date.UTC(2026, 10, 30, 10)
+const hour = 3_600_000
 const facts: GateFacts = {
-  mustFindings: 0,
+  findings: { must: 0, should: 0 },
   placementFindings: [],
   fromStage: 'Trial',
-  placed: [{ name: 'supply-trial-1', checked: true, differences: 0 }],
+  placed: [{ name: 'supply-trial-1', checked: true, differences: 0, since: monday - 30 * hour }],
   replaced: [],
   requester: 'tomas',
-  approvals: [{ by: 'ruth', name: 'Ruth Amadi' }],
+  author: 'nadia',
+  approvals: [{ by: 'ruth', name: 'Ruth Amadi', role: 'reviewer' }],
+  hours: Array.from({ length: 168 }, () => ({ calls: 100, failed: 0 })),
+  now: monday,
 }
 const states = (change: Partial<GateFacts>) =>
-  judgeGates({ ...facts, ...change }).map(({ state }) => state)
+  judgeGates(usualGates, { ...facts, ...change }).map(({ state }) => state)
+const one = (gates: GateSet, change: Partial<GateFacts> = {}) => {
+  const [gate, ...others] = judgeGates(gates, { ...facts, ...change })
+  expect(others).toEqual([])
+  return gate!
+}
+const [placed] = facts.placed
 
-describe('gates', () => {
+describe('the usual gates', () => {
   it('stand open when nothing is at MUST, nothing drifts and somebody else approved', () => {
-    expect(open(judgeGates(facts))).toBe(true)
+    expect(open(judgeGates(usualGates, facts))).toBe(true)
   })
 
-  it('are shut by each fault on its own', () => {
-    expect(states({ mustFindings: 1 })).toEqual(['failed', 'passed', 'passed', 'passed'])
-    expect(states({ placed: [] })).toEqual(['passed', 'failed', 'passed', 'passed'])
-    expect(states({ placed: [{ name: 'x', checked: true, differences: 2 }] })).toEqual([
-      'passed',
-      'failed',
-      'passed',
-      'passed',
-    ])
-    expect(states({ placed: [{ name: 'x', checked: false, differences: 0 }] })).toEqual([
-      'passed',
-      'waiting',
-      'passed',
-      'passed',
-    ])
-    expect(states({ approvals: [] })).toEqual(['passed', 'passed', 'passed', 'waiting'])
+  it.each([
+    ['findings', { findings: { must: 1, should: 0 } }, 'failed'],
+    ['drift', { placed: [] }, 'failed'],
+    ['drift', { placed: [{ ...placed!, differences: 2 }] }, 'failed'],
+    ['drift', { placed: [{ ...placed!, checked: false }] }, 'waiting'],
+    ['approval', { approvals: [] }, 'waiting'],
+    ['approval', { approvals: [{ by: 'tomas', name: 'Tomas', role: 'owner' }] }, 'waiting'],
+  ] as const)('are shut by each fault on its own: %s', (id, change, state) => {
+    const shut = judgeGates(usualGates, { ...facts, ...change }).filter(
+      (gate) => gate.state !== 'passed',
+    )
+    expect(shut).toMatchObject([{ id, state }])
   })
 
   it('are shut by a number that says too little, and wait until that is known', () => {
-    const replaced = (compared: Replaced['compared']) => [{ version: '1.2.0', compared }]
     const gate = (compared: Replaced['compared']) =>
-      judgeGates({ ...facts, replaced: replaced(compared) })[2]
+      one({ version: {} }, { replaced: [{ version: '1.2.0', compared }] })
     expect(gate({ state: 'done', fitting: { fits: '2.0.0', isEnough: false } })).toMatchObject({
       state: 'failed',
       text: 'What changed since 1.2.0 asks for 2.0.0; bring it in under that number',
@@ -57,14 +72,105 @@ describe('gates', () => {
     })
   })
 
-  it('do not take the requester’s own approval', () => {
-    expect(states({ approvals: [{ by: 'tomas', name: 'Tomas' }] })).toEqual([
-      'passed',
-      'passed',
-      'passed',
-      'waiting',
-    ])
+  it('say for each fault what opens them', () => {
+    expect(states({ findings: { must: 0, should: 9 } })).not.toContain('failed')
+    expect(one({ findings: { level: 'SHOULD' } }, { findings: { must: 1, should: 2 } })).toEqual({
+      id: 'findings',
+      title: 'No finding at MUST or SHOULD',
+      state: 'failed',
+      text: '1 finding at MUST and 2 findings at SHOULD; fix them in a new version',
+    })
   })
+})
+
+describe('soaking', () => {
+  const soak = { hours: 24, calls: 100, errorPercent: 2 }
+  const counted = (calls: number, failed: number) => ({
+    hours: facts.hours.map((_, n) => (n === 167 ? { calls, failed } : { calls: 0, failed: 0 })),
+  })
+
+  it('waits until a version has stood there for so long', () => {
+    const since = (hours: number) => ({ placed: [{ ...placed!, since: monday - hours * hour }] })
+    expect(one({ soak }, since(24))).toMatchObject({ state: 'passed', title: '24 hours in Trial' })
+    expect(one({ soak }, since(23.5))).toMatchObject({
+      state: 'waiting',
+      text: 'It was placed there as it is 23 hours ago; 1 hour are left',
+    })
+    expect(one({ soak }, { placed: [] }).state).toBe('failed')
+  })
+
+  it('looks at errors of that time alone, once there were calls enough to tell', () => {
+    expect(one({ soak }, counted(100, 2)).state).toBe('passed')
+    expect(one({ soak }, counted(100, 3)).state).toBe('failed')
+    expect(one({ soak }, counted(99, 99)).state).toBe('waiting')
+    const earlier = { hours: facts.hours.map((all, n) => (n < 144 ? { ...all, failed: 99 } : all)) }
+    expect(one({ soak }, earlier).state).toBe('passed')
+    expect(one({ soak: { ...soak, calls: 0 } }, counted(0, 0)).state).toBe('passed')
+  })
+})
+
+describe('a window', () => {
+  const window = { days: ['Mon', 'Tue'] as ('Mon' | 'Tue')[], from: 9, until: 11, timeZone: 'UTC' }
+  it.each([
+    [monday, 'UTC', 'passed'],
+    [monday + hour, 'UTC', 'waiting'],
+    [monday - 2 * hour, 'UTC', 'waiting'],
+    [monday + 48 * hour, 'UTC', 'waiting'],
+    [monday - 2 * hour, 'Europe/Helsinki', 'passed'],
+  ])('is open at its hours, where it is: %i in %s', (now, timeZone, state) => {
+    expect(one({ window: { ...window, timeZone } }, { now }).state).toBe(state)
+  })
+
+  it('names its days', () => {
+    const title = (days: typeof window.days | string[]) =>
+      one({ window: { ...window, days: days as typeof window.days } }).title
+    expect(title(['Mon', 'Tue', 'Wed'])).toBe('Mon to Wed, 9:00 to 11:00')
+    expect(title(['Thu', 'Mon'])).toBe('Mon, Thu, 9:00 to 11:00')
+  })
+})
+
+describe('approval', () => {
+  const given = (by: string, role = 'reviewer', voided?: string) => ({
+    ...{ by, name: by, role },
+    ...(voided !== undefined && { voided }),
+  })
+  const approval = { number: 2, roles: [], authorsToo: false }
+
+  it('takes so many, of others than who asked and who wrote it', () => {
+    const of = (...approvals: GateFacts['approvals']) => one({ approval }, { approvals })
+    expect(of(given('ruth'), given('imara'))).toMatchObject({
+      state: 'passed',
+      text: 'Approved by ruth and imara',
+    })
+    expect(of(given('ruth'))).toMatchObject({
+      state: 'waiting',
+      text: 'Approved by ruth; 1 of 2 approvals',
+    })
+    expect(of(given('ruth'), given('nadia')).state).toBe('waiting')
+    expect(of(given('ruth'), given('tomas')).state).toBe('waiting')
+    expect(of(given('ruth'), given('imara', 'governance', 'it changed')).state).toBe('waiting')
+  })
+
+  it('takes those of some roles', () => {
+    const asked = { number: 1, roles: ['governance'] as 'governance'[], authorsToo: true }
+    const of = (role: string) => one({ approval: asked }, { approvals: [given('imara', role)] })
+    expect(of('governance').state).toBe('passed')
+    expect(of('reviewer')).toMatchObject({
+      state: 'waiting',
+      text: 'Somebody (governance) who did not ask for it has to approve',
+    })
+  })
+})
+
+it('gates that are not named are not judged, and all that are named stand in one order', () => {
+  expect(judgeGates({}, facts)).toEqual([])
+  const all = {
+    approval: { number: 1, roles: [], authorsToo: true },
+    window: { days: ['Mon' as const], from: 0, until: 24, timeZone: 'UTC' },
+    soak: { hours: 1, calls: 0, errorPercent: 1 },
+    ...usualGates,
+  }
+  expect(judgeGates(all, facts).map(({ id }) => id)).toEqual(gateNames)
 })
 
 describe('operations of two versions', () => {
@@ -87,11 +193,13 @@ describe('operations of two versions', () => {
 })
 
 it('an emergency act opens the gate for the plan it was done for, and for no other', () => {
-  const review = { requester: 'tomas', approvals: [] }
+  const review = { requester: 'tomas', author: 'nadia', approvals: [] }
   const override = { name: 'Imara Holt', reason: 'The backend burns down' }
-  expect(judgeChange({ ...review, override })).toMatchObject([{ state: 'passed' }])
+  expect(judgeChange({}, { ...review, override })).toMatchObject([{ state: 'passed' }])
   const voided = 'what would be written has changed since'
-  expect(judgeChange({ ...review, override: { ...override, voided } })).toMatchObject([
+  expect(judgeChange({}, { ...review, override: { ...override, voided } })).toMatchObject([
     { state: 'waiting', text: `The emergency act by Imara Holt is void: ${voided}` },
   ])
+  // Nothing changes beyond the first stage without somebody else, even where no gate stands before it.
+  expect(judgeChange({}, review)).toMatchObject([{ id: 'approval', state: 'waiting' }])
 })

@@ -1,9 +1,20 @@
 import type { FittingVersion } from '../compare/version'
+import type { Field, ValueOf } from '../runtime/fields'
 import { count } from '../text/counted'
+import {
+  approvalConfig,
+  driftConfig,
+  findingsConfig,
+  soakConfig,
+  versionConfig,
+  windowConfig,
+} from './gate-configs'
+import { hourInWeek, weekdays, type Weekday } from './hours'
 
-/** What a promotion must satisfy before it may enter the next stage. */
+/** A condition on entering a stage, as it was judged. */
 export interface Gate {
-  id: 'findings' | 'drift' | 'version' | 'approval'
+  /** `stage` where no pipeline leads there any more. */
+  id: GateName | 'stage'
   title: string
   state: 'passed' | 'failed' | 'waiting'
   text: string
@@ -12,21 +23,28 @@ export interface Gate {
 /** Who has spoken for a request. */
 export interface ReviewFacts {
   requester: string
+  /** Who wrote the revision. */
+  author: string
   /** `voided` says why an approval does not hold any more: it was given to another plan. */
-  approvals: { by: string; name: string; voided?: string }[]
+  approvals: readonly { by: string; name: string; role: string; voided?: string }[]
   /** Who went past the approval in an emergency; that holds for the plan it was done for, as an approval does. */
   override?: { name: string; reason: string; voided?: string }
 }
 
 export interface GateFacts extends ReviewFacts {
-  mustFindings: number
+  /** Findings of the revision by level. */
+  findings: { must: number; should: number }
   /** What would stand at MUST against the placements in the next stage. */
   placementFindings: readonly string[]
   fromStage: string
-  /** Placements of the version in the stage it stands in. */
-  placed: { name: string; checked: boolean; differences: number }[]
+  /** Placements of the version in the stage it stands in. `since` is when the last of them was placed as it is; ms since 1970. */
+  placed: readonly { name: string; checked: boolean; differences: number; since: number }[]
   /** The versions that stand in the next stage, and would be replaced by this one. */
-  replaced: Replaced[]
+  replaced: readonly Replaced[]
+  /** Calls of the version in the stage it stands in, of the last hours, the newest hour last. */
+  hours: readonly { calls: number; failed: number }[]
+  /** In milliseconds since 1970. */
+  now: number
 }
 
 export interface Replaced {
@@ -39,36 +57,138 @@ export interface Replaced {
     | { state: 'done'; fitting: FittingVersion | undefined }
 }
 
-/** Judges the gates of a promotion from facts; the order is the order they are shown in. */
-export function judgeGates(facts: GateFacts): Gate[] {
-  return [findings(facts), drift(facts), version(facts), approval(facts)]
+type Judged = Pick<Gate, 'state' | 'text'>
+
+/** One kind of gate: what may be configured, how it reads, and how it is judged. */
+interface GateKind<C> {
+  says: string
+  config: Field<C>
+  title: (config: C, fromStage: string) => string
+  judge: (config: C, facts: GateFacts) => Judged
 }
 
-/** Judges the gates of a change where a version stands already; `findings` are those that the change would bring. */
-export const judgeChange = (facts: ReviewFacts, findings?: readonly string[]): Gate[] => [
-  ...(findings ? [served(findings)] : []),
-  approval(facts),
+/** Names the type of a kind's configuration once, by its fields. */
+const gate = <C>(kind: GateKind<C>): GateKind<C> => kind
+
+/** All kinds of gates, in the order in which they are shown. This table reads, judges and documents them. */
+export const gateKinds = {
+  findings: gate({
+    says: 'The rulebook has nothing against the revision, nor against how it would be served.',
+    config: findingsConfig,
+    title: ({ level }) =>
+      level === 'MUST' ? 'No finding at MUST' : 'No finding at MUST or SHOULD',
+    judge: findings,
+  }),
+  drift: gate({
+    says: 'What runs of the version, in the stage where it stands, is what was approved.',
+    config: driftConfig,
+    title: (_, fromStage) => `${fromStage} matches the ledger`,
+    judge: (_, facts) => drift(facts),
+  }),
+  version: gate({
+    says: 'The number of the version says what changed since the one that it takes the place of.',
+    config: versionConfig,
+    title: () => 'The number fits the changes',
+    judge: (_, facts) => version(facts),
+  }),
+  soak: gate({
+    says: 'The version has been in the stage where it stands for some time, and answered well.',
+    config: soakConfig,
+    title: ({ hours }, fromStage) => `${count(hours, 'hour')} in ${fromStage}`,
+    judge: soak,
+  }),
+  window: gate({
+    says: 'It is carried out at certain hours only.',
+    config: windowConfig,
+    title: ({ days, from, until }) => `${daysText(days)}, ${from}:00 to ${until}:00`,
+    judge: window,
+  }),
+  approval: gate({
+    says: 'People who did not ask for it have read what it does, and approve of exactly that.',
+    config: approvalConfig,
+    title: ({ number }) =>
+      number === 1 ? 'One approval by somebody else' : `${number} approvals by others`,
+    judge: approval,
+  }),
+}
+
+export type GateName = keyof typeof gateKinds
+export const gateNames = Object.keys(gateKinds) as GateName[]
+type ConfigOf<N extends GateName> = ValueOf<(typeof gateKinds)[N]['config']>
+
+/** The gates of a stage: those that are named stand before it, each with its configuration. */
+export type GateSet = { [N in GateName]?: ConfigOf<N> }
+
+function judged<N extends GateName>(id: N, config: ConfigOf<N>, facts: GateFacts): Gate {
+  // One row of the table, whose parts belong together.
+  const { title, judge } = gateKinds[id] as unknown as GateKind<ConfigOf<N>>
+  return { id, title: title(config, facts.fromStage), ...judge(config, facts) }
+}
+
+/** A gate of a stage in a line; undefined where it does not stand there. */
+export function gateTitle(
+  id: GateName,
+  { [id]: config }: GateSet,
+  fromStage: string,
+): string | undefined {
+  const { title } = gateKinds[id] as unknown as GateKind<unknown>
+  return config && title(config, fromStage)
+}
+
+/** The only gate of a promotion into a stage that its pipeline does not lead to from where it stands. */
+export const astray = (pipeline: string, toStage: string): Gate[] => [
+  {
+    id: 'stage',
+    title: `The pipeline leads into ${toStage}`,
+    state: 'failed',
+    text: `${pipeline} does not lead there any more; withdraw this, and ask again`,
+  },
 ]
 
-/** Whether every gate stands open. */
-export const open = (gates: Gate[]) => gates.every((gate) => gate.state === 'passed')
+/** Judges the gates of a promotion from facts; the order is the order they are shown in. */
+export const judgeGates = (gates: GateSet, facts: GateFacts): Gate[] =>
+  gateNames.flatMap((id) => {
+    const config = gates[id]
+    return config ? [judged(id, config, facts)] : []
+  })
 
-function findings({ mustFindings, placementFindings }: GateFacts): Gate {
+/**
+ * Judges the gates of a change where a version stands already; `findings` are those that the change would bring. Nothing changes
+ * there without an approval, whatever stands before the stage.
+ */
+export function judgeChange(
+  { approval: wanted = { number: 1, roles: [], authorsToo: true } }: GateSet,
+  facts: ReviewFacts,
+  findings?: readonly string[],
+): Gate[] {
+  const title = gateKinds.approval.title(wanted, '')
+  return [
+    ...(findings ? [served(findings)] : []),
+    { id: 'approval', title, ...approval(wanted, facts) },
+  ]
+}
+
+/** Whether every gate stands open. */
+export const open = (gates: Gate[]) => gates.every(({ state }) => state === 'passed')
+
+function findings(
+  { level }: ValueOf<typeof findingsConfig>,
+  { findings: { must, should }, placementFindings }: GateFacts,
+): Judged {
+  const found = [
+    ...(must > 0 ? [`${count(must, 'finding')} at MUST`] : []),
+    ...(level === 'SHOULD' && should > 0 ? [`${count(should, 'finding')} at SHOULD`] : []),
+  ]
   const troubles = [
-    ...(mustFindings > 0
-      ? [`${count(mustFindings, 'finding')} at MUST; fix them in a new version`]
-      : []),
+    ...(found.length > 0 ? [`${found.join(' and ')}; fix them in a new version`] : []),
     ...atPlacements(placementFindings),
   ]
-  return {
-    id: 'findings',
-    title: 'No finding at MUST',
-    state: troubles.length === 0 ? 'passed' : 'failed',
-    text:
-      troubles.length === 0
-        ? 'The revision, and how it would be served, keep every rule at MUST'
-        : troubles.join('. '),
-  }
+  return troubles.length > 0
+    ? { state: 'failed', text: troubles.join('. ') }
+    : {
+        state: 'passed',
+        text: `The revision, and how it would be served, keep every rule at ${level}`,
+      }
 }
 
 /** The first of them in words, and how many others there are. */
@@ -89,46 +209,32 @@ function served(findings: readonly string[]): Gate {
   }
 }
 
-function drift({ placed, fromStage }: GateFacts): Gate {
-  const gate = { id: 'drift' as const, title: `${fromStage} matches the ledger` }
-  if (placed.length === 0) {
-    return { ...gate, state: 'failed', text: `The version is not placed in ${fromStage}` }
-  }
-  const differing = placed.filter((placement) => placement.differences > 0)
+function drift({ placed, fromStage }: GateFacts): Judged {
+  if (placed.length === 0)
+    return { state: 'failed', text: `The version is not placed in ${fromStage}` }
+  const differing = placed.filter(({ differences }) => differences > 0)
   if (differing.length > 0) {
-    const names = differing.map((placement) => placement.name).join(', ')
-    return {
-      ...gate,
-      state: 'failed',
-      text: `The gateway differs for ${names}; resolve it under Drift`,
-    }
+    const names = differing.map(({ name }) => name).join(', ')
+    return { state: 'failed', text: `The gateway differs for ${names}; resolve it under Drift` }
   }
-  const unseen = placed.filter((placement) => !placement.checked)
-  if (unseen.length > 0) {
+  const unseen = placed.find(({ checked }) => !checked)
+  if (unseen)
     return {
-      ...gate,
       state: 'waiting',
-      text: `The gateway has not been read since ${unseen[0]!.name} was placed`,
+      text: `The gateway has not been read since ${unseen.name} was placed`,
     }
-  }
-  return { ...gate, state: 'passed', text: 'What runs is what was approved' }
+  return { state: 'passed', text: 'What runs is what was approved' }
 }
 
 /** A number that says too little would tell clients that they need not look. */
-function version({ replaced }: GateFacts): Gate {
-  const gate = { id: 'version' as const, title: 'The number fits the changes' }
+function version({ replaced }: GateFacts): Judged {
   for (const { version: before, compared } of replaced) {
     if (compared.state === 'failed')
-      return {
-        ...gate,
-        state: 'failed',
-        text: `It cannot be compared with ${before}: ${compared.trouble}`,
-      }
+      return { state: 'failed', text: `It cannot be compared with ${before}: ${compared.trouble}` }
     if (compared.state === 'going on')
-      return { ...gate, state: 'waiting', text: `It is being compared with ${before}` }
+      return { state: 'waiting', text: `It is being compared with ${before}` }
     if (compared.fitting && !compared.fitting.isEnough)
       return {
-        ...gate,
         state: 'failed',
         text: `What changed since ${before} asks for ${compared.fitting.fits}; bring it in under that number`,
       }
@@ -137,23 +243,84 @@ function version({ replaced }: GateFacts): Gate {
     replaced.length === 0
       ? 'It replaces no other version there'
       : `It says what changed since ${replaced.map((one) => one.version).join(' and ')}`
-  return { ...gate, state: 'passed', text }
+  return { state: 'passed', text }
 }
 
-function approval({ approvals, requester, override }: ReviewFacts): Gate {
-  const gate = { id: 'approval' as const, title: 'One approval by somebody else' }
-  const others = approvals.filter((given) => given.by !== requester)
-  const valid = others.find((given) => given.voided === undefined)
-  if (valid) return { ...gate, state: 'passed', text: `Approved by ${valid.name}` }
-  if (override && override.voided === undefined) {
-    const text = `${override.name} went past it in an emergency: ${override.reason}`
-    return { ...gate, state: 'passed', text }
-  }
-  const [void_] = override ? [override] : others
+const hour = 3_600_000
+
+function soak(
+  { hours, calls: least, errorPercent }: ValueOf<typeof soakConfig>,
+  { placed, hours: counted, fromStage, now }: GateFacts,
+): Judged {
+  if (placed.length === 0)
+    return { state: 'failed', text: `The version is not placed in ${fromStage}` }
+  const since = Math.max(...placed.map((one) => one.since))
+  const left = Math.ceil((since + hours * hour - now) / hour)
+  if (left > 0)
+    return {
+      state: 'waiting',
+      text: `It was placed there as it is ${count(Math.floor((now - since) / hour), 'hour')} ago; ${count(left, 'hour')} are left`,
+    }
+  const last = counted.slice(-hours)
+  const calls = last.reduce((sum, one) => sum + one.calls, 0)
+  const failed = last.reduce((sum, one) => sum + one.failed, 0)
+  const told = `${count(failed, 'error')} in ${count(calls, 'call')}`
+  if (calls < least)
+    return { state: 'waiting', text: `${told} in that time, of ${least} that are asked for` }
+  return failed * 100 > errorPercent * calls
+    ? { state: 'failed', text: `${told}; at most ${errorPercent} % may be` }
+    : { state: 'passed', text: told }
+}
+
+const daysText = (days: readonly Weekday[]): string => {
+  const places = days.map((day) => weekdays.indexOf(day)).sort((a, b) => a - b)
+  const [first = 0, last = 0] = [places[0], places.at(-1)]
+  const isRow = places.length > 2 && last - first === places.length - 1
+  return isRow
+    ? `${weekdays[first]} to ${weekdays[last]}`
+    : places.map((place) => weekdays[place]).join(', ')
+}
+
+function window(
+  { days, from, until, timeZone }: ValueOf<typeof windowConfig>,
+  { now }: GateFacts,
+): Judged {
+  const { day, hour: at } = hourInWeek(timeZone, now)
+  const isOpen = days.includes(day) && at >= from && at < until
+  return isOpen
+    ? { state: 'passed', text: `It is open until ${until}:00, ${timeZone}` }
+    : {
+        state: 'waiting',
+        text: `It is shut; it opens ${daysText(days)} at ${from}:00, ${timeZone}`,
+      }
+}
+
+function approval(
+  { number, roles, authorsToo }: ValueOf<typeof approvalConfig>,
+  { approvals, requester, author, override }: ReviewFacts,
+): Judged {
+  if (override && override.voided === undefined)
+    return {
+      state: 'passed',
+      text: `${override.name} went past it in an emergency: ${override.reason}`,
+    }
+  const counting = approvals.filter(
+    ({ by, role }) =>
+      by !== requester &&
+      (authorsToo || by !== author) &&
+      (roles.length === 0 || roles.some((one) => one === role)),
+  )
+  const valid = counting.filter(({ voided }) => voided === undefined)
+  const names = valid.map(({ name }) => name).join(' and ')
+  if (valid.length >= number) return { state: 'passed', text: `Approved by ${names}` }
+  const [void_] = override ? [override] : counting.filter(({ voided }) => voided !== undefined)
   if (void_) {
     const what = override ? 'emergency act' : 'approval'
-    const text = `The ${what} by ${void_.name} is void: ${void_.voided}`
-    return { ...gate, state: 'waiting', text }
+    return { state: 'waiting', text: `The ${what} by ${void_.name} is void: ${void_.voided}` }
   }
-  return { ...gate, state: 'waiting', text: 'A reviewer who did not ask for it has to approve' }
+  const whose = roles.length === 0 ? 'A reviewer who' : `Somebody (${roles.join(', ')}) who`
+  if (valid.length === 0 && number === 1)
+    return { state: 'waiting', text: `${whose} did not ask for it has to approve` }
+  const given = valid.length === 0 ? '' : `Approved by ${names}; `
+  return { state: 'waiting', text: `${given}${valid.length} of ${number} approvals` }
 }

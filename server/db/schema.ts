@@ -33,6 +33,7 @@ import type { FittingVersion } from '../../core/compare/version'
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Cause } from '../../core/drift/causes'
+import type { Pipeline } from '../../core/pipeline/pipeline'
 import type { PlanBasis } from '../../core/pipeline/plan'
 import {
   rolloutStates,
@@ -1329,6 +1330,30 @@ export const promotions = pgTable(
       .on(table.placementId)
       .where(sql`state in ('waiting', 'under-way') and kind <> 'promotion'`),
   ],
+)
+
+/** How versions reach the last stage, in the order in which they are asked whose they are. */
+export const pipelines = pgTable('pipelines', {
+  slug: text().primaryKey(),
+  title: text().notNull(),
+  position: integer().notNull(),
+})
+
+/** Published states of pipelines; the last one holds. */
+export const pipelineEditions = pgTable(
+  'pipeline_editions',
+  {
+    pipeline: text()
+      .notNull()
+      .references(() => pipelines.slug, { onDelete: 'cascade' }),
+    number: integer().notNull(),
+    text: text().notNull(),
+    content: jsonb().$type<Pipeline>().notNull(),
+    note: text().notNull(),
+    publishedAt: moment('published_at').notNull(),
+    publishedById: person('published_by_id').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.pipeline, table.number] })],
 )
 
 export const approvals = pgTable(

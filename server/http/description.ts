@@ -45,6 +45,7 @@ const tagWords: Record<string, string> = {
     'What holds for many placements at once: for the organisation, a stage or a gateway group.',
   Alerts: 'Telling people and programs when traffic or drift goes wrong, and when it is over.',
   Traffic: 'What gateways answered, to whom and how long it took.',
+  Pipelines: 'Through which stages versions go, and what stands before each.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',
   Requests: 'Trying a request, and why it was answered so.',

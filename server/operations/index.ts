@@ -12,6 +12,7 @@ import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { policyOperations } from './policies'
+import { pipelineOperations } from './pipelines'
 import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
@@ -34,6 +35,7 @@ export const operations: Operation[] = [
   ...placementOperations,
   ...policyOperations,
   ...promotionOperations,
+  ...pipelineOperations,
   ...driftOperations,
   ...alertOperations,
   ...trafficOperations,

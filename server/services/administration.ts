@@ -42,6 +42,7 @@ import { gatewayDown } from '../gateways/adapter'
 import { record } from './ledger'
 import { hashPassword } from './passwords'
 import { requirePermission } from './permissions'
+import { requireStagesOf } from './pipelines'
 import { beginRulebook } from './rulebooks'
 
 /** What an organisation begins with: a rulebook that asks for nothing yet. */
@@ -145,6 +146,7 @@ export async function changeStages(context: Context, wanted: StageItem[]): Promi
   if (bad !== undefined)
     throw invalid([{ field: 'networks', message: `${bad} is not a network such as 10.0.0.0/8` }])
   await db.transaction(async (tx) => {
+    await requireStagesOf(tx, names)
     const before = await listStages(tx)
     for (const { name } of before.filter((stage) => !names.includes(stage.name))) {
       const used = await tx.$count(placements, eq(placements.stage, name))

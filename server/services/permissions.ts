@@ -33,9 +33,10 @@ const permissions = {
   waive: { roles: ['governance', 'reviewer'], says: 'Deciding on a waiver' },
   measure: {
     roles: ['governance', 'owner', 'reviewer'],
-    says: 'Measuring what a rulebook would change',
+    says: 'Measuring what a rulebook or a pipeline would change',
   },
   rule: { roles: ['governance'], says: 'Writing the rulebook' },
+  pipeline: { roles: ['governance'], says: 'Writing pipelines' },
   administer: { roles: ['administrator'], says: 'Administering the installation' },
   send: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Sending requests' },
 } satisfies Record<string, Permission>

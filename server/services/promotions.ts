@@ -3,13 +3,17 @@ import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { actorWithId } from './people'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
-import { judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
+import { longestSoak } from '../../core/pipeline/gate-configs'
+import { astray, judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
+import { stageAfter } from '../../core/pipeline/pipeline'
 import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { Backend, PlacementSpec } from '../../core/runtime/placement'
 import type { Scope } from '../../core/runtime/resolve'
 import { routesOf } from '../../core/runtime/read'
 import { canonical } from '../../core/text/canonical'
+import { figuresOf } from '../../core/traffic/figures'
+import { lastParts } from '../../core/traffic/periods'
 import { sha256Hex } from '../../core/ledger/chain'
 import type { ChangeRequest } from '../../shared/api/placements'
 import type {
@@ -33,6 +37,8 @@ import {
   promotions,
   revisions,
   stages,
+  traffic,
+  trafficSeries,
   type RequestKind,
   type RolloutChange,
 } from '../db/schema'
@@ -54,6 +60,7 @@ import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
+import { Pipelines, type Holding } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { backendOf, firstStage, soapRoutes, targetOf, toSpec } from './placements'
 import { markOf } from './register'
@@ -61,6 +68,7 @@ import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
 import { Scopes } from './scopes'
 import { seen } from './sites'
+import { bySpan, keptSpans, within } from './traffic-spans'
 import { compareWithPreceding, replacedBy, type Promoted } from './version-gate'
 
 type PromotionRow = typeof promotions.$inferSelect
@@ -104,10 +112,14 @@ export async function requestPromotion(
   const { db, now, actor } = context
   const api = await findApi(db, body.api)
   requirePermission(actor, 'request', api.team)
-  const all = await db.select().from(stages).orderBy(asc(stages.position))
-  const index = all.findIndex((stage) => stage.name === body.from)
-  if (index === -1) throw notFound(`stage called "${body.from}"`)
-  const next = all[index + 1]
+  if ((await db.$count(stages, eq(stages.name, body.from))) === 0)
+    throw notFound(`stage called "${body.from}"`)
+  const { title, content } = (await Pipelines.read(db)).for(api)
+  if (!content.stages.some(({ name }) => name === body.from))
+    throw conflict(
+      `${title}, which versions of ${api.title} take, does not go through ${body.from}.`,
+    )
+  const next = stageAfter(content, body.from)
   if (!next) throw conflict(`${body.from} is the last stage; there is nowhere to promote to.`)
   const from = await placedIn(db, { apiId: api.id, version: body.version, fromStage: body.from })
   if (from.length === 0)
@@ -277,25 +289,38 @@ async function gatesOf(
   { db, now }: { db: Queries; now: () => Date },
   row: PromotionRow,
   plan: Plan,
+  pipelines: Pipelines,
 ): Promise<Gate[]> {
-  const { revision, from, basis } = plan
+  const { api, revision, from, basis } = plan
+  const { title, content } = pipelines.for(api)
   const given = await db
-    .select({ by: people.name, name: people.displayName, basis: approvals.basis })
+    .select({
+      by: people.name,
+      name: people.displayName,
+      role: people.role,
+      basis: approvals.basis,
+    })
     .from(approvals)
     .innerJoin(people, eq(people.id, approvals.byId))
     .where(eq(approvals.promotionId, row.id))
     .orderBy(asc(approvals.at))
   const review = {
     requester: (await actorWithId(db, row.requestedById)).name,
-    approvals: given.map(({ by, name, basis: approved }) => {
+    author: (await actorWithId(db, revision.savedById)).name,
+    approvals: given.map(({ basis: approved, ...by }) => {
       const voided = whyVoid(approved, basis)
-      return { by, name, ...(voided !== undefined && { voided }) }
+      return { ...by, ...(voided !== undefined && { voided }) }
     }),
     ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
   }
   const placing = await placementFindingsOf(db, row, plan, now())
-  if (row.kind !== 'promotion')
-    return judgeChange(review, row.kind === 'change' ? placing : undefined)
+  if (row.kind !== 'promotion') {
+    const here = content.stages.find(({ name }) => name === row.toStage)
+    return judgeChange(here?.gates ?? {}, review, row.kind === 'change' ? placing : undefined)
+  }
+  const next = stageAfter(content, row.fromStage)
+  if (next?.name !== row.toStage) return astray(title, row.toStage)
+  const at = now()
   const ids = from.map(({ id }) => id)
   const sites =
     ids.length === 0
@@ -304,19 +329,56 @@ async function gatesOf(
           .select({ id: placements.id, ...seen })
           .from(placements)
           .where(inArray(placements.id, ids))
-  return judgeGates({
+  return judgeGates(next.gates, {
     ...review,
-    mustFindings: revision.counts.must,
+    findings: revision.counts,
     placementFindings: placing,
     fromStage: row.fromStage,
     replaced: await replacedBy(db, promotedIn(row, plan)),
     placed: sites.map((site) => ({
       name: site.id,
-      checked: markOf(site, now()) !== 'unseen',
+      checked: markOf(site, at) !== 'unseen',
       differences: site.differences.length,
+      since: from.find(({ id }) => id === site.id)!.appliedAt.getTime(),
     })),
+    hours: next.gates.soak ? await hoursOf(db, ids, at) : [],
+    now: at.getTime(),
   })
 }
+
+/** Calls of placements by the hour, as far back as they soak at most. */
+async function hoursOf(db: Queries, ids: readonly string[], at: Date) {
+  const period = lastParts('hour', longestSoak, at.getTime())
+  const kept = await db
+    .select(keptSpans(period))
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(and(within(period, 'placement'), inArray(trafficSeries.placement, [...ids])))
+    .groupBy(...bySpan)
+  return figuresOf(period, kept).points
+}
+
+/** How all waiting promotions stand by some pipelines. */
+export async function waitingGates(context: Pick<Context, 'db' | 'now'>, pipelines: Pipelines) {
+  const { db } = context
+  const rows = await db
+    .select({ row: promotions, title: apis.title })
+    .from(promotions)
+    .innerJoin(apis, eq(apis.id, promotions.apiId))
+    .where(eq(promotions.state, 'waiting'))
+    .orderBy(desc(promotions.id))
+    .limit(mostJudged)
+  return Promise.all(
+    rows.map(async ({ row, title }) => ({
+      promotion: row.id,
+      title: `${title} ${row.version} into ${row.toStage}`,
+      gates: await gatesOf(context, row, await planOf(db, row), pipelines),
+    })),
+  )
+}
+
+/** So many waiting promotions are judged for the impact of a pipeline. */
+const mostJudged = 500
 
 /**
  * What a request would bring that breaks a rule about what runs, in words. What stood there before it counts only for a
@@ -408,6 +470,7 @@ async function requestsOf(
           .innerJoin(people, eq(people.id, approvals.byId))
           .where(inArray(approvals.promotionId, ids))
           .orderBy(asc(approvals.at))
+  const pipelines = await Pipelines.read(db)
   const items = await Promise.all(
     page.items.map(async ({ promotion, api, by }): Promise<Shown> => {
       const plan = promotion.state === 'waiting' ? await planOf(db, promotion) : undefined
@@ -432,7 +495,9 @@ async function requestsOf(
           },
           unconfirmed: promotion.confirmedById === null,
         }),
-        gates: plan ? await gatesOf(context, promotion, plan) : (promotion.evidence?.gates ?? []),
+        gates: plan
+          ? await gatesOf(context, promotion, plan, pipelines)
+          : (promotion.evidence?.gates ?? []),
         approvals: given
           .filter((approval) => approval.promotion === promotion.id)
           .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
@@ -688,7 +753,8 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
   await lockAll(tx, await planOf(tx, row))
   // What was read before the locks may have changed until they were had.
   const plan = await planOf(tx, row)
-  const gates = await gatesOf({ db: tx, now: context.now }, row, plan)
+  const pipelines = await Pipelines.read(tx)
+  const gates = await gatesOf({ db: tx, now: context.now }, row, plan, pipelines)
   if (!open(gates)) {
     const shut = gates
       .filter((gate) => gate.state !== 'passed')
@@ -710,10 +776,16 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
     api: row.apiId,
     act: {
       subject: row.placementId ?? api.slug,
-      after: { promotion: id, version: row.version, plan: planDigest(plan.basis) },
+      after: {
+        ...{ promotion: id, version: row.version, plan: planDigest(plan.basis) },
+        pipeline: nameOf(pipelines.for(api)),
+      },
     },
   })
 }
+
+/** A pipeline as the ledger tells it. */
+const nameOf = ({ slug, edition }: Holding) => ({ name: slug, edition })
 
 /** Keeps every placement of a plan as it is until the transaction ends. */
 async function lockAll(tx: Transaction, { from, writes }: Plan): Promise<void> {

@@ -1,5 +1,5 @@
 import { choice, flag, many, moment, one, text, texts, whole } from './fields'
-import { PageQuery } from './catalog'
+import { Diagnostic, PageQuery } from './catalog'
 import { DifferenceItem, SoapRoute, SpecBody } from './placements'
 
 export class PromotionRequest {
@@ -159,6 +159,124 @@ export class PromotionDetail extends PromotionItem {
     optional: true,
   })
   digest?: string
+}
+
+export class PipelineStage {
+  @text({ says: 'The stage.', example: 'Live' })
+  name!: string
+
+  @texts({ says: 'What stands before it, each in a line.', example: ['No finding at MUST'] })
+  gates!: string[]
+}
+
+export class PipelineItem {
+  @text({ says: 'What names it.', example: 'private' })
+  pipeline!: string
+
+  @text({ says: 'What it is called.', example: 'Private APIs' })
+  title!: string
+
+  @texts({
+    says: 'The audiences it is for; all where there is none.',
+    example: ['private'],
+  })
+  audiences!: string[]
+
+  @texts({ says: 'The teams it is for; all where there is none.', example: [] })
+  teams!: string[]
+
+  @many(() => PipelineStage, { says: 'Its stages, in order.' })
+  stages!: PipelineStage[]
+
+  @whole({ says: 'APIs whose versions take it.', example: 4 })
+  apis!: number
+
+  @whole({ says: 'The edition in force; 0 for the usual one, which nobody wrote.', example: 3 })
+  edition!: number
+
+  @moment({ says: 'When that was published.', optional: true })
+  publishedAt?: string
+
+  @text({ says: 'Who published it.', example: 'Imara Holt', optional: true })
+  publishedBy?: string
+}
+
+export class PipelineEdition {
+  @whole({ says: 'Its number.', example: 2 })
+  edition!: number
+
+  @text({ says: 'What changed and why.', example: 'Two approvals before Live', max: 2000 })
+  note!: string
+
+  @moment({ says: 'When it was published.' })
+  publishedAt!: string
+
+  @text({ says: 'Who published it.', example: 'Imara Holt' })
+  publishedBy!: string
+}
+
+export class PipelineDetail extends PipelineItem {
+  @text({ says: 'Its text.', example: 'pipeline: 1', max: 100_000 })
+  text!: string
+
+  @many(() => PipelineEdition, { says: 'Its editions, the newest first.' })
+  editions!: PipelineEdition[]
+}
+
+export class PipelineChange {
+  @text({ says: 'What it is called.', example: 'Private APIs', min: 1, max: 100 })
+  title!: string
+
+  @text({ says: 'Its text, as YAML or JSON.', example: 'pipeline: 1', min: 1, max: 100_000 })
+  text!: string
+
+  @text({
+    says: 'What changes and why, for those it concerns.',
+    example: 'Two approvals before Live',
+    min: 5,
+    max: 2000,
+  })
+  note!: string
+}
+
+export class PipelineDraft {
+  @text({
+    says: 'The pipeline it would be the next edition of; a new one where it is left out.',
+    example: 'private',
+    optional: true,
+  })
+  pipeline?: string
+
+  @text({ says: 'Its text, as YAML or JSON.', example: 'pipeline: 1', max: 100_000 })
+  text!: string
+}
+
+export class PipelineEffect {
+  @whole({ says: 'The promotion.', example: 7 })
+  promotion!: number
+
+  @text({ says: 'What it promotes.', example: 'Supply Interruptions 2.4.0 into Live' })
+  title!: string
+
+  @many(() => GateItem, { says: 'Its gates now.' })
+  now!: GateItem[]
+
+  @many(() => GateItem, { says: 'Its gates with the text in force.' })
+  then!: GateItem[]
+}
+
+export class PipelineImpact {
+  @many(() => Diagnostic, { says: 'What is wrong with the text; it cannot be published with any.' })
+  diagnostics!: Diagnostic[]
+
+  @texts({ says: 'APIs that would come to it.', example: ['meter-readings'] })
+  coming!: string[]
+
+  @texts({ says: 'APIs that would leave it.', example: [] })
+  leaving!: string[]
+
+  @many(() => PipelineEffect, { says: 'Waiting promotions whose gates would stand otherwise.' })
+  promotions!: PipelineEffect[]
 }
 
 export class PromotionQuery extends PageQuery {

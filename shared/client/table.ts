@@ -105,6 +105,11 @@ import type {
 import type {
   Approval,
   Override,
+  PipelineChange,
+  PipelineDetail,
+  PipelineDraft,
+  PipelineImpact,
+  PipelineItem,
   PromotionDetail,
   PromotionItem,
   PromotionQuery,
@@ -185,6 +190,7 @@ export const routes = {
   changeByHand: ['POST', '/placements/{placement}/hand-edit', 'json', 'json'],
   changePassword: ['PUT', '/self/password', 'json', 'nothing'],
   changePerson: ['PATCH', '/people/{person}', 'json', 'nothing'],
+  checkPipeline: ['POST', '/pipeline-impacts', 'json', 'json'],
   checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
@@ -199,6 +205,7 @@ export const routes = {
   createIntake: ['POST', '/intakes', 'text', 'json'],
   createIntakeFromAddress: ['POST', '/intakes/from-address', 'json', 'json'],
   createIntakeReferences: ['POST', '/intakes/{intake}/references', 'nothing', 'json'],
+  createPipeline: ['POST', '/pipelines', 'json', 'json'],
   createPlacement: ['POST', '/placements', 'json', 'json'],
   createProposals: ['POST', '/rules/{rule}/proposals', 'json', 'json'],
   createRulebook: ['POST', '/rulebooks', 'json', 'json'],
@@ -239,6 +246,8 @@ export const routes = {
     'nothing',
     'json',
   ],
+  getPipeline: ['GET', '/pipelines/{pipeline}', 'nothing', 'json'],
+  getPipelineSchema: ['GET', '/pipeline-schema', 'nothing', 'text'],
   getPlacement: ['GET', '/placements/{placement}', 'nothing', 'json'],
   getPlacementDraft: ['GET', '/apis/{api}/placement-draft', 'nothing', 'json'],
   getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
@@ -284,6 +293,7 @@ export const routes = {
   listLedgerHeads: ['GET', '/ledger/heads', 'nothing', 'list'],
   listMatches: ['GET', '/search', 'nothing', 'list'],
   listPeople: ['GET', '/people', 'nothing', 'list'],
+  listPipelines: ['GET', '/pipelines', 'nothing', 'list'],
   listPlacementFindings: ['GET', '/placements/{placement}/findings', 'nothing', 'list'],
   listPlacements: ['GET', '/placements', 'nothing', 'list'],
   listPolicyChanges: ['GET', '/policy-changes', 'nothing', 'list'],
@@ -303,11 +313,13 @@ export const routes = {
   previewPolicyScope: ['POST', '/policy-scopes/{scope}/preview', 'json', 'json'],
   promoteVersion: ['POST', '/promotions/{promotion}/promote', 'nothing', 'json'],
   publishEdition: ['POST', '/rulebooks/{rulebook}/editions', 'json', 'json'],
+  publishPipeline: ['PUT', '/pipelines/{pipeline}', 'json', 'json'],
   putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
   readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
   removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
   removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
+  removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
   replaceRulebookDraft: ['PUT', '/rulebooks/{rulebook}', 'json', 'json'],
   requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
@@ -362,6 +374,7 @@ export interface Calls {
   changeByHand: Call<'placement', undefined, HandEdit, PlacementDetail>
   changePassword: Call<never, undefined, NewPassword, undefined>
   changePerson: Call<'person', undefined, PersonChange, undefined>
+  checkPipeline: Call<never, undefined, PipelineDraft, PipelineImpact>
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
@@ -376,6 +389,7 @@ export interface Calls {
   createIntake: Call<never, IntakeQuery, string | Blob, Intake>
   createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>
   createIntakeReferences: Call<'intake', undefined, undefined, Intake>
+  createPipeline: Call<never, undefined, PipelineChange, PipelineDetail>
   createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
   createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
   createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
@@ -411,6 +425,8 @@ export interface Calls {
   getIntakeText: Call<'intake', undefined, undefined, string>
   getLedgerKey: Call<never, undefined, undefined, string>
   getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, OperationReading>
+  getPipeline: Call<'pipeline', undefined, undefined, PipelineDetail>
+  getPipelineSchema: Call<never, undefined, undefined, string>
   getPlacement: Call<'placement', undefined, undefined, PlacementDetail>
   getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
   getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
@@ -456,6 +472,7 @@ export interface Calls {
   listLedgerHeads: Call<never, PageQuery, undefined, Page<SignedHeadItem>>
   listMatches: Call<never, SearchQuery, undefined, SearchPage>
   listPeople: Call<never, PageQuery, undefined, Page<MemberItem>>
+  listPipelines: Call<never, PageQuery, undefined, Page<PipelineItem>>
   listPlacementFindings: Call<'placement', PageQuery, undefined, Page<PlacementFinding>>
   listPlacements: Call<never, PlacementQuery, undefined, Page<PlacementItem>>
   listPolicyChanges: Call<never, PolicyChangeQuery, undefined, Page<PolicyChangeItem>>
@@ -475,11 +492,13 @@ export interface Calls {
   previewPolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyPreview>
   promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
   publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
+  publishPipeline: Call<'pipeline', undefined, PipelineChange, PipelineDetail>
   putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
   removeAlert: Call<'alert', undefined, undefined, undefined>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
+  removePipeline: Call<'pipeline', undefined, undefined, undefined>
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
   replaceRulebookDraft: Call<'rulebook', undefined, RulebookText, RulebookDraft>
   requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>

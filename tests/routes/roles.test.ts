@@ -84,6 +84,7 @@ interface Attempt {
 }
 
 const api = () => ({ api: 'supply-interruptions' })
+const pipeline = { title: 'Tried', text: 'none', note: 'Tried out' }
 const placement = () => ({ placement: there.placement })
 const promotion = () => ({ promotion: there.promotion })
 const house = () => ({ rulebook: 'house' })
@@ -178,6 +179,15 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ gateway: 'north-edge' }),
     body: () => ({ text: 'kind: List\nitems: []\n' }),
   },
+  createPipeline: { may: governance, body: () => pipeline },
+  publishPipeline: {
+    may: governance,
+    path: () => ({ pipeline: 'nowhere' }),
+    body: () => pipeline,
+    headers: () => ({ 'if-match': '"edition-1"' }),
+  },
+  checkPipeline: { may: [...triagers, 'elsewhere'], body: () => ({ text: 'none' }) },
+  removePipeline: { may: governance, path: () => ({ pipeline: 'nowhere' }) },
   createRulebook: { may: governance, body: () => ({ team: 'Field' }) },
   replaceRulebookDraft: {
     may: governance,

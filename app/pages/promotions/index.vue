@@ -42,6 +42,7 @@ const chips = computed(() => [
         {{ all.filter(({ state }) => state === 'done').length }} are done</button
       >.
     </p>
+    <Leaves :leaves="promotionLeaves" />
     <Trouble :refusal="refusal" />
     <FilterBar :filters="filters" :chips="chips" :any="any" @set="set" @clear="clear()" />
     <div v-if="page && !shown.length" class="empty">

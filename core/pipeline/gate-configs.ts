@@ -1,0 +1,122 @@
+import { choice, flag, list, object, text, whole } from '../runtime/fields'
+import { isTimeZone, weekdays } from './hours'
+
+/** So many hours of traffic are looked back at most. */
+export const longestSoak = 168
+
+const approvers = ['reviewer', 'governance', 'operator', 'owner', 'administrator'] as const
+
+export const findingsConfig = object(
+  { label: 'Findings', says: 'Which findings keep a version out.' },
+  {
+    level: choice(
+      [
+        { value: 'MUST', label: 'MUST' },
+        { value: 'SHOULD', label: 'SHOULD' },
+      ],
+      {
+        label: 'Level',
+        says: 'No finding at this level, nor at a higher one.',
+        default: 'MUST',
+      },
+    ),
+  },
+)
+
+export const driftConfig = object({ label: 'Drift', says: 'Has nothing to configure.' }, {})
+
+export const versionConfig = object({ label: 'Version', says: 'Has nothing to configure.' }, {})
+
+export const soakConfig = object(
+  { label: 'Soaking', says: 'For how long, and how many errors it may have had.' },
+  {
+    hours: whole({
+      label: 'Hours',
+      says: 'For so long it has to stand there unchanged.',
+      max: longestSoak,
+      unit: 'h',
+      default: 24,
+    }),
+    calls: whole({
+      label: 'Calls',
+      says: 'So many calls it has to have had in that time, so that the share of errors says something.',
+      min: 0,
+      max: 1_000_000,
+      default: 0,
+    }),
+    errorPercent: whole({
+      label: 'Errors',
+      says: 'At most so many in a hundred of them may have failed with a status from 500 on.',
+      min: 0,
+      max: 100,
+      unit: '%',
+      default: 1,
+    }),
+  },
+)
+
+export const windowConfig = object(
+  { label: 'Window', says: 'The hours at which it may be carried out.' },
+  {
+    days: list(
+      choice(
+        weekdays.map((day) => ({ value: day, label: day })),
+        { label: 'Day', says: 'A day of the week.' },
+      ),
+      {
+        label: 'Days',
+        says: 'On which days.',
+        min: 1,
+        max: 7,
+        default: [...weekdays.slice(0, 5)],
+      },
+    ),
+    from: whole({
+      label: 'From',
+      says: 'The hour at which it begins.',
+      min: 0,
+      max: 23,
+      unit: 'h',
+      default: 9,
+    }),
+    until: whole({
+      label: 'Until',
+      says: 'The hour at which it ends.',
+      min: 1,
+      max: 24,
+      unit: 'h',
+      default: 16,
+    }),
+    timeZone: text({
+      label: 'Time zone',
+      says: 'Where these hours are those of the day.',
+      example: 'Europe/London',
+      why: (zone) => (isTimeZone(zone) ? undefined : 'is no time zone of the IANA database'),
+      default: 'UTC',
+    }),
+  },
+)
+
+export const approvalConfig = object(
+  { label: 'Approval', says: 'How many, and whose.' },
+  {
+    number: whole({ label: 'Number', says: 'So many people.', max: 5, default: 1 }),
+    roles: list(
+      choice(
+        approvers.map((role) => ({ value: role, label: role })),
+        { label: 'Role', says: 'A role.' },
+      ),
+      {
+        label: 'Roles',
+        says: 'Only theirs count; everybody’s who may approve, where none is named.',
+        max: approvers.length,
+        default: [],
+      },
+    ),
+    authorsToo: flag({
+      label: 'Authors too',
+      says: 'Whether that of who wrote the revision counts.',
+      default: true,
+    }),
+  },
+)

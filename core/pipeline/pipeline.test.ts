@@ -1,0 +1,110 @@
+import { readFileSync } from 'node:fs'
+import { Ajv2020 } from 'ajv/dist/2020'
+import yaml from 'js-yaml'
+import { describe, expect, it } from 'vitest'
+import { gateKinds } from './gates'
+import { isFor, pipelineSchema, readPipeline, stageAfter, usualPipeline } from './pipeline'
+
+const stages = ['Trial', 'Rehearsal', 'Live']
+const read = (text: string) => readPipeline({ file: 'pipeline.yaml', text }, stages)
+const faults = (text: string) =>
+  read(text).diagnostics.map(({ line, message }) => `${line}: ${message}`)
+
+const written = `pipeline: 1
+for: { audiences: [private], teams: [Metering] }
+stages:
+  - name: Trial
+  - name: Live
+    gates:
+      findings: {}
+      soak: { hours: 48 }
+      approval: { number: 2, roles: [governance] }
+`
+
+describe('a pipeline', () => {
+  it('is read with what it leaves out filled in', () => {
+    const { pipeline, diagnostics } = read(written)
+    expect(diagnostics).toEqual([])
+    expect(pipeline).toMatchObject({
+      for: { audiences: ['private'], teams: ['Metering'] },
+      stages: [
+        { name: 'Trial', gates: {} },
+        {
+          name: 'Live',
+          gates: {
+            findings: { level: 'MUST' },
+            soak: { hours: 48, calls: 0, errorPercent: 1 },
+            approval: { number: 2, roles: ['governance'], authorsToo: true },
+          },
+        },
+      ],
+    })
+    expect(read(JSON.stringify({ pipeline: 1, stages: [{ name: 'Trial' }] })).diagnostics).toEqual(
+      [],
+    )
+  })
+
+  it.each([
+    ['pipeline: 2\nstages: [{ name: Trial }]\n', '1: Format must be one of 1'],
+    ['pipeline: 1\n', '1: Stages is missing'],
+    [
+      'pipeline: 1\nstages:\n  - name: Nowhere\n',
+      '3: There is no stage "Nowhere"; there are Trial, Rehearsal, Live',
+    ],
+    [
+      'pipeline: 1\nstages:\n  - name: Live\n  - name: Trial\n',
+      '4: Trial comes after the stage before it: stages stand in the order Trial, Rehearsal, Live',
+    ],
+    [
+      'pipeline: 1\nstages:\n  - name: Trial\n    gates: { drift: {} }\n',
+      '4: Nothing stands before the first stage: versions are placed there',
+    ],
+    [
+      'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    gates:\n      soak: { hours: 0 }\n',
+      '6: Hours must be a whole number from 1 to 168',
+    ],
+    [
+      'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    gates:\n      window: { timeZone: Elm/Brook }\n',
+      '6: Time zone: "Elm/Brook" is no time zone of the IANA database',
+    ],
+    ['<pipeline/>', '1: A pipeline is YAML or JSON'],
+  ])('says what is wrong with it, and where: %j', (text, fault) => {
+    expect(read(text).pipeline).toBeUndefined()
+    expect(faults(text)).toContain(fault)
+  })
+
+  it('has everybody in it whom it does not leave out', () => {
+    const { pipeline } = read(written)
+    expect(isFor(pipeline!, { audience: 'private', team: 'Metering' })).toBe(true)
+    expect(isFor(pipeline!, { audience: 'public', team: 'Metering' })).toBe(false)
+    expect(isFor(pipeline!, { audience: 'private', team: 'Field' })).toBe(false)
+    expect(isFor(usualPipeline(stages), { audience: 'public', team: '' })).toBe(true)
+  })
+
+  it('leads from a stage to the next one of its own', () => {
+    const { pipeline } = read(written)
+    expect(stageAfter(pipeline!, 'Trial')?.name).toBe('Live')
+    expect(stageAfter(pipeline!, 'Live')).toBeUndefined()
+    expect(stageAfter(pipeline!, 'Rehearsal')).toBeUndefined()
+    expect(stageAfter(usualPipeline(stages), 'Trial')?.name).toBe('Rehearsal')
+  })
+
+  it('has a page that names every gate and what may be said of it', () => {
+    const page = readFileSync('docs/pipelines.md', 'utf8')
+    for (const [name, { config }] of Object.entries(gateKinds)) {
+      const [row] = page.split('\n').filter((line) => line.startsWith(`| \`${name}\``))
+      expect(row, name).toBeDefined()
+      const { shape } = config
+      for (const member of shape.kind === 'object' ? Object.keys(shape.members) : [])
+        expect(row).toContain(`\`${member}\``)
+    }
+  })
+
+  it('has a JSON Schema that takes what is read', () => {
+    const schema = pipelineSchema()
+    const ajv = new Ajv2020({ strict: false })
+    const takes = ajv.compile(schema)
+    expect(takes(yaml.load(written.replace('pipeline: 1', "pipeline: '1'")))).toBe(true)
+    expect(takes({ stages: [{ name: 'Trial', gates: { colour: {} } }] })).toBe(false)
+  })
+})

@@ -1,0 +1,172 @@
+import { choice, list, object, optional, readValue, schemaOf, text } from '../runtime/fields'
+import type { Diagnostic } from '../text/diagnostic'
+import { locate, readText, type SourceText } from '../text/read'
+import { isObject } from '../text/values'
+import { audiences } from '../rules/model'
+import { gateKinds, gateNames, type GateSet } from './gates'
+
+/** Whose versions take a pipeline; what is left out is anybody. */
+export interface Audience {
+  audiences?: string[]
+  teams?: string[]
+}
+
+/** How versions reach the last stage: through which stages, and what stands before each. */
+export interface Pipeline {
+  for: Audience
+  /** In order; versions begin in the first, before which nothing stands. */
+  stages: { name: string; gates: GateSet }[]
+}
+
+const stageName = text({
+  label: 'Name',
+  says: 'A stage of the organisation.',
+  example: 'Rehearsal',
+  max: 40,
+})
+
+/** Each kind of gate at most once, with its configuration. */
+const gates = object(
+  { label: 'Gates', says: 'What stands before the stage.', default: {} },
+  Object.fromEntries(gateNames.map((name) => [name, optional(gateKinds[name].config)])),
+)
+
+const pipelineField = object(
+  { label: 'Pipeline', says: 'How versions reach the last stage.' },
+  {
+    pipeline: choice([{ value: '1', label: '1' }], {
+      label: 'Format',
+      says: 'The edition of this format.',
+      default: '1',
+    }),
+    for: object(
+      { label: 'For', says: 'Whose versions take it.', default: {} },
+      {
+        audiences: optional(
+          list(
+            choice(
+              audiences.map((value) => ({ value, label: value })),
+              { label: 'Audience', says: 'An audience.' },
+            ),
+            { label: 'Audiences', says: 'Of APIs for these audiences.', min: 1, max: 3 },
+          ),
+        ),
+        teams: optional(
+          list(text({ label: 'Team', says: 'A team.', example: 'Metering', max: 100 }), {
+            label: 'Teams',
+            says: 'Of APIs of these teams.',
+            min: 1,
+          }),
+        ),
+      },
+    ),
+    stages: list(object({ label: 'Stage', says: 'A stage.' }, { name: stageName, gates }), {
+      label: 'Stages',
+      says: 'In the order in which versions go through them.',
+      min: 1,
+      max: 20,
+    }),
+  },
+)
+
+/** The JSON Schema (2020-12) of a pipeline as it may be written. */
+export const pipelineSchema = (): Record<string, unknown> => ({
+  $schema: 'https://json-schema.org/draft/2020-12/schema',
+  title: 'Pipeline',
+  ...schemaOf(pipelineField.shape),
+})
+
+/** Reads the text of a pipeline, and says everything that is wrong with it, each with its place; `stages` are those there are. */
+export function readPipeline(
+  source: SourceText,
+  stages: readonly string[],
+): { pipeline: Pipeline | undefined; diagnostics: Diagnostic[] } {
+  const reading = readText(source)
+  if (!reading.readable) return { pipeline: undefined, diagnostics: reading.diagnostics }
+  const { syntax } = reading
+  if (syntax === 'xml')
+    return {
+      pipeline: undefined,
+      diagnostics: [
+        {
+          ...{ severity: 'error', message: 'A pipeline is YAML or JSON' },
+          ...{ file: source.file, line: 1, column: 1 },
+        },
+      ],
+    }
+  const value = withText(reading.value)
+  const read = readValue(pipelineField, value)
+  const misfits = read.misfits ?? misplaced(read.value.stages, stages)
+  const at = (field: string) => (field === '' ? '' : `/${field.replaceAll('.', '/')}`)
+  const places = locate(
+    source.text,
+    syntax,
+    misfits.map(({ field }) => at(field)),
+  )
+  const wrong = misfits.map(({ field, message }): Diagnostic => {
+    const { line, column } = places.get(at(field)) ?? { line: 1, column: 1 }
+    return { severity: 'error', message, file: source.file, line, column }
+  })
+  return {
+    pipeline: read.misfits || wrong.length > 0 ? undefined : read.value,
+    diagnostics: [...reading.diagnostics, ...wrong.sort((a, b) => a.line - b.line)],
+  }
+}
+
+/** Its format is a number in YAML. */
+const withText = (value: unknown): unknown =>
+  isObject(value) && value['pipeline'] === 1 ? { ...value, pipeline: '1' } : value
+
+function misplaced(written: readonly { name: string; gates: object }[], known: readonly string[]) {
+  const misfits: { field: string; message: string }[] = []
+  let last = -1
+  for (const [index, { name, gates }] of written.entries()) {
+    const field = `stages.${index}.name`
+    const place = known.indexOf(name)
+    if (place === -1)
+      misfits.push({
+        field,
+        message: `There is no stage "${name}"; there are ${known.join(', ')}`,
+      })
+    else if (place <= last)
+      misfits.push({
+        field,
+        message: `${name} comes after the stage before it: stages stand in the order ${known.join(', ')}`,
+      })
+    else last = place
+    if (index === 0 && Object.keys(gates).length > 0)
+      misfits.push({
+        field: 'stages.0.gates',
+        message: 'Nothing stands before the first stage: versions are placed there',
+      })
+  }
+  return misfits
+}
+
+/** What stands before a stage of the usual pipeline, which those take who are in no other. */
+export const usualGates: GateSet = {
+  findings: { level: 'MUST' },
+  drift: {},
+  version: {},
+  approval: { number: 1, roles: [], authorsToo: true },
+}
+
+/** Through all stages, with the usual gates before each but the first. */
+export const usualPipeline = (stages: readonly string[]): Pipeline => ({
+  for: {},
+  stages: stages.map((name, index) => ({ name, gates: index === 0 ? {} : usualGates })),
+})
+
+/** Whether versions of an API take a pipeline. */
+export const isFor = (
+  { for: { audiences: some, teams } }: Pipeline,
+  api: { audience: string; team: string },
+): boolean =>
+  (some === undefined || some.includes(api.audience)) &&
+  (teams === undefined || teams.includes(api.team))
+
+/** The stage after one, with what stands before it; undefined after the last, and after one that is not in the pipeline. */
+export function stageAfter({ stages }: Pipeline, name: string) {
+  const at = stages.findIndex((stage) => stage.name === name)
+  return at === -1 ? undefined : stages[at + 1]
+}

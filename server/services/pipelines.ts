@@ -1,0 +1,306 @@
+import { and, asc, desc, eq, max, sql } from 'drizzle-orm'
+import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
+import {
+  isFor,
+  readPipeline as readText,
+  usualPipeline,
+  type Pipeline,
+} from '../../core/pipeline/pipeline'
+import type {
+  PipelineChange,
+  PipelineDetail,
+  PipelineDraft,
+  PipelineImpact,
+  PipelineItem,
+} from '../../shared/api/promotions'
+import { pipelineEtag } from '../../shared/etags'
+import type { Queries, Transaction } from '../db/database'
+import { displayName, teamName } from '../db/names'
+import { apis, pipelineEditions, pipelines, promotions, stages } from '../db/schema'
+import type { Context } from './context'
+import { conflict, invalid, notFound, requireMatch } from './failure'
+import { record } from './ledger'
+import { pageFrom, type Page } from './paging'
+import type { PageQuery } from '../../shared/api/catalog'
+import { requirePermission } from './permissions'
+import { slugOf } from './titles'
+
+/** A pipeline as it holds. */
+export interface Holding {
+  slug: string
+  title: string
+  edition: number
+  content: Pipeline
+}
+
+/** The name of the one that nobody wrote. */
+const usual = 'usual'
+const mostPipelines = 50
+
+/** All pipelines in the order in which they are asked whose they are; the usual one takes those that are in no other. */
+export class Pipelines {
+  constructor(private readonly all: readonly Holding[]) {}
+
+  static async read(db: Queries): Promise<Pipelines> {
+    const [rows, names] = await Promise.all([
+      db
+        .selectDistinctOn([pipelines.position, pipelines.slug], {
+          slug: pipelines.slug,
+          title: pipelines.title,
+          edition: pipelineEditions.number,
+          content: pipelineEditions.content,
+        })
+        .from(pipelines)
+        .innerJoin(pipelineEditions, eq(pipelineEditions.pipeline, pipelines.slug))
+        .orderBy(asc(pipelines.position), asc(pipelines.slug), desc(pipelineEditions.number)),
+      stageNames(db),
+    ])
+    const last = { slug: usual, title: 'The usual way', edition: 0, content: usualPipeline(names) }
+    return new Pipelines([...rows, last])
+  }
+
+  for(api: { audience: string; team: string }): Holding {
+    return this.all.find(({ content }) => isFor(content, api))!
+  }
+
+  /** As they would be with another text of one of them, or with a new one. */
+  with(slug: string | undefined, content: Pipeline): Pipelines {
+    if (slug !== undefined)
+      return new Pipelines(this.all.map((one) => (one.slug === slug ? { ...one, content } : one)))
+    const made = { slug: '', title: '', edition: 1, content }
+    return new Pipelines([...this.all.slice(0, -1), made, ...this.all.slice(-1)])
+  }
+
+  list(): readonly Holding[] {
+    return this.all
+  }
+}
+
+const stageNames = async (db: Queries): Promise<string[]> =>
+  (await db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position))).map(
+    ({ name }) => name,
+  )
+
+const allApis = (db: Queries) =>
+  db
+    .select({ slug: apis.slug, audience: apis.audience, team: teamName(apis.teamId) })
+    .from(apis)
+    .orderBy(asc(apis.slug))
+
+export async function listPipelines(db: Queries, query: PageQuery): Promise<Page<PipelineItem>> {
+  const all = await Pipelines.read(db)
+  const [everybody, published] = await Promise.all([
+    allApis(db),
+    db
+      .select({
+        pipeline: pipelineEditions.pipeline,
+        number: pipelineEditions.number,
+        at: pipelineEditions.publishedAt,
+        by: sql<string>`${displayName(pipelineEditions.publishedById)}`,
+      })
+      .from(pipelineEditions),
+  ])
+  const taken = everybody.map((api) => all.for(api).slug)
+  const items = all.list().map(({ slug, title, edition, content }): PipelineItem => {
+    const last = published.find((one) => one.pipeline === slug && one.number === edition)
+    return {
+      pipeline: slug,
+      title,
+      audiences: content.for.audiences ?? [],
+      teams: content.for.teams ?? [],
+      stages: content.stages.map(({ name, gates }, index) => ({
+        name,
+        gates: gateNames.flatMap((gate) => {
+          const before = content.stages[index - 1]?.name ?? ''
+          return gateTitle(gate, gates, before) ?? []
+        }),
+      })),
+      apis: taken.filter((one) => one === slug).length,
+      edition,
+      ...(last && { publishedAt: last.at.toISOString(), publishedBy: last.by }),
+    }
+  })
+  return pageFrom(items, query)
+}
+
+export async function readPipeline(db: Queries, slug: string): Promise<PipelineDetail> {
+  const { items } = await listPipelines(db, { limit: mostPipelines + 1 })
+  const item = items.find(({ pipeline }) => pipeline === slug)
+  if (!item || slug === usual) throw notFound(`pipeline called "${slug}"`)
+  const editions = await db
+    .select({
+      edition: pipelineEditions.number,
+      text: pipelineEditions.text,
+      note: pipelineEditions.note,
+      at: pipelineEditions.publishedAt,
+      by: sql<string>`${displayName(pipelineEditions.publishedById)}`,
+    })
+    .from(pipelineEditions)
+    .where(eq(pipelineEditions.pipeline, slug))
+    .orderBy(desc(pipelineEditions.number))
+  return {
+    ...item,
+    text: editions[0]!.text,
+    editions: editions.map(({ edition, note, at, by }) => ({
+      ...{ edition, note, publishedAt: at.toISOString(), publishedBy: by },
+    })),
+  }
+}
+
+/** Held until the transaction ends by whoever writes pipelines, or the stages that they go through. */
+export const lockPipelines = (tx: Transaction) =>
+  tx.execute(sql`SELECT pg_advisory_xact_lock(7120422)`)
+
+/** The pipeline of a text, which has to be one. */
+async function contentOf(db: Queries, text: string): Promise<Pipeline> {
+  const { pipeline, diagnostics } = readText({ file: 'pipeline.yaml', text }, await stageNames(db))
+  if (pipeline) return pipeline
+  throw invalid(
+    diagnostics.map(({ line, message }) => ({
+      field: 'text',
+      message: `Line ${line}: ${message}`,
+    })),
+  )
+}
+
+/** Publishes a pipeline that was none before. It is asked after those there are, and before the usual one. */
+export async function createPipeline(
+  context: Context,
+  { title, text, note }: PipelineChange,
+): Promise<PipelineDetail> {
+  const { db } = context
+  requirePermission(context.actor, 'pipeline')
+  const slug = slugOf(title)
+  if (slug === '' || slug === usual)
+    throw invalid([{ field: 'title', message: 'Another pipeline is called so' }])
+  await db.transaction(async (tx) => {
+    await lockPipelines(tx)
+    const [{ last } = { last: null }] = await tx
+      .select({ last: max(pipelines.position) })
+      .from(pipelines)
+    if ((await tx.$count(pipelines)) >= mostPipelines)
+      throw conflict(`There are ${mostPipelines} pipelines already.`)
+    const made = await tx
+      .insert(pipelines)
+      .values({ slug, title, position: (last ?? -1) + 1 })
+      .onConflictDoNothing()
+      .returning()
+    if (made.length === 0)
+      throw invalid([{ field: 'title', message: 'Another pipeline is called so' }])
+    await publish(tx, context, slug, 1, text, note)
+  })
+  return readPipeline(db, slug)
+}
+
+/** Publishes the next edition of a pipeline. */
+export async function publishPipeline(
+  context: Context,
+  slug: string,
+  { title, text, note }: PipelineChange,
+  ifMatch: string | undefined,
+): Promise<PipelineDetail> {
+  const { db } = context
+  requirePermission(context.actor, 'pipeline')
+  await db.transaction(async (tx) => {
+    await lockPipelines(tx)
+    const { edition } = await readPipeline(tx, slug)
+    requireMatch(ifMatch, pipelineEtag({ edition }), 'the pipeline')
+    await tx.update(pipelines).set({ title }).where(eq(pipelines.slug, slug))
+    await publish(tx, context, slug, edition + 1, text, note)
+  })
+  return readPipeline(db, slug)
+}
+
+async function publish(
+  tx: Transaction,
+  context: Context,
+  pipeline: string,
+  number: number,
+  text: string,
+  note: string,
+): Promise<void> {
+  const { actor, now } = context
+  const content = await contentOf(tx, text)
+  await tx.insert(pipelineEditions).values({
+    ...{ pipeline, number, text, content, note },
+    ...{ publishedAt: now(), publishedById: actor.id },
+  })
+  await record(tx, context, {
+    action: 'pipeline.published',
+    subject: pipeline,
+    after: { edition: number, note, content },
+  })
+}
+
+/** Takes a pipeline away: versions of its APIs take another one from then on. */
+export async function removePipeline(context: Context, slug: string): Promise<void> {
+  const { db } = context
+  requirePermission(context.actor, 'pipeline')
+  await db.transaction(async (tx) => {
+    await lockPipelines(tx)
+    const { title, edition } = await readPipeline(tx, slug)
+    await tx.delete(pipelines).where(eq(pipelines.slug, slug))
+    await record(tx, context, {
+      action: 'pipeline.removed',
+      subject: slug,
+      before: { title, edition },
+    })
+  })
+}
+
+/** Judges the gates of waiting promotions by some pipelines. */
+export type Judging = (
+  pipelines: Pipelines,
+) => Promise<{ promotion: number; title: string; gates: Gate[] }[]>
+
+/** What a text would change if it were published: whose versions take it, and how waiting promotions would stand. */
+export async function pipelineImpact(
+  { db, actor }: Context,
+  { pipeline, text }: PipelineDraft,
+  judge: Judging,
+): Promise<PipelineImpact> {
+  requirePermission(actor, 'measure')
+  if (pipeline !== undefined) await readPipeline(db, pipeline)
+  const read = readText({ file: 'pipeline.yaml', text }, await stageNames(db))
+  const nothing = { coming: [], leaving: [], promotions: [] }
+  if (!read.pipeline) return { diagnostics: read.diagnostics, ...nothing }
+  const now = await Pipelines.read(db)
+  const then = now.with(pipeline, read.pipeline)
+  const slug = pipeline ?? ''
+  const moved = (await allApis(db)).map((api) => ({
+    api: api.slug,
+    before: now.for(api).slug === slug,
+    after: then.for(api).slug === slug,
+  }))
+  const [before, after] = [await judge(now), await judge(then)]
+  return {
+    diagnostics: read.diagnostics,
+    coming: moved.flatMap((one) => (one.after && !one.before ? one.api : [])),
+    leaving: moved.flatMap((one) => (one.before && !one.after ? one.api : [])),
+    promotions: after.flatMap(({ promotion, title, gates }) => {
+      const stood = before.find((one) => one.promotion === promotion)?.gates ?? []
+      const isSame = JSON.stringify(stood) === JSON.stringify(gates)
+      return isSame ? [] : [{ promotion, title, now: stood, then: gates }]
+    }),
+  }
+}
+
+/** Why the stages cannot become others: pipelines and waiting promotions go through those there are. */
+export async function requireStagesOf(tx: Transaction, wanted: readonly string[]): Promise<void> {
+  await lockPipelines(tx)
+  for (const { slug, title, content } of (await Pipelines.read(tx)).list()) {
+    if (slug === usual) continue
+    const places = content.stages.map(({ name }) => wanted.indexOf(name))
+    const gone = content.stages.find((_, index) => places[index] === -1)
+    if (gone) throw conflict(`The pipeline ${title} goes through ${gone.name}, so it stays.`)
+    if (places.some((place, index) => index > 0 && place < places[index - 1]!))
+      throw conflict(`The pipeline ${title} goes through these stages in the order they have now.`)
+  }
+  const waiting = await tx
+    .select({ id: promotions.id, from: promotions.fromStage, to: promotions.toStage })
+    .from(promotions)
+    .where(and(sql`${promotions.state} in ('waiting', 'under-way')`))
+  const left = waiting.find(({ from, to }) => !wanted.includes(from) || !wanted.includes(to))
+  if (left)
+    throw conflict(`Promotion ${left.id} waits between ${left.from} and ${left.to}, so both stay.`)
+}

@@ -1,0 +1,208 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { eq } from 'drizzle-orm'
+import type { PromotionDetail } from '../../shared/api/promotions'
+import { apis } from '../../server/db/schema'
+import { checkAllGateways } from '../../server/services/gateways'
+import { pipelineEtag } from '../../shared/etags'
+import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+
+let world: World
+let imara: Visitor, tomas: Visitor, oskar: Visitor, ruth: Visitor, ada: Visitor, wren: Visitor
+const api = 'supply-interruptions'
+const version = '2.4.0'
+
+beforeAll(async () => {
+  world = await makeWorld({ gateways: { 'north-edge': 'edge' } })
+  ;[imara, tomas, oskar, ruth, ada, wren] = (await Promise.all(
+    ['imara', 'tomas', 'oskar', 'ruth', 'ada', 'wren'].map((name) => world.visitor(name)),
+  )) as [Visitor, Visitor, Visitor, Visitor, Visitor, Visitor]
+  await bringIn(tomas, definition(`${api}/${version}.yaml`))
+  const { spec, group } = await tomas.api.getPlacementDraft({ api })
+  const routes = spec.routes.map((row) => ({
+    ...row,
+    treatment: { kind: 'route' as const, backend: 'main' },
+  }))
+  await tomas.api.createPlacement({}, { api, version, group, spec: { ...spec, routes } })
+})
+afterAll(() => world.close())
+
+const straight = (gates: string) => `pipeline: 1
+for: { audiences: [partner] }
+stages:
+  - name: Trial
+  - name: Live
+    gates: ${gates}
+`
+const publication = (text: string, title = 'Partner APIs') => ({
+  ...{ title, text, note: 'Straight to Live' },
+})
+const gatesOf = ({ gates }: Pick<PromotionDetail, 'gates'>) =>
+  gates.map(({ id, state }) => `${id} ${state}`)
+const ask = (from = 'Trial') =>
+  tomas.call<PromotionDetail & { detail: string }>('POST', '/promotions', {
+    ...{ api, version, from, note: '' },
+  })
+const etagOf = async (pipeline: string) => pipelineEtag(await imara.api.getPipeline({ pipeline }))
+const publish = async (text: string) =>
+  imara.api.publishPipeline({ pipeline: 'partner-apis' }, publication(text), {
+    ifMatch: await etagOf('partner-apis'),
+  })
+
+describe('pipelines', () => {
+  it('are one where nobody wrote any, which everybody takes', async () => {
+    const { items } = await wren.api.listPipelines({})
+    expect(items).toEqual([
+      {
+        ...{ pipeline: 'usual', title: 'The usual way', edition: 0, apis: 1 },
+        ...{ audiences: [], teams: [] },
+        stages: [
+          { name: 'Trial', gates: [] },
+          {
+            name: 'Rehearsal',
+            gates: [
+              'No finding at MUST',
+              'Trial matches the ledger',
+              'The number fits the changes',
+              'One approval by somebody else',
+            ],
+          },
+          { name: 'Live', gates: expect.arrayContaining(['Rehearsal matches the ledger']) as [] },
+        ],
+      },
+    ])
+    expect((await wren.call('GET', '/pipelines/usual')).status).toBe(404)
+  })
+
+  it('are refused with what is wrong, and where', async () => {
+    const wrong = (text: string) =>
+      imara.call<{ errors: { message: string }[] }>('POST', '/pipelines', publication(text))
+    const answer = await wrong(straight('{ colour: {} }'))
+    expect(answer.status).toBe(422)
+    expect(JSON.stringify(answer.body)).toMatch(/Line 6: Gates has no member colour/)
+    expect((await wrong('pipeline: [')).status).toBe(422)
+    expect(
+      (await imara.call('POST', '/pipelines', publication(straight('{}'), 'Usual'))).status,
+    ).toBe(422)
+    const long = straight('{}').padEnd(100_001, '#')
+    expect((await wrong(long)).status).toBe(422)
+    expect((await wren.api.listPipelines({})).items).toHaveLength(1)
+  })
+
+  it('say before they are published whose they would be, and what waiting promotions would make of them', async () => {
+    const asked = await ask()
+    expect(asked.body).toMatchObject({ to: 'Rehearsal' })
+    const impact = await tomas.api.checkPipeline(
+      {},
+      { text: straight('{ findings: {}, approval: { number: 2 } }') },
+    )
+    expect(impact).toMatchObject({ diagnostics: [], coming: [api], leaving: [] })
+    expect(impact.promotions).toMatchObject([
+      {
+        promotion: asked.body.id,
+        title: 'Supply Interruptions 2.4.0 into Rehearsal',
+        then: [{ id: 'stage', state: 'failed' }],
+      },
+    ])
+    const none = await tomas.api.checkPipeline({}, { text: 'pipeline: 1\nstages: []\n' })
+    expect(none).toMatchObject({ coming: [], promotions: [] })
+    expect(none.diagnostics[0]).toMatchObject({ line: 2, severity: 'error' })
+    expect((await wren.api.listPipelines({})).items).toHaveLength(1)
+  })
+
+  it('lead waiting promotions astray where they do not go there any more, and the next ones elsewhere', async () => {
+    const text = straight(
+      '{ findings: {}, drift: {}, soak: { hours: 1 }, approval: { number: 2 } }',
+    )
+    expect((await tomas.call('POST', '/pipelines', publication(text))).status).toBe(403)
+    const made = await imara.api.createPipeline({}, publication(text))
+    expect(made).toMatchObject({ pipeline: 'partner-apis', edition: 1, apis: 1, text })
+    expect((await imara.call('POST', '/pipelines', publication(text))).status).toBe(422)
+    const [waiting] = (await oskar.api.listPromotions({})).items
+    expect(waiting!.gates).toMatchObject([
+      { id: 'stage', state: 'failed', text: expect.stringMatching(/Partner APIs/) as string },
+    ])
+    const { digest } = await ruth.api.getPromotion({ promotion: waiting!.id })
+    await ruth.api.approvePromotion({ promotion: waiting!.id }, { note: 'Fine', digest: digest! })
+    expect((await oskar.call('POST', `/promotions/${waiting!.id}/promote`)).status).toBe(409)
+    await tomas.api.withdrawPromotion({ promotion: waiting!.id })
+    const next = await ask()
+    expect(next.body.to).toBe('Live')
+    expect(gatesOf(next.body)).toEqual([
+      'findings passed',
+      'drift passed',
+      'soak waiting',
+      'approval waiting',
+    ])
+    const refused = await ask('Rehearsal')
+    expect(refused).toMatchObject({
+      status: 409,
+      body: { detail: expect.stringMatching(/does not go through Rehearsal/) as string },
+    })
+  })
+
+  it('open with what their next edition asks for, and the ledger tells which that was', async () => {
+    const [waiting] = (await oskar.api.listPromotions({ state: 'waiting' })).items
+    const promotion = waiting!.id
+    const approve = async (who: Visitor) => {
+      const { digest } = await who.api.getPromotion({ promotion })
+      return who.api.approvePromotion({ promotion }, { note: 'Fine', digest: digest! })
+    }
+    expect(gatesOf(await approve(ruth))).toContain('approval waiting')
+    expect(gatesOf(await approve(imara))).toContain('approval passed')
+    expect((await oskar.call('POST', `/promotions/${promotion}/promote`)).status).toBe(409)
+    const edition = await publish(straight('{ drift: {}, approval: { number: 2 } }'))
+    expect(edition).toMatchObject({ edition: 2, editions: [{ edition: 2 }, { edition: 1 }] })
+    await checkAllGateways(world.services)
+    expect(await oskar.api.promoteVersion({ promotion })).toMatchObject({ state: 'done', to: 'Live' })
+    const { items } = await wren.api.listLedgerEntries({ action: 'rollout.begun', limit: 1 })
+    expect(items[0]).toMatchObject({ after: { pipeline: { name: 'partner-apis', edition: 2 } } })
+  })
+
+  it('are written by one of two at once', async () => {
+    const ifMatch = await etagOf('partner-apis')
+    const body = publication(straight('{ approval: {} }'))
+    const all = await Promise.all(
+      [1, 2].map(() => imara.call('PUT', '/pipelines/partner-apis', body, { 'if-match': ifMatch })),
+    )
+    expect(all.map(({ status }) => status).sort()).toEqual([200, 412])
+    expect((await imara.api.getPipeline({ pipeline: 'partner-apis' })).edition).toBe(3)
+    expect((await imara.call('PUT', '/pipelines/partner-apis', body)).status).toBe(428)
+  })
+
+  it('keep their stages, and so do promotions that wait', async () => {
+    const stages = await ada.api.listStages({})
+    const put = (names: string[]) =>
+      ada.call<{ detail: string }>('PUT', '/stages', {
+        stages: names.map((name) => stages.items.find((stage) => stage.name === name)),
+      })
+    const detail = async (names: string[]) => (await put(names)).body.detail
+    expect(await detail(['Rehearsal', 'Live'])).toMatch(/Partner APIs goes through Trial/)
+    expect(await detail(['Live', 'Rehearsal', 'Trial'])).toMatch(/in the order they have now/)
+  })
+
+  it('of confidential APIs count for nobody else', async () => {
+    await world.db.update(apis).set({ confidential: true }).where(eq(apis.slug, api))
+    const of = async (who: Visitor) =>
+      (await who.api.listPipelines({})).items.find(({ pipeline }) => pipeline === 'partner-apis')!
+    expect((await of(imara)).apis).toBe(1)
+    expect((await of(wren)).apis).toBe(0)
+    const draft = { text: straight('{}') }
+    const nadia = await world.visitor('nadia')
+    expect((await nadia.api.checkPipeline({}, draft)).coming).toEqual([])
+    await world.db.update(apis).set({ confidential: false }).where(eq(apis.slug, api))
+  })
+
+  it('are taken away, and versions take the usual one again', async () => {
+    expect((await tomas.call('DELETE', '/pipelines/partner-apis')).status).toBe(403)
+    await imara.api.removePipeline({ pipeline: 'partner-apis' })
+    expect((await imara.call('DELETE', '/pipelines/partner-apis')).status).toBe(404)
+    expect((await wren.api.listPipelines({})).items).toMatchObject([{ pipeline: 'usual', apis: 1 }])
+    const { items } = await wren.api.listLedgerEntries({ action: 'pipeline.removed' })
+    expect(items).toMatchObject([{ subject: 'partner-apis' }])
+  })
+
+  it('have a schema that editors read', async () => {
+    const schema = await wren.call<{ title: string }>('GET', '/pipeline-schema')
+    expect(schema.body).toMatchObject({ title: 'Pipeline', type: 'object' })
+  })
+})
