@@ -6,6 +6,7 @@ import {
   usualPipeline,
   type Pipeline,
 } from '../../core/pipeline/pipeline'
+import { grouped } from '../../core/text/grouped'
 import type {
   PipelineChange,
   PipelineDetail,
@@ -55,7 +56,12 @@ export class Pipelines {
         .orderBy(asc(pipelines.position), asc(pipelines.slug), desc(pipelineEditions.number)),
       stageNames(db),
     ])
-    const last = { slug: usual, title: 'The usual way', edition: 0, content: usualPipeline(names) }
+    const last = {
+      slug: usual,
+      title: 'The usual pipeline',
+      edition: 0,
+      content: usualPipeline(names),
+    }
     return new Pipelines([...rows, last])
   }
 
@@ -100,7 +106,7 @@ export async function listPipelines(db: Queries, query: PageQuery): Promise<Page
       })
       .from(pipelineEditions),
   ])
-  const taken = everybody.map((api) => all.for(api).slug)
+  const taken = grouped(everybody, (api) => all.for(api).slug)
   const items = all.list().map(({ slug, title, edition, content }): PipelineItem => {
     const last = published.find((one) => one.pipeline === slug && one.number === edition)
     return {
@@ -115,7 +121,7 @@ export async function listPipelines(db: Queries, query: PageQuery): Promise<Page
           return gateTitle(gate, gates, before) ?? []
         }),
       })),
-      apis: taken.filter((one) => one === slug).length,
+      apis: (taken.get(slug) ?? []).map((api) => api.slug),
       edition,
       ...(last && { publishedAt: last.at.toISOString(), publishedBy: last.by }),
     }

@@ -188,8 +188,8 @@ export class PipelineItem {
   @many(() => PipelineStage, { says: 'Its stages, in order.' })
   stages!: PipelineStage[]
 
-  @whole({ says: 'APIs whose versions take it.', example: 4 })
-  apis!: number
+  @texts({ says: 'APIs whose versions take it.', example: ['meter-readings'] })
+  apis!: string[]
 
   @whole({ says: 'The edition in force; 0 for the usual one, which nobody wrote.', example: 3 })
   edition!: number

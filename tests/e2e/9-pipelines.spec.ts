@@ -7,7 +7,12 @@ test('a pipeline is written with its faults beside it, seen for what it would ch
   await signIn(page, 'imara', '/promotions')
   await page.getByRole('link', { name: 'Pipelines' }).click()
   await expect(page.getByRole('heading', { name: /Private APIs/ })).toBeVisible()
-  await expect(page.getByRole('heading', { name: /The usual way/ })).toBeVisible()
+  await expect(page.getByRole('heading', { name: /The usual pipeline/ })).toBeVisible()
+  await page
+    .getByRole('button', { name: /^\d+ APIs$/ })
+    .first()
+    .click()
+  await expect(page.getByRole('link', { name: 'works-orders' })).toBeVisible()
   await expectAccessible(page)
   await page.getByRole('link', { name: 'New pipeline' }).click()
   const text = page.locator('.cm-content')

@@ -208,17 +208,7 @@ const teamsWithout = computed(() => {
     </div>
     <p v-else class="soft">Reading the rulebook …</p>
     <template #margin>
-      <template v-if="diagnostics.length">
-        <h2>{{ count(diagnostics.length, 'fault') }}</h2>
-        <button
-          v-for="problem in diagnostics"
-          :key="problem.line + problem.message"
-          class="fault"
-          @click="showText(problem.line)"
-        >
-          {{ problem.message }} <code>line {{ problem.line }}</code>
-        </button>
-      </template>
+      <Faults v-if="diagnostics.length" :faults="diagnostics" @open="showText($event)" />
       <template v-if="current && !asText">
         <h2>{{ current.title }}</h2>
         <p class="soft">
@@ -281,17 +271,5 @@ const teamsWithout = computed(() => {
 }
 .add {
   margin-top: 8px;
-}
-.fault {
-  display: block;
-  width: 100%;
-  text-align: left;
-  border: 0;
-  border-left: 3px solid var(--copper);
-  background: var(--page);
-  padding: 5px 8px;
-  margin-bottom: 5px;
-  cursor: pointer;
-  overflow-wrap: anywhere;
 }
 </style>

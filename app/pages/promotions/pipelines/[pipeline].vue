@@ -120,17 +120,7 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
       @change="typed()"
     />
     <template #margin>
-      <template v-if="faults.length">
-        <h2>{{ count(faults.length, 'fault') }}</h2>
-        <button
-          v-for="problem in faults"
-          :key="problem.line + problem.message"
-          class="fault"
-          @click="editor?.goTo(problem.line)"
-        >
-          {{ problem.message }} <code>line {{ problem.line }}</code>
-        </button>
-      </template>
+      <Faults v-if="faults.length" :faults="faults" @open="editor?.goTo($event)" />
       <template v-else-if="impact">
         <h2>What it would change</h2>
         <p
@@ -144,7 +134,7 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
             Come to it <small>{{ count(impact.coming.length, 'API', 'APIs') }}</small>
           </h3>
           <p class="names">
-            <NuxtLink v-for="one in impact.coming" :key="one" :to="`/apis/${one}`">{{
+            <NuxtLink v-for="one in impact.coming" :key="one" class="plain" :to="`/apis/${one}`">{{
               one
             }}</NuxtLink>
           </p>
@@ -154,7 +144,7 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
             Leave it <small>{{ count(impact.leaving.length, 'API', 'APIs') }}</small>
           </h3>
           <p class="names">
-            <NuxtLink v-for="one in impact.leaving" :key="one" :to="`/apis/${one}`">{{
+            <NuxtLink v-for="one in impact.leaving" :key="one" class="plain" :to="`/apis/${one}`">{{
               one
             }}</NuxtLink>
           </p>
@@ -204,8 +194,8 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
       </template>
       <Dialog v-model:visible="removing" modal header="Remove it" :style="{ width: '460px' }">
         <p>
-          Versions of {{ count(detail?.apis ?? 0, 'API', 'APIs') }} take another pipeline from then
-          on. What was promoted by it stays as it is.
+          Versions of {{ count(detail?.apis.length ?? 0, 'API', 'APIs') }} take another pipeline
+          from then on. What was promoted by it stays as it is.
         </p>
         <template #footer>
           <button class="ghost" @click="removing = false">Cancel</button>
@@ -220,18 +210,6 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
 .top {
   padding-right: 22px;
   flex: none;
-}
-.fault {
-  display: block;
-  width: 100%;
-  text-align: left;
-  border: 0;
-  border-left: 3px solid var(--copper);
-  background: var(--page);
-  padding: 5px 8px;
-  margin-bottom: 5px;
-  cursor: pointer;
-  overflow-wrap: anywhere;
 }
 .names {
   display: flex;

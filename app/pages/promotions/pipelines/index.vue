@@ -3,6 +3,7 @@ import { useSession } from '~/stores/session'
 
 const session = useSession()
 const { data: page, refusal } = useLoad(() => api.listPipelines({ limit: 100 }), ['promotion'])
+const opened = ref('')
 const mayWrite = computed(() => session.person?.role === 'governance')
 </script>
 
@@ -10,8 +11,8 @@ const mayWrite = computed(() => session.person?.role === 'governance')
   <Leaf>
     <h1>Promotions and changes</h1>
     <p v-if="page" class="sentence">
-      Versions take the first pipeline that is for their API;
-      <b>{{ count(page.items.length, 'pipeline', 'pipelines') }}</b> in this order.
+      Versions take the first of <b>{{ count(page.items.length, 'pipeline', 'pipelines') }}</b> that
+      is for their API.
     </p>
     <Leaves :leaves="promotionLeaves">
       <NuxtLink v-if="mayWrite" class="fill" to="/promotions/pipelines/new">New pipeline</NuxtLink>
@@ -25,9 +26,20 @@ const mayWrite = computed(() => session.person?.role === 'governance')
         <template v-else>{{ item.title }}</template>
         <small>
           {{ takersOf(item) }} ·
-          <NuxtLink to="/">{{ count(item.apis, 'API', 'APIs') }}</NuxtLink>
+          <button
+            class="plain"
+            :aria-expanded="opened === item.pipeline"
+            @click="opened = opened === item.pipeline ? '' : item.pipeline"
+          >
+            {{ count(item.apis.length, 'API', 'APIs') }}
+          </button>
         </small>
       </h2>
+      <p v-if="opened === item.pipeline" class="names">
+        <NuxtLink v-for="one in item.apis" :key="one" class="plain" :to="`/apis/${one}`">{{
+          one
+        }}</NuxtLink>
+      </p>
       <ol>
         <li v-for="stage in item.stages" :key="stage.name">
           <b>{{ stage.name }}</b>
@@ -66,9 +78,18 @@ const mayWrite = computed(() => session.person?.role === 'governance')
   margin: 0 0 8px;
 }
 .pipeline h2 small {
-  font: 400 12.5px var(--sans);
+  font-family: var(--body);
+  font-weight: 400;
+  font-size: 12.5px;
   color: var(--soft);
   margin-left: 8px;
+}
+.names {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  margin: 0 0 8px;
+  font-size: 12.5px;
 }
 .pipeline ol {
   list-style: none;
