@@ -10,7 +10,7 @@ import {
 import { pipelineEtag } from '../../shared/etags'
 import { done, ok, operation, type Operation } from '../http/operation'
 import * as pipelines from '../services/pipelines'
-import { waitingGates } from '../services/promotions'
+import { waitingGates } from '../services/promotion-gates'
 
 export const pipelineOperations: Operation[] = [
   operation<undefined, PageQuery>({
@@ -81,7 +81,7 @@ export const pipelineOperations: Operation[] = [
     success: { status: 200, says: 'What it would change', body: PipelineImpact },
     errors: [404],
     handle: ({ body }, context) =>
-      ok(pipelines.pipelineImpact(context, body, (by) => waitingGates(context, by))),
+      ok(pipelines.pipelineImpact(context, body, (all) => waitingGates(context, all))),
   }),
   operation({
     id: 'getPipelineSchema',

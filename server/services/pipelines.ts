@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, max, sql } from 'drizzle-orm'
+import { asc, desc, eq, inArray, max, sql } from 'drizzle-orm'
 import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
 import {
   isFor,
@@ -7,6 +7,7 @@ import {
   type Pipeline,
 } from '../../core/pipeline/pipeline'
 import { grouped } from '../../core/text/grouped'
+import { isSame } from '../../core/text/values'
 import type {
   PipelineChange,
   PipelineDetail,
@@ -254,10 +255,10 @@ export async function removePipeline(context: Context, slug: string): Promise<vo
   })
 }
 
-/** Judges the gates of waiting promotions by some pipelines. */
+/** Judges the gates of waiting promotions by each of some pipelines. */
 export type Judging = (
-  pipelines: Pipelines,
-) => Promise<{ promotion: number; title: string; gates: Gate[] }[]>
+  all: readonly Pipelines[],
+) => Promise<{ promotion: number; title: string; gates: Gate[][] }[]>
 
 /** What a text would change if it were published: whose versions take it, and how waiting promotions would stand. */
 export async function pipelineImpact(
@@ -278,16 +279,13 @@ export async function pipelineImpact(
     before: now.for(api).slug === slug,
     after: then.for(api).slug === slug,
   }))
-  const [before, after] = [await judge(now), await judge(then)]
   return {
     diagnostics: read.diagnostics,
     coming: moved.flatMap((one) => (one.after && !one.before ? one.api : [])),
     leaving: moved.flatMap((one) => (one.before && !one.after ? one.api : [])),
-    promotions: after.flatMap(({ promotion, title, gates }) => {
-      const stood = before.find((one) => one.promotion === promotion)?.gates ?? []
-      const isSame = JSON.stringify(stood) === JSON.stringify(gates)
-      return isSame ? [] : [{ promotion, title, now: stood, then: gates }]
-    }),
+    promotions: (await judge([now, then])).flatMap(({ gates: [before = [], after = []], ...of }) =>
+      isSame(before, after) ? [] : [{ ...of, now: before, then: after }],
+    ),
   }
 }
 
@@ -305,7 +303,7 @@ export async function requireStagesOf(tx: Transaction, wanted: readonly string[]
   const waiting = await tx
     .select({ id: promotions.id, from: promotions.fromStage, to: promotions.toStage })
     .from(promotions)
-    .where(and(sql`${promotions.state} in ('waiting', 'under-way')`))
+    .where(inArray(promotions.state, ['waiting', 'under-way']))
   const left = waiting.find(({ from, to }) => !wanted.includes(from) || !wanted.includes(to))
   if (left)
     throw conflict(`Promotion ${left.id} waits between ${left.from} and ${left.to}, so both stay.`)

@@ -1,25 +1,13 @@
 import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
-import { actorWithId } from './people'
-import { compareOperations } from '../../core/compare/operations'
-import { compareRoutes } from '../../core/drift/compare'
-import { longestSoak } from '../../core/pipeline/gate-configs'
-import { astray, judgeChange, judgeGates, open, type Gate } from '../../core/pipeline/gates'
+import { open } from '../../core/pipeline/gates'
 import { stageAfter } from '../../core/pipeline/pipeline'
-import { planDigest, specDigest, whyVoid, type PlanBasis } from '../../core/pipeline/plan'
+import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
-import type { Backend, PlacementSpec } from '../../core/runtime/placement'
-import type { Scope } from '../../core/runtime/resolve'
-import { routesOf } from '../../core/runtime/read'
-import { canonical } from '../../core/text/canonical'
-import { figuresOf } from '../../core/traffic/figures'
-import { lastParts } from '../../core/traffic/periods'
-import { sha256Hex } from '../../core/ledger/chain'
 import type { ChangeRequest } from '../../shared/api/placements'
 import type {
   Approval,
   Override,
-  PlacementPlan,
   PromotionDetail,
   PromotionItem,
   PromotionQuery,
@@ -30,15 +18,10 @@ import { apiColumns } from '../db/names'
 import {
   apis,
   approvals,
-  backends,
-  hosts,
   people,
   placements,
   promotions,
-  revisions,
   stages,
-  traffic,
-  trafficSeries,
   type RequestKind,
   type RolloutChange,
 } from '../db/schema'
@@ -48,12 +31,9 @@ import {
   membersOf,
   newPlacementId,
   requirePlaceable,
-  placedAt,
-  usualHost,
   wantedBy,
 } from './apply'
-import { findApi, revisionOfVersion, type ApiRow } from './catalog'
-import { compiled, type PlacementRow } from './compiled'
+import { findApi } from './catalog'
 import type { Context } from './context'
 import { conflict, notFound, requireMatch, stale } from './failure'
 import { checkGateway } from './gateways'
@@ -61,18 +41,19 @@ import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { Pipelines, type Holding } from './pipelines'
-import { PlacementRules, standing } from './placement-rules'
-import { backendOf, firstStage, soapRoutes, targetOf, toSpec } from './placements'
-import { markOf } from './register'
+import { firstStage, targetOf, toSpec } from './placements'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
-import { Scopes } from './scopes'
-import { seen } from './sites'
-import { bySpan, keptSpans, within } from './traffic-spans'
-import { compareWithPreceding, replacedBy, type Promoted } from './version-gate'
-
-type PromotionRow = typeof promotions.$inferSelect
-type RevisionRow = typeof revisions.$inferSelect
+import { compareWithPreceding } from './version-gate'
+import { gatesOf, overriderOf } from './promotion-gates'
+import {
+  placedIn,
+  planOf,
+  promotedIn,
+  shownPlan,
+  type Plan,
+  type PromotionRow,
+} from './promotion-plans'
 
 async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
   const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
@@ -86,23 +67,6 @@ async function lockPromotion(tx: Transaction, id: number): Promise<PromotionRow>
   if (!row) throw notFound(`promotion ${id}`)
   return row
 }
-
-/** The placements of a version in a stage. */
-const placedIn = (
-  db: Queries,
-  { apiId, version, fromStage }: Pick<PromotionRow, 'apiId' | 'version' | 'fromStage'>,
-): Promise<PlacementRow[]> =>
-  db
-    .select()
-    .from(placements)
-    .where(
-      and(
-        eq(placements.apiId, apiId),
-        eq(placements.version, version),
-        eq(placements.stage, fromStage),
-      ),
-    )
-    .orderBy(asc(placements.id))
 
 /** Asks for a version to enter the stage after the one it stands in. */
 export async function requestPromotion(
@@ -157,14 +121,6 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-const promotedIn = ({ toStage }: PromotionRow, { api, revision, writes }: Plan): Promoted => ({
-  apiId: api.id,
-  version: revision.version,
-  revisionId: revision.id,
-  stage: toStage,
-  replaces: writes.flatMap(({ there }) => there ?? []),
-})
-
 const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: ApiAction }> = {
   change: { title: 'Change', action: 'placement.changed' },
   removal: { title: 'Remove', action: 'placement.removed' },
@@ -218,205 +174,6 @@ export async function requestChange(
     return made.id
   })
   return readPromotion(context, request)
-}
-
-/** One placement as it would be written; nothing where it is taken off. */
-interface Write {
-  group: string
-  there: PlacementRow | undefined
-  spec: PlacementSpec | undefined
-}
-
-/** What a request would do now, and everything that depends on. */
-interface Plan {
-  api: ApiRow
-  revision: RevisionRow
-  from: PlacementRow[]
-  writes: Write[]
-  basis: PlanBasis
-}
-
-/** What a specification comes to in the scopes around it. */
-const writtenDigest = (spec: PlacementSpec, around: readonly Scope[]) =>
-  around.length === 0 ? specDigest(spec) : sha256Hex(canonical({ spec, around }))
-
-async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
-  const api = await apiOf(db, row)
-  const from =
-    row.kind === 'promotion'
-      ? await placedIn(db, row)
-      : await db.select().from(placements).where(eq(placements.id, row.placementId!))
-  const revision = from[0]
-    ? (await db.select().from(revisions).where(eq(revisions.id, from[0].revisionId)))[0]!
-    : await revisionOfVersion(db, api, row.version)
-  const writes: Write[] = []
-  for (const placement of from) {
-    const { group } = placement
-    if (row.kind !== 'promotion') {
-      const spec = row.kind === 'removal' ? undefined : (row.wanted ?? placement.spec)
-      writes.push({ group, there: placement, spec })
-      continue
-    }
-    const spec = await nextSpec(db, row, api, placement)
-    const there = await placedAt(db, { api, stage: row.toStage, group, spec })
-    writes.push({ group, there, spec })
-  }
-  const generations = (rows: PlacementRow[]) =>
-    Object.fromEntries(rows.map(({ id, generation }) => [id, generation]))
-  const scopes = await Scopes.read(db)
-  const basis: PlanBasis = {
-    version: row.version,
-    revision: revision.digest,
-    from: generations(from),
-    there: generations(writes.flatMap(({ there }) => there ?? [])),
-    gateways: await membersOf(
-      db,
-      writes.map(({ group }) => group),
-    ),
-    writes: Object.fromEntries(
-      writes.map(({ group, there, spec }) => [
-        `${group} ${addressOf(spec ?? there!.spec)}`,
-        spec ? writtenDigest(spec, scopes.around({ stage: row.toStage, group })) : 'removed',
-      ]),
-    ),
-  }
-  return { api, revision, from, writes, basis }
-}
-
-const addressOf = ({ host, basePath }: PlacementSpec) => `https://${host}${basePath}`
-
-async function gatesOf(
-  { db, now }: { db: Queries; now: () => Date },
-  row: PromotionRow,
-  plan: Plan,
-  pipelines: Pipelines,
-): Promise<Gate[]> {
-  const { api, revision, from, basis } = plan
-  const { title, content } = pipelines.for(api)
-  const given = await db
-    .select({
-      by: people.name,
-      name: people.displayName,
-      role: people.role,
-      basis: approvals.basis,
-    })
-    .from(approvals)
-    .innerJoin(people, eq(people.id, approvals.byId))
-    .where(eq(approvals.promotionId, row.id))
-    .orderBy(asc(approvals.at))
-  const review = {
-    requester: (await actorWithId(db, row.requestedById)).name,
-    author: (await actorWithId(db, revision.savedById)).name,
-    approvals: given.map(({ basis: approved, ...by }) => {
-      const voided = whyVoid(approved, basis)
-      return { ...by, ...(voided !== undefined && { voided }) }
-    }),
-    ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
-  }
-  const placing = await placementFindingsOf(db, row, plan, now())
-  if (row.kind !== 'promotion') {
-    const here = content.stages.find(({ name }) => name === row.toStage)
-    return judgeChange(here?.gates ?? {}, review, row.kind === 'change' ? placing : undefined)
-  }
-  const next = stageAfter(content, row.fromStage)
-  if (next?.name !== row.toStage) return astray(title, row.toStage)
-  const at = now()
-  const ids = from.map(({ id }) => id)
-  const sites =
-    ids.length === 0
-      ? []
-      : await db
-          .select({ id: placements.id, ...seen })
-          .from(placements)
-          .where(inArray(placements.id, ids))
-  return judgeGates(next.gates, {
-    ...review,
-    findings: revision.counts,
-    placementFindings: placing,
-    fromStage: row.fromStage,
-    replaced: await replacedBy(db, promotedIn(row, plan)),
-    placed: sites.map((site) => ({
-      name: site.id,
-      checked: markOf(site, at) !== 'unseen',
-      differences: site.differences.length,
-      since: from.find(({ id }) => id === site.id)!.appliedAt.getTime(),
-    })),
-    hours: next.gates.soak ? await hoursOf(db, ids, at) : [],
-    now: at.getTime(),
-  })
-}
-
-/** Calls of placements by the hour, as far back as they soak at most. */
-async function hoursOf(db: Queries, ids: readonly string[], at: Date) {
-  const period = lastParts('hour', longestSoak, at.getTime())
-  const kept = await db
-    .select(keptSpans(period))
-    .from(traffic)
-    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(and(within(period, 'placement'), inArray(trafficSeries.placement, [...ids])))
-    .groupBy(...bySpan)
-  return figuresOf(period, kept).points
-}
-
-/** How all waiting promotions stand by some pipelines. */
-export async function waitingGates(context: Pick<Context, 'db' | 'now'>, pipelines: Pipelines) {
-  const { db } = context
-  const rows = await db
-    .select({ row: promotions, title: apis.title })
-    .from(promotions)
-    .innerJoin(apis, eq(apis.id, promotions.apiId))
-    .where(eq(promotions.state, 'waiting'))
-    .orderBy(desc(promotions.id))
-    .limit(mostJudged)
-  return Promise.all(
-    rows.map(async ({ row, title }) => ({
-      promotion: row.id,
-      title: `${title} ${row.version} into ${row.toStage}`,
-      gates: await gatesOf(context, row, await planOf(db, row), pipelines),
-    })),
-  )
-}
-
-/** So many waiting promotions are judged for the impact of a pipeline. */
-const mostJudged = 500
-
-/**
- * What a request would bring that breaks a rule about what runs, in words. What stood there before it counts only for a
- * promotion: a change is not stopped by what it does not change.
- */
-async function placementFindingsOf(
-  db: Queries,
-  { kind, toStage, version }: PromotionRow,
-  { api, writes }: Plan,
-  now: Date,
-): Promise<string[]> {
-  if (kind !== 'promotion' && kind !== 'change') return []
-  const rules = await PlacementRules.read(db, api, now)
-  return writes.flatMap(({ group, there, spec }) => {
-    if (!spec) return []
-    const at = { version, stage: toStage, group }
-    const stood =
-      kind === 'change' && there ? standing(rules.findingsOf({ ...at, spec: there.spec })) : []
-    const known = new Set(stood.map(({ key }) => key))
-    return standing(rules.findingsOf({ ...at, spec })).flatMap(({ key, message }) =>
-      known.has(key) ? [] : [message],
-    )
-  })
-}
-
-type OverrideRow = NonNullable<PromotionRow['override']>
-
-async function overrideFacts(db: Queries, override: OverrideRow, now: PlanBasis) {
-  const voided = whyVoid(override.basis ?? null, now)
-  return { ...(await overriderOf(db, override)), ...(voided !== undefined && { voided }) }
-}
-
-async function overriderOf(db: Queries, { by, reason }: OverrideRow) {
-  const [person] = await db
-    .select({ name: people.displayName })
-    .from(people)
-    .where(eq(people.name, by))
-  return { name: person?.name ?? by, reason }
 }
 
 /** Promotions, waiting ones first, newest first. */
@@ -530,79 +287,6 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
     plan: plan ? await shownPlan(context.db, row, plan) : (row.evidence?.plan ?? []),
     ...(plan && { digest: planDigest(plan.basis) }),
   }
-}
-
-/** The specification in the next stage: the same, at that stage's host, sent to that stage's backends. */
-async function nextSpec(
-  db: Queries,
-  row: PromotionRow,
-  api: ApiRow,
-  from: PlacementRow,
-): Promise<PlacementSpec> {
-  const known = await db
-    .select()
-    .from(backends)
-    .where(and(eq(backends.apiId, api.id), eq(backends.stage, row.toStage)))
-  const [here] = await db.select().from(hosts).where(eq(hosts.name, from.spec.host))
-  const audience = here?.audiences.includes(api.audience) ? api.audience : here?.audiences[0]
-  const there = await usualHost(db, row.toStage, audience ?? api.audience)
-  const upstream = from.spec.backends.map((backend): Backend => {
-    const own = known.find(({ name }) => name === backend.name)
-    return own ? backendOf(own) : backend
-  })
-  return { ...from.spec, host: there?.name ?? '', backends: upstream }
-}
-
-/** What each placement becomes, and what that changes there. */
-async function shownPlan(
-  db: Queries,
-  row: PromotionRow,
-  { writes, from, revision }: Plan,
-): Promise<PlacementPlan[]> {
-  const soap = soapRoutes(revision.summary)
-  const shown: PlacementPlan[] = []
-  for (const [index, { group, there, spec }] of writes.entries()) {
-    const served = ({ routes }: PlacementSpec) =>
-      routes.filter(({ treatment: { kind } }) => kind === 'route' || kind === 'mock')
-    const { added, removed } = compareOperations(
-      there ? served(there.spec) : [],
-      spec ? served(spec) : [],
-    )
-    const changes =
-      row.kind === 'put-back' || row.kind === 'keep'
-        ? await driftOf(db, there!.id)
-        : there && spec
-          ? await settingChanges(db, there, { ...from[index]!, id: there.id, spec })
-          : []
-    shown.push({
-      group,
-      address: addressOf(spec ?? there!.spec),
-      replaces: there?.version ?? '',
-      added,
-      removed,
-      changes,
-      ...(soap.length > 0 && { soap }),
-      ...(spec && { spec }),
-    })
-  }
-  return shown
-}
-
-/** What differs at a placement now, as it was last seen. */
-async function driftOf(db: Queries, id: string) {
-  const [row] = await db
-    .select({ differences: seen.differences })
-    .from(placements)
-    .where(eq(placements.id, id))
-  return row?.differences ?? []
-}
-
-/** Settings of operations served before and after that will be different. */
-async function settingChanges(db: Queries, there: PlacementRow, next: PlacementRow) {
-  const before = routesOf(await compiled(db, there))
-  const after = routesOf(await compiled(db, { ...next, id: there.id }))
-  const differences = compareRoutes(before, after)
-  return differences.filter(({ what }) => what !== 'route' && what !== 'version')
 }
 
 /** What somebody has read must be what they speak for. */

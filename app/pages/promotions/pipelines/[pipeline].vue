@@ -133,21 +133,13 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
           <h3>
             Come to it <small>{{ count(impact.coming.length, 'API', 'APIs') }}</small>
           </h3>
-          <p class="names">
-            <NuxtLink v-for="one in impact.coming" :key="one" class="plain" :to="`/apis/${one}`">{{
-              one
-            }}</NuxtLink>
-          </p>
+          <ApiNames :apis="impact.coming" />
         </template>
         <template v-if="impact.leaving.length">
           <h3>
             Leave it <small>{{ count(impact.leaving.length, 'API', 'APIs') }}</small>
           </h3>
-          <p class="names">
-            <NuxtLink v-for="one in impact.leaving" :key="one" class="plain" :to="`/apis/${one}`">{{
-              one
-            }}</NuxtLink>
-          </p>
+          <ApiNames :apis="impact.leaving" />
         </template>
         <template v-for="effect in impact.promotions" :key="effect.promotion">
           <h3>
@@ -210,11 +202,5 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
 .top {
   padding-right: 22px;
   flex: none;
-}
-.names {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 10px;
-  font-size: 12.5px;
 }
 </style>

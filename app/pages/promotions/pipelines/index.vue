@@ -35,11 +35,7 @@ const mayWrite = computed(() => session.person?.role === 'governance')
           </button>
         </small>
       </h2>
-      <p v-if="opened === item.pipeline" class="names">
-        <NuxtLink v-for="one in item.apis" :key="one" class="plain" :to="`/apis/${one}`">{{
-          one
-        }}</NuxtLink>
-      </p>
+      <ApiNames v-if="opened === item.pipeline" :apis="item.apis" />
       <ol>
         <li v-for="stage in item.stages" :key="stage.name">
           <b>{{ stage.name }}</b>
@@ -83,13 +79,6 @@ const mayWrite = computed(() => session.person?.role === 'governance')
   font-size: 12.5px;
   color: var(--soft);
   margin-left: 8px;
-}
-.names {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 12px;
-  margin: 0 0 8px;
-  font-size: 12.5px;
 }
 .pipeline ol {
   list-style: none;

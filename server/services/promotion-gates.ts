@@ -1,0 +1,187 @@
+import { and, asc, desc, eq, inArray } from 'drizzle-orm'
+import { actorWithId } from './people'
+import { longestSoak } from '../../core/pipeline/gate-configs'
+import {
+  astray,
+  judgeChange,
+  judgeGates,
+  type Gate,
+  type GateFacts,
+} from '../../core/pipeline/gates'
+import { stageAfter } from '../../core/pipeline/pipeline'
+import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
+import { figuresOf } from '../../core/traffic/figures'
+import { lastParts } from '../../core/traffic/periods'
+import type { Queries } from '../db/database'
+import {
+  apis,
+  approvals,
+  people,
+  placements,
+  promotions,
+  traffic,
+  trafficSeries,
+} from '../db/schema'
+import type { Pipelines } from './pipelines'
+import { PlacementRules, standing } from './placement-rules'
+import { markOf } from './register'
+import { seen } from './sites'
+import { bySpan, keptSpans, within } from './traffic-spans'
+import { replacedBy } from './version-gate'
+import { planOf, promotedIn, type Plan, type PromotionRow } from './promotion-plans'
+
+/** How a request stands by the pipelines that hold. */
+export async function gatesOf(
+  context: Judging,
+  row: PromotionRow,
+  plan: Plan,
+  pipelines: Pipelines,
+): Promise<Gate[]> {
+  const [gates] = await gatesBy(context, row, plan, [pipelines])
+  return gates!
+}
+
+interface Judging {
+  db: Queries
+  now: () => Date
+}
+
+/** How a request stands by each of some pipelines: what is known of it is read once. */
+async function gatesBy(
+  { db, now }: Judging,
+  row: PromotionRow,
+  plan: Plan,
+  all: readonly Pipelines[],
+): Promise<Gate[][]> {
+  const { api, revision, from, basis } = plan
+  const taken = all.map((pipelines) => pipelines.for(api))
+  const given = await db
+    .select({
+      by: people.name,
+      name: people.displayName,
+      role: people.role,
+      basis: approvals.basis,
+    })
+    .from(approvals)
+    .innerJoin(people, eq(people.id, approvals.byId))
+    .where(eq(approvals.promotionId, row.id))
+    .orderBy(asc(approvals.at))
+  const review = {
+    requester: (await actorWithId(db, row.requestedById)).name,
+    author: (await actorWithId(db, revision.savedById)).name,
+    approvals: given.map(({ basis: approved, ...by }) => {
+      const voided = whyVoid(approved, basis)
+      return { ...by, ...(voided !== undefined && { voided }) }
+    }),
+    ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
+  }
+  const at = now()
+  const placing = await placementFindingsOf(db, row, plan, at)
+  if (row.kind !== 'promotion')
+    return taken.map(({ content }) => {
+      const here = content.stages.find(({ name }) => name === row.toStage)
+      return judgeChange(here?.gates ?? {}, review, row.kind === 'change' ? placing : undefined)
+    })
+  const next = taken.map(({ content }) => stageAfter(content, row.fromStage))
+  const ids = from.map(({ id }) => id)
+  const sites =
+    ids.length === 0
+      ? []
+      : await db
+          .select({ id: placements.id, ...seen })
+          .from(placements)
+          .where(inArray(placements.id, ids))
+  const facts: GateFacts = {
+    ...review,
+    findings: revision.counts,
+    placementFindings: placing,
+    fromStage: row.fromStage,
+    replaced: await replacedBy(db, promotedIn(row, plan)),
+    placed: sites.map((site) => ({
+      name: site.id,
+      checked: markOf(site, at) !== 'unseen',
+      differences: site.differences.length,
+      since: from.find(({ id }) => id === site.id)!.appliedAt.getTime(),
+    })),
+    hours: next.some((stage) => stage?.gates.soak) ? await hoursOf(db, ids, at) : [],
+    now: at.getTime(),
+  }
+  return next.map((stage, n) =>
+    stage?.name === row.toStage
+      ? judgeGates(stage.gates, facts)
+      : astray(taken[n]!.title, row.toStage),
+  )
+}
+
+/** Calls of placements by the hour, as far back as they soak at most. */
+async function hoursOf(db: Queries, ids: readonly string[], at: Date) {
+  const period = lastParts('hour', longestSoak, at.getTime())
+  const kept = await db
+    .select(keptSpans(period))
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .where(and(within(period, 'placement'), inArray(trafficSeries.placement, [...ids])))
+    .groupBy(...bySpan)
+  return figuresOf(period, kept).points
+}
+
+/** How all waiting promotions stand by each of some pipelines. */
+export async function waitingGates(context: Judging, all: readonly Pipelines[]) {
+  const { db } = context
+  const rows = await db
+    .select({ row: promotions, title: apis.title })
+    .from(promotions)
+    .innerJoin(apis, eq(apis.id, promotions.apiId))
+    .where(eq(promotions.state, 'waiting'))
+    .orderBy(desc(promotions.id))
+    .limit(mostJudged)
+  return Promise.all(
+    rows.map(async ({ row, title }) => ({
+      promotion: row.id,
+      title: `${title} ${row.version} into ${row.toStage}`,
+      gates: await gatesBy(context, row, await planOf(db, row), all),
+    })),
+  )
+}
+
+/** So many waiting promotions are judged for the impact of a pipeline. */
+const mostJudged = 500
+
+/**
+ * What a request would bring that breaks a rule about what runs, in words. What stood there before it counts only for a
+ * promotion: a change is not stopped by what it does not change.
+ */
+async function placementFindingsOf(
+  db: Queries,
+  { kind, toStage, version }: PromotionRow,
+  { api, writes }: Plan,
+  now: Date,
+): Promise<string[]> {
+  if (kind !== 'promotion' && kind !== 'change') return []
+  const rules = await PlacementRules.read(db, api, now)
+  return writes.flatMap(({ group, there, spec }) => {
+    if (!spec) return []
+    const at = { version, stage: toStage, group }
+    const stood =
+      kind === 'change' && there ? standing(rules.findingsOf({ ...at, spec: there.spec })) : []
+    const known = new Set(stood.map(({ key }) => key))
+    return standing(rules.findingsOf({ ...at, spec })).flatMap(({ key, message }) =>
+      known.has(key) ? [] : [message],
+    )
+  })
+}
+
+type OverrideRow = NonNullable<PromotionRow['override']>
+
+async function overrideFacts(db: Queries, override: OverrideRow, now: PlanBasis) {
+  const voided = whyVoid(override.basis ?? null, now)
+  return { ...(await overriderOf(db, override)), ...(voided !== undefined && { voided }) }
+}
+
+export async function overriderOf(db: Queries, { by, reason }: OverrideRow) {
+  const [person] = await db
+    .select({ name: people.displayName })
+    .from(people)
+    .where(eq(people.name, by))
+  return { name: person?.name ?? by, reason }
+}
