@@ -1,7 +1,6 @@
-import { choice, list, object, optional, readValue, schemaOf, text } from '../runtime/fields'
+import { choice, list, object, optional, readValue, schemaOf, text, whole } from '../runtime/fields'
 import type { Diagnostic } from '../text/diagnostic'
 import { locate, readText, type SourceText } from '../text/read'
-import { isObject } from '../text/values'
 import { audiences } from '../rules/model'
 import { gateKinds, gateNames, type GateSet } from './gates'
 
@@ -34,10 +33,11 @@ const gates = object(
 const pipelineField = object(
   { label: 'Pipeline', says: 'How versions reach the last stage.' },
   {
-    pipeline: choice([{ value: '1', label: '1' }], {
+    pipeline: whole({
       label: 'Format',
       says: 'The edition of this format.',
-      default: '1',
+      max: 1,
+      default: 1,
     }),
     for: object(
       { label: 'For', says: 'Whose versions take it.', default: {} },
@@ -94,8 +94,7 @@ export function readPipeline(
         },
       ],
     }
-  const value = withText(reading.value)
-  const read = readValue(pipelineField, value)
+  const read = readValue(pipelineField, reading.value)
   const misfits = read.misfits ?? misplaced(read.value.stages, stages)
   const at = (field: string) => (field === '' ? '' : `/${field.replaceAll('.', '/')}`)
   const places = locate(
@@ -112,10 +111,6 @@ export function readPipeline(
     diagnostics: [...reading.diagnostics, ...wrong.sort((a, b) => a.line - b.line)],
   }
 }
-
-/** Its format is a number in YAML. */
-const withText = (value: unknown): unknown =>
-  isObject(value) && value['pipeline'] === 1 ? { ...value, pipeline: '1' } : value
 
 function misplaced(written: readonly { name: string; gates: object }[], known: readonly string[]) {
   const misfits: { field: string; message: string }[] = []

@@ -33,15 +33,19 @@ export interface Holding {
   title: string
   edition: number
   content: Pipeline
+  /** Of the edition; nothing for the one that nobody wrote. */
+  published?: { at: Date; by: string }
 }
 
 /** The name of the one that nobody wrote. */
 const usual = 'usual'
+/** Names that stand for something else; on its page a pipeline that is being begun is called new. */
+const reserved = [usual, 'new']
 const mostPipelines = 50
 
 /** All pipelines in the order in which they are asked whose they are; the usual one takes those that are in no other. */
 export class Pipelines {
-  constructor(private readonly all: readonly Holding[]) {}
+  constructor(readonly all: readonly Holding[]) {}
 
   static async read(db: Queries): Promise<Pipelines> {
     const [rows, names] = await Promise.all([
@@ -51,6 +55,10 @@ export class Pipelines {
           title: pipelines.title,
           edition: pipelineEditions.number,
           content: pipelineEditions.content,
+          published: {
+            at: pipelineEditions.publishedAt,
+            by: sql<string>`${displayName(pipelineEditions.publishedById)}`,
+          },
         })
         .from(pipelines)
         .innerJoin(pipelineEditions, eq(pipelineEditions.pipeline, pipelines.slug))
@@ -78,8 +86,11 @@ export class Pipelines {
     return new Pipelines([...this.all.slice(0, -1), made, ...this.all.slice(-1)])
   }
 
-  list(): readonly Holding[] {
-    return this.all
+  /** One that somebody wrote; throws where there is none of that name. */
+  named(slug: string): Holding {
+    const found = this.all.find((one) => one.slug === slug)
+    if (!found?.published) throw notFound(`pipeline called "${slug}"`)
+    return found
   }
 }
 
@@ -95,45 +106,38 @@ const allApis = (db: Queries) =>
     .orderBy(asc(apis.slug))
 
 export async function listPipelines(db: Queries, query: PageQuery): Promise<Page<PipelineItem>> {
-  const all = await Pipelines.read(db)
-  const [everybody, published] = await Promise.all([
-    allApis(db),
-    db
-      .select({
-        pipeline: pipelineEditions.pipeline,
-        number: pipelineEditions.number,
-        at: pipelineEditions.publishedAt,
-        by: sql<string>`${displayName(pipelineEditions.publishedById)}`,
-      })
-      .from(pipelineEditions),
-  ])
-  const taken = grouped(everybody, (api) => all.for(api).slug)
-  const items = all.list().map(({ slug, title, edition, content }): PipelineItem => {
-    const last = published.find((one) => one.pipeline === slug && one.number === edition)
-    return {
-      pipeline: slug,
-      title,
-      audiences: content.for.audiences ?? [],
-      teams: content.for.teams ?? [],
-      stages: content.stages.map(({ name, gates }, index) => ({
-        name,
-        gates: gateNames.flatMap((gate) => {
-          const before = content.stages[index - 1]?.name ?? ''
-          return gateTitle(gate, gates, before) ?? []
-        }),
-      })),
-      apis: (taken.get(slug) ?? []).map((api) => api.slug),
-      edition,
-      ...(last && { publishedAt: last.at.toISOString(), publishedBy: last.by }),
-    }
-  })
+  const [pipelines, everybody] = await Promise.all([Pipelines.read(db), allApis(db)])
+  const taken = grouped(everybody, (api) => pipelines.for(api).slug)
+  const items = pipelines.all.map((one) => itemOf(one, taken.get(one.slug) ?? []))
   return pageFrom(items, query)
 }
 
+function itemOf(
+  { slug, title, edition, content, published }: Holding,
+  taken: readonly { slug: string }[],
+): PipelineItem {
+  return {
+    pipeline: slug,
+    title,
+    audiences: content.for.audiences ?? [],
+    teams: content.for.teams ?? [],
+    stages: content.stages.map(({ name, gates }, index) => ({
+      name,
+      gates: gateNames.flatMap((gate) => {
+        const before = content.stages[index - 1]?.name ?? ''
+        return gateTitle(gate, gates, before) ?? []
+      }),
+    })),
+    apis: taken.map((api) => api.slug),
+    edition,
+    ...(published && { publishedAt: published.at.toISOString(), publishedBy: published.by }),
+  }
+}
+
 export async function readPipeline(db: Queries, slug: string): Promise<PipelineDetail> {
-  const { items } = await listPipelines(db, { limit: mostPipelines + 1 })
-  const item = items.find(({ pipeline }) => pipeline === slug)
-  if (!item || slug === usual) throw notFound(`pipeline called "${slug}"`)
+  const [pipelines, everybody] = await Promise.all([Pipelines.read(db), allApis(db)])
+  const taken = everybody.filter((api) => pipelines.for(api).slug === slug)
+  const item = itemOf(pipelines.named(slug), taken)
   const editions = await db
     .select({
       edition: pipelineEditions.number,
@@ -178,7 +182,7 @@ export async function createPipeline(
   const { db } = context
   requirePermission(context.actor, 'pipeline')
   const slug = slugOf(title)
-  if (slug === '' || slug === usual)
+  if (reserved.includes(slug))
     throw invalid([{ field: 'title', message: 'Another pipeline is called so' }])
   await db.transaction(async (tx) => {
     await lockPipelines(tx)
@@ -210,7 +214,7 @@ export async function publishPipeline(
   requirePermission(context.actor, 'pipeline')
   await db.transaction(async (tx) => {
     await lockPipelines(tx)
-    const { edition } = await readPipeline(tx, slug)
+    const { edition } = (await Pipelines.read(tx)).named(slug)
     requireMatch(ifMatch, pipelineEtag({ edition }), 'the pipeline')
     await tx.update(pipelines).set({ title }).where(eq(pipelines.slug, slug))
     await publish(tx, context, slug, edition + 1, text, note)
@@ -245,7 +249,7 @@ export async function removePipeline(context: Context, slug: string): Promise<vo
   requirePermission(context.actor, 'pipeline')
   await db.transaction(async (tx) => {
     await lockPipelines(tx)
-    const { title, edition } = await readPipeline(tx, slug)
+    const { title, edition } = (await Pipelines.read(tx)).named(slug)
     await tx.delete(pipelines).where(eq(pipelines.slug, slug))
     await record(tx, context, {
       action: 'pipeline.removed',
@@ -267,11 +271,11 @@ export async function pipelineImpact(
   judge: Judging,
 ): Promise<PipelineImpact> {
   requirePermission(actor, 'measure')
-  if (pipeline !== undefined) await readPipeline(db, pipeline)
+  const now = await Pipelines.read(db)
+  if (pipeline !== undefined) now.named(pipeline)
   const read = readText({ file: 'pipeline.yaml', text }, await stageNames(db))
   const nothing = { coming: [], leaving: [], promotions: [] }
   if (!read.pipeline) return { diagnostics: read.diagnostics, ...nothing }
-  const now = await Pipelines.read(db)
   const then = now.with(pipeline, read.pipeline)
   const slug = pipeline ?? ''
   const moved = (await allApis(db)).map((api) => ({
@@ -292,7 +296,7 @@ export async function pipelineImpact(
 /** Why the stages cannot become others: pipelines and waiting promotions go through those there are. */
 export async function requireStagesOf(tx: Transaction, wanted: readonly string[]): Promise<void> {
   await lockPipelines(tx)
-  for (const { slug, title, content } of (await Pipelines.read(tx)).list()) {
+  for (const { slug, title, content } of (await Pipelines.read(tx)).all) {
     if (slug === usual) continue
     const places = content.stages.map(({ name }) => wanted.indexOf(name))
     const gone = content.stages.find((_, index) => places[index] === -1)

@@ -83,6 +83,10 @@ describe('pipelines', () => {
     expect(
       (await imara.call('POST', '/pipelines', publication(straight('{}'), 'Usual'))).status,
     ).toBe(422)
+    // Its page would be that of a pipeline that is being begun.
+    expect(
+      (await imara.call('POST', '/pipelines', publication(straight('{}'), 'New'))).status,
+    ).toBe(422)
     const long = straight('{}').padEnd(100_001, '#')
     expect((await wrong(long)).status).toBe(422)
     expect((await wren.api.listPipelines({})).items).toHaveLength(1)
