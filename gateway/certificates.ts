@@ -3,6 +3,7 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import tls, { type SecureContext } from 'node:tls'
 import { isForHost } from '../core/runtime/addresses'
+import { certificateFor } from '../core/runtime/certificates'
 import { errorText } from '../core/text/values'
 
 /** What is told of a certificate: nothing of its key. */
@@ -42,12 +43,7 @@ export class Certificates {
 
   /** For the name that a client asks for in its handshake (RFC 6066, section 3). */
   for(name: string): SecureContext | undefined {
-    const now = this.now()
-    const fit = this.all().filter((one) => covers(one, name.toLowerCase()))
-    const valid = fit.filter(
-      ({ begins, ends }) => Date.parse(begins) <= now && now < Date.parse(ends),
-    )
-    return (valid.length > 0 ? valid : fit).sort(byEnd).at(-1)?.context
+    return certificateFor(name.toLowerCase(), this.all(), this.now())?.context
   }
 
   /** Whether a connection that was made for one name may carry requests for another (RFC 9110, section 7.4). */
@@ -108,7 +104,5 @@ export class Certificates {
     }
   }
 }
-
-const byEnd = (a: CertificateFacts, b: CertificateFacts) => Date.parse(a.ends) - Date.parse(b.ends)
 
 const covers = ({ names }: Pick<CertificateFacts, 'names'>, host: string) => isForHost(names, host)

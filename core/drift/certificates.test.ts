@@ -1,15 +1,17 @@
 import { describe, expect, it } from 'vitest'
-import { compareCertificates, type HeldCertificate } from './certificates'
+import { compareCertificates, type Speaking } from './certificates'
+
+type Held = Speaking['certificates'][number]
 
 const now = Date.UTC(2026, 10, 29)
-const held = (names: string[], ends: string, begins = '2026-01-01'): HeldCertificate => ({
+const held = (names: string[], ends: string, begins = '2026-01-01'): Held => ({
   names,
   issuer: 'Brackenmere Works',
   begins: `${begins}T00:00:00.000Z`,
   ends: `${ends}T00:00:00.000Z`,
 })
 const host = 'api.brackenmere.example'
-const compared = (own: HeldCertificate[], other?: HeldCertificate[]) =>
+const compared = (own: Held[], other?: Held[]) =>
   compareCertificates(
     [host, host],
     { gateway: 'south-edge', certificates: own },

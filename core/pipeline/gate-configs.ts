@@ -1,5 +1,6 @@
 import { choice, flag, list, object, text, whole } from '../runtime/fields'
-import { isTimeZone, weekdays } from './hours'
+import { isTimeZone } from '../text/time-zone'
+import { weekdays } from './hours'
 
 /** So many hours of traffic are looked back at most. */
 export const longestSoak = 168

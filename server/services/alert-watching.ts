@@ -1,9 +1,7 @@
 import { differenceInCalendarDays, parseISO } from 'date-fns'
 import { and, eq, isNotNull, lt, sql } from 'drizzle-orm'
 import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
-import type { Grain } from '../../core/traffic/counts'
-import { figuresOf } from '../../core/traffic/figures'
-import { lastParts, periodAt, type Period } from '../../core/traffic/periods'
+import { lastParts, periodAt } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
 import { writeNotices, type AlertRow } from './alerts'
@@ -11,7 +9,7 @@ import type { Services } from './context'
 import { dayOf } from './known'
 import { announce } from './ledger'
 import { isOpenDrift } from './sites'
-import { bySpan, callsIn, keptSpans, within } from './traffic-spans'
+import { callsIn, countedIn, within } from './traffic-spans'
 
 const minute = 60_000
 const week = 7 * 24 * 60 * minute
@@ -71,33 +69,27 @@ async function watch(db: Queries, row: AlertRow, at: Date): Promise<Watched> {
   if (kind === 'drift') return { ...nothing, drift: await standingDrift(db, row, at) }
   if (kind === 'sunset') return { ...nothing, ending: await endingCalls(db, row, at) }
   if (kind === 'limits') return { ...nothing, limited: await limitedClients(db, row, at) }
-  const own = await countedIn(db, row, 'minute', at)
+  const own = await watchedIn(db, row, 'minute', at)
   if (kind !== 'silence') return { ...nothing, ...own }
-  const before = await countedIn(db, row, 'hour', new Date(at.getTime() - week))
+  const before = await watchedIn(db, row, 'hour', new Date(at.getTime() - week))
   return { ...nothing, ...own, usual: before.calls }
 }
 
-/** Counts in a period of what an alert is about. */
-const countsOf = ({ apiId, stage, gateway }: AlertRow, period: Period, grain: Grain) =>
+/** Series of what an alert is about. */
+const seriesOf = ({ apiId, stage, gateway }: AlertRow) =>
   and(
-    within(period, grain),
     apiId === null ? undefined : eq(trafficSeries.apiId, apiId),
     stage === '' ? undefined : eq(trafficSeries.stage, stage),
     gateway === '' ? undefined : eq(trafficSeries.gateway, gateway),
   )
 
 /** Minutes are kept for some days only: a week back is looked at by the hour, and by one at least. */
-async function countedIn(db: Queries, row: AlertRow, resolution: 'minute' | 'hour', at: Date) {
+async function watchedIn(db: Queries, row: AlertRow, resolution: 'minute' | 'hour', at: Date) {
   const parts = resolution === 'minute' ? row.minutes : Math.ceil(row.minutes / 60)
   const period = lastParts(resolution, parts, at.getTime())
   const isOfAll = row.apiId === null && row.stage === ''
-  const kept = await db
-    .select(keptSpans(period))
-    .from(traffic)
-    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(countsOf(row, period, isOfAll ? 'gateway' : 'placement'))
-    .groupBy(...bySpan)
-  const { calls, failed, durations } = figuresOf(period, kept).total
+  const grain = isOfAll ? 'gateway' : 'placement'
+  const { calls, failed, durations } = (await countedIn(db, period, grain, seriesOf(row))).total
   const p95 = durations.quantile(0.95)
   return { calls, failed, ...(p95 !== undefined && { p95 }) }
 }
@@ -109,7 +101,7 @@ function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['
     .select({ client: trafficSeries.client, calls })
     .from(traffic)
     .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(and(countsOf(row, period, 'client'), eq(trafficSeries.status, 429)))
+    .where(and(within(period, 'client'), seriesOf(row), eq(trafficSeries.status, 429)))
     .groupBy(trafficSeries.client)
     .having(sql`${calls} > 0`)
 }
@@ -130,7 +122,8 @@ async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watche
       and(
         isNotNull(apis.sunset),
         sql`${apis.lifecycle} in ('deprecated', 'retired')`,
-        countsOf(row, period, 'placement'),
+        within(period, 'placement'),
+        seriesOf(row),
       ),
     )
     .groupBy(apis.id)

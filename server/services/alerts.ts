@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { isEmail } from 'class-validator'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { isTimeZone } from '../../core/text/time-zone'
 import { alertKind } from '../../core/traffic/alerts'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { AlertChange, AlertItem, IssuedAlert, NoticeItem } from '../../shared/api/alerts'
@@ -104,11 +105,7 @@ async function valuesOf(context: Context, change: AlertChange) {
     faults.push({ field: 'webhook', message: 'A webhook is an http or https address' })
   else if (address && (address.username || address.password))
     faults.push({ field: 'webhook', message: 'A webhook has no name or password in its address' })
-  if (
-    quiet &&
-    !Intl.supportedValuesOf('timeZone').includes(quiet.timeZone) &&
-    quiet.timeZone !== 'UTC'
-  )
+  if (quiet && !isTimeZone(quiet.timeZone))
     faults.push({ field: 'quiet.timeZone', message: `${quiet.timeZone} is no time zone` })
   if (stage !== '' && (await db.$count(stages, eq(stages.name, stage))) === 0)
     faults.push({ field: 'stage', message: `There is no stage called ${stage}` })

@@ -202,8 +202,10 @@ export interface GatewayReading {
   /** What it runs, to the letter. */
   text: string
   readings: Reading[]
-  /** What differs at no placement: routes that belong to none, and certificates. */
+  /** Routes that belong to no placement. */
   strangers: Difference[]
+  /** Certificates of its hosts; they tell themselves what they are for. */
+  certificates: Difference[]
   /** The placements of the group, also those that a rollout is changing. */
   placed: ReadonlySet<string>
   /** Placements whose reading was not overtaken by a later one, or by a change of what is approved. */
@@ -214,7 +216,7 @@ export interface GatewayReading {
 export async function followGateway(
   tx: Transaction,
   services: Pick<Services, 'now'>,
-  { gateway, readings, strangers, placed, kept }: GatewayReading,
+  { gateway, readings, strangers, certificates, placed, kept }: GatewayReading,
   facts: ReadonlyMap<string, Circumstances>,
 ): Promise<void> {
   const known = grouped(
@@ -242,11 +244,10 @@ export async function followGateway(
     services,
     { ...here, gateway: gateway.name },
     known.get('') ?? [],
-    strangers,
+    [...strangers, ...certificates],
     {
-      // What a certificate is, it tells itself.
       causes: (difference) =>
-        difference.what === 'certificate'
+        certificates.includes(difference)
           ? { kind: 'observed', text: `${difference.cause}.`, evidence: [] }
           : causes('')(difference),
       resolution: 'by-hand',
@@ -303,10 +304,7 @@ export async function circumstancesOf(
       .length > 0
   const news = readings.filter(({ placement, differences }) => isNew(placement.id, differences))
   const facts = new Map<string, Circumstances>()
-  const strange = isNew(
-    '',
-    strangers.filter(({ what }) => what !== 'certificate'),
-  )
+  const strange = isNew('', strangers)
   if (news.length === 0 && !strange) return facts
   const common = {
     gateway: gateway.name,

@@ -194,10 +194,8 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     takenAt,
     text: snapshot.text,
     readings,
-    strangers: [
-      ...unclaimed.map(strangerOf),
-      ...(await certificatesThatDiffer(services, gateway, listeners, placed)),
-    ],
+    strangers: unclaimed.map(strangerOf),
+    certificates: await certificatesThatDiffer(services, gateway, listeners, placed),
     placed: new Set(placed.map(({ id }) => id)),
   }
   const facts = await circumstancesOf(services, reading)

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray } from 'drizzle-orm'
+import { asc, desc, eq, inArray } from 'drizzle-orm'
 import { actorWithId } from './people'
 import { longestSoak } from '../../core/pipeline/gate-configs'
 import {
@@ -10,23 +10,14 @@ import {
 } from '../../core/pipeline/gates'
 import { stageAfter } from '../../core/pipeline/pipeline'
 import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
-import { figuresOf } from '../../core/traffic/figures'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import {
-  apis,
-  approvals,
-  people,
-  placements,
-  promotions,
-  traffic,
-  trafficSeries,
-} from '../db/schema'
+import { apis, approvals, people, placements, promotions, trafficSeries } from '../db/schema'
 import type { Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
 import { seen } from './sites'
-import { bySpan, keptSpans, within } from './traffic-spans'
+import { countedIn } from './traffic-spans'
 import { replacedBy } from './version-gate'
 import { planOf, promotedIn, type Plan, type PromotionRow } from './promotion-plans'
 
@@ -116,13 +107,8 @@ async function gatesBy(
 /** Calls of placements by the hour, as far back as they soak at most. */
 async function hoursOf(db: Queries, ids: readonly string[], at: Date) {
   const period = lastParts('hour', longestSoak, at.getTime())
-  const kept = await db
-    .select(keptSpans(period))
-    .from(traffic)
-    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
-    .where(and(within(period, 'placement'), inArray(trafficSeries.placement, [...ids])))
-    .groupBy(...bySpan)
-  return figuresOf(period, kept).points
+  const wanted = inArray(trafficSeries.placement, [...ids])
+  return (await countedIn(db, period, 'placement', wanted)).points
 }
 
 /** How all waiting promotions stand by each of some pipelines. */

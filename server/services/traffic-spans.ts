@@ -1,7 +1,7 @@
 import { and, eq, sql, type SQL } from 'drizzle-orm'
 import type { AnyPgColumn } from 'drizzle-orm/pg-core'
 import type { Grain } from '../../core/traffic/counts'
-import { isWhole } from '../../core/traffic/figures'
+import { figuresOf, isWhole, type Figures } from '../../core/traffic/figures'
 import { spansOf, type Period } from '../../core/traffic/periods'
 import {
   lengthOf,
@@ -11,8 +11,8 @@ import {
   type WrittenParts,
 } from '../../core/traffic/spans'
 import { ByteWriter } from '../../core/traffic/varints'
-import type { Transaction } from '../db/database'
-import { traffic, trafficSeries } from '../db/schema'
+import type { Queries, Transaction } from '../db/database'
+import { apis, traffic, trafficSeries } from '../db/schema'
 
 /** Written out, so that the same sum in two places of a query is worked out once. */
 const moment = (at: number) => sql.raw(`'${new Date(at).toISOString()}'::timestamptz`)
@@ -78,6 +78,23 @@ export function keptSpans(period: Period) {
     parts: all(traffic.parts, sql`not ${isKeptWhole}`),
     wholes: all(traffic.whole, isKeptWhole),
   }
+}
+
+/** What counts of a grain come to in a period, as far as their series are those wanted. */
+export async function countedIn(
+  db: Queries,
+  period: Period,
+  grain: Grain,
+  wanted: SQL | undefined,
+): Promise<Figures> {
+  const kept = await db
+    .select(keptSpans(period))
+    .from(traffic)
+    .innerJoin(trafficSeries, eq(trafficSeries.id, traffic.series))
+    .leftJoin(apis, eq(apis.id, trafficSeries.apiId))
+    .where(and(within(period, grain), wanted))
+    .groupBy(...bySpan)
+  return figuresOf(period, kept)
 }
 
 /** What {@link keptSpans} are told apart by. */

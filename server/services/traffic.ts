@@ -30,7 +30,7 @@ import {
 } from '../db/schema'
 import { seesEverything, type Actor, type Context } from './context'
 import { offsetOf, pageOf } from './paging'
-import { bySpan, callsIn, keptSpans, within } from './traffic-spans'
+import { bySpan, callsIn, countedIn, keptSpans, within } from './traffic-spans'
 
 const usualLimit = 100
 const mostExported = 10_000
@@ -160,14 +160,7 @@ async function figuresIn(
   grain: Grain,
   period: Period,
 ): Promise<Pick<TrafficPage, 'total' | 'points'>> {
-  const rows = await db
-    .select(keptSpans(period))
-    .from(traffic)
-    .innerJoin(trafficSeries, ofSeries)
-    .leftJoin(apis, ofApi)
-    .where(and(within(period, grain), wantedOf(query)))
-    .groupBy(...bySpan)
-  const { total, points } = figuresOf(period, rows)
+  const { total, points } = await countedIn(db, period, grain, wantedOf(query))
   const begun = partsOf(period)
   return {
     total: toSummary(total),
