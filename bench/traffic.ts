@@ -121,6 +121,12 @@ async function addHistory({ owner }: World): Promise<void> {
     `${others} union select * from (${each}) e where series % 10 = 0`,
     7,
   )
+  await owner.execute(sql`
+    insert into operation_calls (resolution, span, operation, gateway, calls)
+    select resolution, span, operation, 'history', sum(calls) from traffic t
+    where grain = 'operation' and resolution <> 'minute' and not exists (
+      select 1 from operation_calls c where c.resolution = t.resolution and c.span = t.span and c.operation = t.operation)
+    group by resolution, span, operation`)
   await owner.execute(sql`analyze`)
 }
 

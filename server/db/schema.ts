@@ -1578,6 +1578,24 @@ export const trafficSeries = pgTable(
   ],
 )
 
+/** Calls of an operation in a whole day or month: of all gateways and clients there are too many counts to rank thousands by. */
+export const operationCalls = pgTable(
+  'operation_calls',
+  {
+    resolution: text().$type<Resolution>().notNull(),
+    /** When the day or month began. */
+    span: moment('span').notNull(),
+    operation: integer().notNull(),
+    /** Who counted them, so that no two wait for each other: a gateway's reader, or nobody where days are made of hours. */
+    gateway: text().notNull(),
+    calls: bigint({ mode: 'number' }).notNull(),
+  },
+  (table) => [
+    oneOf(table.resolution, resolutions),
+    primaryKey({ columns: [table.resolution, table.span, table.operation, table.gateway] }),
+  ],
+)
+
 /** Requests of a series that ended within the minutes of an hour, the hours of a day or the days of a month (UTC). */
 export const traffic = pgTable(
   'traffic',

@@ -9,8 +9,10 @@ import {
   impacts,
   intakes,
   notices,
+  operationCalls,
   snapshots,
   traffic,
+  trafficOperations,
   trafficSeries,
 } from '../db/schema'
 import { keptFor } from '../../core/traffic/counts'
@@ -40,9 +42,10 @@ export async function removeOld(services: Services): Promise<void> {
   // Nobody counts for times that are past: there is no lock to wait for.
   for (const resolution of resolutions) {
     const oldest = spanOf(resolution, now().getTime() - keptFor[resolution])
-    await db
-      .delete(traffic)
-      .where(and(eq(traffic.resolution, resolution), lt(traffic.span, new Date(oldest))))
+    for (const counts of [traffic, operationCalls])
+      await db
+        .delete(counts)
+        .where(and(eq(counts.resolution, resolution), lt(counts.span, new Date(oldest))))
   }
   await db
     .delete(traffic)
@@ -52,6 +55,16 @@ export async function removeOld(services: Services): Promise<void> {
           .select({ id: trafficSeries.id })
           .from(trafficSeries)
           .where(eq(trafficSeries.id, traffic.series)),
+      ),
+    )
+  await db
+    .delete(operationCalls)
+    .where(
+      notExists(
+        db
+          .select({ id: trafficOperations.id })
+          .from(trafficOperations)
+          .where(eq(trafficOperations.id, operationCalls.operation)),
       ),
     )
   await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)

@@ -128,6 +128,7 @@ async function keep(
   )
   await writeSpans(
     tx,
+    gateway.name,
     tallies.map(({ series, ...tally }) => ({ ...tally, series: keys.get(series)! })),
     (parts, kept) => parts.addWritten(kept),
   )

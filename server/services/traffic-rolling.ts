@@ -43,7 +43,7 @@ export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
         const counts = month.parts.at(partOf('day', day.getTime()))
         readParts(parts, () => counts)
       }
-      await writeSpans(tx, [...months.values()], (parts, kept) => parts.addOthers(kept))
+      await writeSpans(tx, '', [...months.values()], (parts, kept) => parts.addOthers(kept))
       await tx.execute(sql`
         update ${traffic} t set rolled = true
         from unnest(${sql.param(hours.map(({ span }) => span.toISOString()))}::timestamptz[],

@@ -12,7 +12,7 @@ import {
 } from '../../core/traffic/spans'
 import { ByteWriter } from '../../core/traffic/varints'
 import type { Queries, Transaction } from '../db/database'
-import { apis, traffic, trafficSeries } from '../db/schema'
+import { apis, operationCalls, traffic, trafficSeries } from '../db/schema'
 
 /** Written out, so that the same sum in two places of a query is worked out once. */
 const moment = (at: number) => sql.raw(`'${new Date(at).toISOString()}'::timestamptz`)
@@ -24,6 +24,42 @@ export const within = (period: Period, grain: Grain) =>
     eq(traffic.grain, grain),
     sql`${traffic.span} in (${sql.join(spansOf(period).map(moment), sql`, `)})`,
   )
+
+/** Calls of each operation in a period: of whole days and months they are added up already, of the others they are taken apart. */
+export function operationCallsIn(db: Queries, period: Period) {
+  const { operation } = traffic
+  const ofSpans = (isWanted: boolean, { span }: { span: AnyPgColumn }) => {
+    const spans = spansOf(period).filter((at) => isKeptWhole(period, at) === isWanted)
+    return spans.length > 0 ? sql`${span} in (${sql.join(spans.map(moment), sql`, `)})` : sql`false`
+  }
+  return db
+    .select({
+      operation: operationCalls.operation,
+      calls: sql<number>`${operationCalls.calls}`.as('calls'),
+    })
+    .from(operationCalls)
+    .where(and(eq(operationCalls.resolution, period.resolution), ofSpans(true, operationCalls)))
+    .unionAll(
+      db
+        .select({
+          operation: sql<number>`${operation}`,
+          calls: sql<number>`${callsIn(period)}`.as('calls'),
+        })
+        .from(traffic)
+        .where(
+          and(
+            eq(traffic.resolution, period.resolution),
+            eq(traffic.grain, 'operation'),
+            ofSpans(false, traffic),
+          ),
+        ),
+    )
+    .as('counted')
+}
+
+/** Whether all of a span is in a period, and the calls of its operations are kept. */
+const isKeptWhole = (period: Period, span: number) =>
+  period.resolution !== 'minute' && isWhole(period, span)
 
 /** How many calls of a row {@link within} a period are in it: all, but of the spans where it begins and ends. */
 export const callsIn = (period: Period) =>
@@ -113,10 +149,11 @@ export interface SpanRow {
 
 /**
  * Writes spans, each after what is kept of it was `added` to it. Nobody else writes them meanwhile: who counts for a gateway holds
- * its cursor, and who rolls up the lock for it.
+ * its cursor, and who rolls up (as nobody) the lock for it.
  */
 export async function writeSpans(
   tx: Transaction,
+  gateway: string,
   spans: readonly SpanRow[],
   added: (parts: Parts, kept: WrittenParts) => void,
 ): Promise<void> {
@@ -135,17 +172,17 @@ export async function writeSpans(
     n,
   }))
   // Each is looked up by its key: a plan for all of them together would read the whole table.
-  const { rows } = await tx.execute<{ n: number; parts: Buffer; whole: Buffer }>(sql`
-    select wanted.n, t.parts, t.whole
+  const { rows } = await tx.execute<{ n: number; calls: number; parts: Buffer; whole: Buffer }>(sql`
+    select wanted.n, t.calls::float8 as calls, t.parts, t.whole
     from json_to_recordset(${JSON.stringify(wanted)}::json)
         as wanted (resolution text, grain text, span timestamptz, series int, n int),
-      lateral (select parts, whole from ${traffic} t
+      lateral (select calls, parts, whole from ${traffic} t
         where (t.resolution, t.grain, t.span, t.series) = (wanted.resolution, wanted.grain, wanted.span, wanted.series)
         limit 1) t`)
-  const known = new Set<SpanRow>()
-  for (const { n, ...kept } of rows) {
+  const known = new Map<SpanRow, number>()
+  for (const { n, calls, ...kept } of rows) {
     added(spans[n]!.parts, kept)
-    known.add(spans[n]!)
+    known.set(spans[n]!, calls)
   }
   const sent = (list: readonly SpanRow[]) => {
     // All parts go as they are, in one value.
@@ -179,13 +216,51 @@ export async function writeSpans(
     await tx.execute(sql`
       update ${traffic} t set calls = w.calls, line = w.line, broken = w.broken, rolled = w.rolled, parts = w.parts,
         whole = w.whole
-      from ${sent([...known])} w
+      from ${sent([...known.keys()])} w
       where (t.resolution, t.grain, t.span, t.series) = (w.resolution, w.grain, w.span, w.series)`)
   const missing = spans.filter((span) => !known.has(span))
   if (missing.length > 0)
     await tx.execute(sql`
       insert into ${traffic} (resolution, grain, span, series, operation, calls, line, broken, rolled, parts, whole)
       ${sent(missing)}`)
+  await addCalls(tx, gateway, spans, (span) => span.parts.calls - (known.get(span) ?? 0))
+}
+
+/** Adds what came of each operation to its calls. */
+async function addCalls(
+  tx: Transaction,
+  gateway: string,
+  spans: readonly SpanRow[],
+  came: (span: SpanRow) => number,
+): Promise<void> {
+  const calls = new Map<
+    string,
+    { resolution: Resolution; span: string; operation: number; calls: number }
+  >()
+  for (const row of spans) {
+    const {
+      resolution,
+      span,
+      series: { operation },
+    } = row
+    if (operation === null || resolution === 'minute') continue
+    const key = `${resolution} ${span} ${operation}`
+    const of = calls.get(key) ?? {
+      resolution,
+      span: new Date(span).toISOString(),
+      operation,
+      calls: 0,
+    }
+    of.calls += came(row)
+    calls.set(key, of)
+  }
+  if (calls.size === 0) return
+  await tx.execute(sql`
+    insert into ${operationCalls} (resolution, span, operation, gateway, calls)
+    select resolution, span, operation, ${gateway}, calls
+    from json_to_recordset(${JSON.stringify([...calls.values()])}::json)
+      as came (resolution text, span timestamptz, operation int, calls bigint)
+    on conflict (resolution, span, operation, gateway) do update set calls = operation_calls.calls + excluded.calls`)
 }
 
 type Line = ReturnType<Parts['line']>

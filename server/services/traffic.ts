@@ -30,7 +30,7 @@ import {
 } from '../db/schema'
 import { seesEverything, type Actor, type Context } from './context'
 import { offsetOf, pageOf } from './paging'
-import { bySpan, callsIn, countedIn, keptSpans, within } from './traffic-spans'
+import { bySpan, callsIn, countedIn, keptSpans, operationCallsIn, within } from './traffic-spans'
 
 const usualLimit = 100
 const mostExported = 10_000
@@ -285,12 +285,15 @@ function ranked(
       .limit(limit)
       .offset(offset)
   // Of all there are thousands: they are added up by number, and named then.
+  const counted = operationCallsIn(db, period)
+  const sum = sql<number>`sum(${counted.calls})`
   const called = db
-    .select({ operation: traffic.operation, calls: calls.as('calls') })
-    .from(traffic)
-    .where(rows)
-    .groupBy(traffic.operation)
-    .having(sql`${calls} > 0`)
+    .select({ operation: counted.operation, calls: sum.as('calls') })
+    .from(counted)
+    .groupBy(counted.operation)
+    .having(sql`${sum} > 0`)
+    // In order before they are named, so that only those that are shown are looked up.
+    .orderBy(desc(sum), counted.operation)
     .as('called')
   return db
     .select({
@@ -301,7 +304,7 @@ function ranked(
     .from(called)
     .innerJoin(trafficOperations, eq(trafficOperations.id, called.operation))
     .leftJoin(apis, eq(apis.id, trafficOperations.apiId))
-    .orderBy(desc(called.calls), trafficOperations.name, trafficOperations.id)
+    .orderBy(desc(called.calls), called.operation)
     .limit(limit)
     .offset(offset)
 }

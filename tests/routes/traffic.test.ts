@@ -3,7 +3,8 @@ import { rmSync } from 'node:fs'
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { grains } from '../../core/traffic/counts'
-import { apis, eventCursors, traffic, trafficSeries } from '../../server/db/schema'
+import { apis, eventCursors, operationCalls, traffic, trafficSeries } from '../../server/db/schema'
+import { trafficPeriods } from '../../shared/words'
 import { removeOld } from '../../server/services/retention'
 import { countBatch, countEvents, countTraffic } from '../../server/services/traffic-intake'
 import { rollUp } from '../../server/services/traffic-rolling'
@@ -363,6 +364,27 @@ describe('traffic', () => {
     expect(new Set([...of('hour'), ...of('day')]).size).toBe(1)
     // The two that came late have no minute.
     expect(new Set(of('minute'))).toEqual(new Set([of('day')[0]! - 2]))
+    const kept = await world.db.select().from(operationCalls)
+    for (const resolution of ['hour', 'day'] as const) {
+      const calls = kept.filter((row) => row.resolution === resolution)
+      expect(calls.reduce((sum, row) => sum + row.calls, 0)).toBe(of(resolution)[0])
+    }
+  })
+
+  it('ranks operations of everything as it does those of the only API', async () => {
+    await tomas.api.updateApi({ api }, { confidential: false })
+    for (const period of trafficPeriods) {
+      const query = { by: 'operation' as const, period }
+      const ranked = (await wren.api.getTraffic(query)).items.filter((row) => row.api === api)
+      const { items } = await wren.api.getTraffic({ ...query, api })
+      expect(ranked.length).toBeGreaterThan(0)
+      const told = (rows: typeof items) =>
+        rows.filter(({ calls }) => calls > 0).map(({ key, calls }) => `${calls} ${key}`)
+      expect(told(ranked).sort()).toEqual(told(items).sort())
+      const sums = ranked.map(({ calls }) => calls)
+      expect(sums).toEqual(sums.toSorted((one, other) => other - one))
+    }
+    await tomas.api.updateApi({ api }, { confidential: true })
   })
 
   describe('single requests', () => {
