@@ -13,6 +13,7 @@ import { DemoSeed, idleQueue, isEmpty } from './seed'
 import { signOnAt } from './sign-on'
 import { seedAlerts } from './alerts'
 import { seedPipelines } from './pipelines'
+import { seedRepositories } from './repositories'
 import { seedTraffic, writeCallers } from './traffic'
 import { groupOf } from './world'
 
@@ -55,6 +56,7 @@ if (await isEmpty(store.db)) {
     await seedTraffic(services)
     await seedAlerts(services)
     await seedPipelines(services)
+    await seedRepositories(services, standins)
     const kept = process.env['ELM_STANDIN_DATA']
     if (kept) await writeCallers(services, kept, seed.issued)
   } catch (error) {

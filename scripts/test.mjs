@@ -4,7 +4,7 @@ import { availableParallelism } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { ensureBuild } from './lib/build.mjs'
-import { installDebian, which } from './lib/commands.mjs'
+import { ensureGit, installDebian, which } from './lib/commands.mjs'
 import { ensurePackages } from './lib/packages.mjs'
 import { requireFree } from './lib/ports.mjs'
 import { ensureDatabase, ensurePostgresInstalled, startPostgres } from './lib/postgres.mjs'
@@ -204,6 +204,7 @@ try {
   mkdirSync(results, { recursive: true })
   await step('Packages', () => ensurePackages(root))
   await step('PostgreSQL', ensurePostgresInstalled)
+  await step('Git', ensureGit)
   await step('Chromium', async () => {
     if (which('chromium') ?? which('chromium-browser')) return 'already there'
     await installDebian(['chromium'], 'Chromium')

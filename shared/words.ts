@@ -82,3 +82,18 @@ export type NoticeChannel = (typeof noticeChannels)[number]
 /** How what was called stands in the ledger. */
 export const trafficStandings = ['approved', 'withheld', 'unknown', 'idle'] as const
 export type TrafficStanding = (typeof trafficStandings)[number]
+
+/** Why a job of a repository began: a push that its host told of, one that was found, or somebody. */
+export const jobCauses = ['push', 'found', 'hand'] as const
+export type JobCause = (typeof jobCauses)[number]
+
+export const jobStates = ['waiting', 'running', 'done', 'failed', 'cancelled'] as const
+export type JobState = (typeof jobStates)[number]
+
+/** What a line of a log is: something that was done, the command that does the same by hand, or how it ended. */
+export const jobLineKinds = ['step', 'command', 'good', 'bad'] as const
+export type JobLineKind = (typeof jobLineKinds)[number]
+
+/** What became of a definition of a commit. */
+export const jobOutcomes = ['saved', 'same', 'failed'] as const
+export type JobOutcomeState = (typeof jobOutcomes)[number]

@@ -4,6 +4,7 @@ import { billing, connections, hydrants, laboratory, tankers } from './older'
 import { employees, issuer, machines } from './issuer'
 import { keepCalling } from './callers'
 import { Mailbox } from './mailbox'
+import { RepositoryHost } from './repositories'
 import { restServer, type Handlers } from './rest'
 import { witness } from './witness'
 import { readFileSync } from 'node:fs'
@@ -57,14 +58,21 @@ const signOn = issuer({
   machines,
 })
 
+const repositories = new RepositoryHost(
+  join(kept, 'git'),
+  process.env['ELM_STANDIN_CLIENT_SECRET'] ?? 'standin',
+)
+const readings = readFileSync(join(definitions, 'meter-readings/4.0.0.yaml'), 'utf8')
+await repositories.create('meter-readings', { 'openapi.yaml': readings })
+
 const mailbox = new Mailbox()
 await mailbox.listen(Number(process.env['ELM_STANDIN_MAIL'] ?? port + 1))
 
-restServer(services, { '/issuer': signOn, '/mailbox': mailbox.page }).listen(
-  port,
-  '127.0.0.1',
-  () => {
-    process.send?.('ready')
-    console.log(`stand-ins ready on ${port}`)
-  },
-)
+restServer(services, {
+  '/issuer': signOn,
+  '/mailbox': mailbox.page,
+  '/git': repositories.listener,
+}).listen(port, '127.0.0.1', () => {
+  process.send?.('ready')
+  console.log(`stand-ins ready on ${port}`)
+})

@@ -1,7 +1,29 @@
+import type { JobCause, JobState } from '~~/shared/words'
+
 export const promotionLeaves = [
   { to: '/promotions', label: 'Requests' },
   { to: '/promotions/pipelines', label: 'Pipelines' },
+  { to: '/promotions/repositories', label: 'Repositories' },
 ]
+
+const jobWords: Record<JobState, string> = {
+  ...{ waiting: 'waiting', running: 'running', done: 'done', failed: 'failed' },
+  cancelled: 'cancelled',
+}
+/** The state of a job, with its sign: never colour alone. */
+export const jobWord = (state: JobState) => jobWords[state]
+export const jobTint = (state: JobState) =>
+  state === 'done' ? 'elm-text' : state === 'failed' ? 'copper-text' : 'soft'
+
+const causes: Record<JobCause, string> = {
+  push: 'a push',
+  found: 'a push that was found',
+  hand: 'by hand',
+}
+export const causeWord = (cause: JobCause) => causes[cause]
+
+/** A commit as people say it. */
+export const shortCommit = (commit: string) => commit.slice(0, 10)
 
 /** Whose versions take a pipeline, in words. */
 export function takersOf({ audiences, teams }: { audiences: string[]; teams: string[] }): string {

@@ -53,3 +53,9 @@ export function fittingVersion(
   const fits = rise === 'none' ? old.version : semver.inc(old.version, rise)!
   return { fits, isEnough: order.indexOf(given) >= order.indexOf(rise) }
 }
+
+/** Whether one version follows another for the same clients: they begin with the same number, or are no numbers. */
+export function isSameLine(one: string, other: string): boolean {
+  const [first, second] = [semver.coerce(one), semver.coerce(other)]
+  return !first || !second || first.major === second.major
+}

@@ -1,6 +1,6 @@
 /** What is done to an API; entries of these name the API, which decides who may read them. */
 export type ApiAction =
-  `${'alert' | 'api' | 'drift' | 'finding' | 'fix' | 'key' | 'placement' | 'policy' | 'promotion' | 'request' | 'revision' | 'rollout' | 'waiver'}.${string}`
+  `${'alert' | 'api' | 'drift' | 'finding' | 'fix' | 'key' | 'placement' | 'policy' | 'promotion' | 'repository' | 'request' | 'revision' | 'rollout' | 'waiver'}.${string}`
 
 /** What is done to the installation, its people and its rules. */
 export type HouseAction =

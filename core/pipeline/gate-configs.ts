@@ -1,4 +1,5 @@
-import { choice, flag, list, object, text, whole } from '../runtime/fields'
+import { isValid, parseISO } from 'date-fns'
+import { choice, flag, list, object, optional, text, whole } from '../runtime/fields'
 import { isTimeZone } from '../text/time-zone'
 import { weekdays } from './hours'
 
@@ -53,8 +54,22 @@ export const soakConfig = object(
       unit: '%',
       default: 1,
     }),
+    latencyMs: optional(
+      whole({
+        label: 'Latency',
+        says: '95 in 100 of them were answered within so many milliseconds.',
+        max: 600_000,
+        unit: 'ms',
+      }),
+    ),
   },
 )
+
+const timeZone = (says: string) =>
+  text({
+    ...{ label: 'Time zone', says, example: 'Europe/London', default: 'UTC' },
+    why: (zone) => (isTimeZone(zone) ? undefined : 'is no time zone of the IANA database'),
+  })
 
 export const windowConfig = object(
   { label: 'Window', says: 'The hours at which it may be carried out.' },
@@ -88,12 +103,49 @@ export const windowConfig = object(
       unit: 'h',
       default: 16,
     }),
-    timeZone: text({
-      label: 'Time zone',
-      says: 'Where these hours are those of the day.',
-      example: 'Europe/London',
-      why: (zone) => (isTimeZone(zone) ? undefined : 'is no time zone of the IANA database'),
-      default: 'UTC',
+    timeZone: timeZone('Where these hours are those of the day.'),
+  },
+)
+
+const dayOf = (label: string, says: string) =>
+  text({
+    ...{ label, says, example: '2026-12-18', max: 10 },
+    why: (day) =>
+      /^\d{4}-\d{2}-\d{2}$/.test(day) && isValid(parseISO(day))
+        ? undefined
+        : 'is no day as in 2026-12-18',
+  })
+
+export const freezeConfig = object(
+  { label: 'Freeze', says: 'The days on which nothing is carried out.' },
+  {
+    periods: list(
+      object(
+        { label: 'Period', says: 'Days one after the other.' },
+        {
+          from: dayOf('From', 'The first day.'),
+          until: dayOf('Until', 'The last day.'),
+          why: text({
+            label: 'Why',
+            says: 'What people are told.',
+            example: 'Bills go out',
+          }),
+        },
+      ),
+      { label: 'Periods', says: 'Any number of them; those that are over do no harm.', min: 1 },
+    ),
+    timeZone: timeZone('Where these are the days of the calendar.'),
+  },
+)
+
+export const quotaConfig = object(
+  { label: 'Quota', says: 'How much changes at once.' },
+  {
+    promotions: whole({
+      label: 'Promotions',
+      says: 'So many versions are promoted into the stage within 24 hours at most, whatever their pipeline.',
+      max: 1000,
+      default: 5,
     }),
   },
 )

@@ -23,6 +23,8 @@ const facts: GateFacts = {
   author: 'nadia',
   approvals: [{ by: 'ruth', name: 'Ruth Amadi', role: 'reviewer' }],
   hours: Array.from({ length: 168 }, () => ({ calls: 100, failed: 0 })),
+  latency: new Map([[24, 180]]),
+  promoted: [],
   now: monday,
 }
 const states = (change: Partial<GateFacts>) =>
@@ -83,7 +85,55 @@ describe('the usual gates', () => {
   })
 })
 
+describe('a freeze', () => {
+  const freeze = {
+    periods: [
+      { from: '2026-12-18', until: '2027-01-04', why: 'Bills go out' },
+      { from: '2026-11-29', until: '2026-11-30', why: 'Stock is taken' },
+    ],
+    timeZone: 'Europe/London',
+  }
+  it('shuts on its days, from the first minute of the first to the last of the last', () => {
+    const at = (iso: string) => one({ freeze }, { now: Date.parse(iso) })
+    expect(at('2026-11-28T23:59:59Z')).toMatchObject({
+      ...{ state: 'passed', text: 'The next one begins on 2026-11-29: Stock is taken' },
+    })
+    expect(at('2026-11-29T00:00:00Z').state).toBe('waiting')
+    expect(at('2026-11-30T23:59:59Z').text).toBe(
+      'Stock is taken: frozen to the end of 2026-11-30, Europe/London',
+    )
+    expect(at('2026-12-01T00:00:00Z').text).toMatch(/2026-12-18/)
+    expect(at('2027-06-01T00:00:00Z').text).toBe('None is ahead')
+    const east = { ...freeze, timeZone: 'Pacific/Auckland' }
+    expect(one({ freeze: east }, { now: Date.parse('2026-11-30T12:00:00Z') }).state).toBe('passed')
+  })
+})
+
+describe('a quota', () => {
+  it('has room again when the earliest of those that fill it is a day ago', () => {
+    const quota = { promotions: 2 }
+    const at = (...hours: number[]) =>
+      one({ quota }, { promoted: hours.map((ago) => monday - ago * hour) })
+    expect(at(3)).toMatchObject({ state: 'passed', text: '1 of 2 since this time yesterday' })
+    expect(at(3, 5, 25).text).toMatch(/room again in 19 hours/)
+    expect(at(3, 23.5)).toMatchObject({ state: 'waiting' })
+    expect(at(3, 23.5).text).toMatch(/room again in 30 minutes/)
+    expect(at(1, 2, 3).text).toMatch(/room again in 22 hours/)
+    expect(at(24, 24.5).state).toBe('passed')
+  })
+})
+
 describe('soaking', () => {
+  it('asks for how long calls took, where that is configured', () => {
+    const soak = { hours: 24, calls: 0, errorPercent: 2 }
+    expect(one({ soak: { ...soak, latencyMs: 200 } })).toMatchObject({
+      ...{ state: 'passed', text: '0 errors in 2,400 calls, 95 in 100 within 180 ms' },
+    })
+    expect(one({ soak: { ...soak, latencyMs: 179 } })).toMatchObject({ state: 'failed' })
+    const none = { latency: new Map<number, number>() }
+    expect(one({ soak: { ...soak, latencyMs: 1 } }, none).state).toBe('passed')
+  })
+
   const soak = { hours: 24, calls: 100, errorPercent: 2 }
   const counted = (calls: number, failed: number) => ({
     hours: facts.hours.map((_, n) => (n === 167 ? { calls, failed } : { calls: 0, failed: 0 })),
@@ -168,6 +218,8 @@ it('gates that are not named are not judged, and all that are named stand in one
     approval: { number: 1, roles: [], authorsToo: true },
     window: { days: ['Mon' as const], from: 0, until: 24, timeZone: 'UTC' },
     soak: { hours: 1, calls: 0, errorPercent: 1 },
+    freeze: { periods: [], timeZone: 'UTC' },
+    quota: { promotions: 1 },
     ...usualGates,
   }
   expect(judgeGates(all, facts).map(({ id }) => id)).toEqual(gateNames)

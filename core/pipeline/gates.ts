@@ -5,11 +5,13 @@ import {
   approvalConfig,
   driftConfig,
   findingsConfig,
+  freezeConfig,
+  quotaConfig,
   soakConfig,
   versionConfig,
   windowConfig,
 } from './gate-configs'
-import { hourInWeek, weekdays, type Weekday } from './hours'
+import { dayIn, hourInWeek, weekdays, type Weekday } from './hours'
 
 /** A condition on entering a stage, as it was judged. */
 export interface Gate {
@@ -43,6 +45,10 @@ export interface GateFacts extends ReviewFacts {
   replaced: readonly Replaced[]
   /** Calls of the version in the stage it stands in, of the last hours, the newest hour last. */
   hours: readonly { calls: number; failed: number }[]
+  /** Within so many milliseconds 95 in 100 of the calls of the last so many hours were answered. */
+  latency: ReadonlyMap<number, number>
+  /** When promotions into the next stage began, of the last 24 hours; ms since 1970. */
+  promoted: readonly number[]
   /** In milliseconds since 1970. */
   now: number
 }
@@ -102,6 +108,18 @@ export const gateKinds = {
     config: windowConfig,
     title: ({ days, from, until }) => `${daysText(days)}, ${from}:00 to ${until}:00`,
     judge: window,
+  }),
+  freeze: gate({
+    says: 'On certain days nothing is carried out.',
+    config: freezeConfig,
+    title: () => 'No freeze',
+    judge: freeze,
+  }),
+  quota: gate({
+    says: 'Only so much changes within a day.',
+    config: quotaConfig,
+    title: ({ promotions }) => `At most ${count(promotions, 'promotion')} in 24 hours`,
+    judge: quota,
   }),
   approval: gate({
     says: 'People who did not ask for it have read what it does, and approve of exactly that.',
@@ -249,8 +267,8 @@ function version({ replaced }: GateFacts): Judged {
 const hour = 3_600_000
 
 function soak(
-  { hours, calls: least, errorPercent }: ValueOf<typeof soakConfig>,
-  { placed, hours: counted, fromStage, now }: GateFacts,
+  { hours, calls: least, errorPercent, latencyMs }: ValueOf<typeof soakConfig>,
+  { placed, hours: counted, latency, fromStage, now }: GateFacts,
 ): Judged {
   if (placed.length === 0)
     return { state: 'failed', text: `The version is not placed in ${fromStage}` }
@@ -267,9 +285,14 @@ function soak(
   const told = `${count(failed, 'error')} in ${count(calls, 'call')}`
   if (calls < least)
     return { state: 'waiting', text: `${told} in that time, of ${least} that are asked for` }
-  return failed * 100 > errorPercent * calls
-    ? { state: 'failed', text: `${told}; at most ${errorPercent} % may be` }
-    : { state: 'passed', text: told }
+  if (failed * 100 > errorPercent * calls)
+    return { state: 'failed', text: `${told}; at most ${errorPercent} % may be` }
+  const p95 = latency.get(hours)
+  if (latencyMs === undefined || p95 === undefined) return { state: 'passed', text: told }
+  const within = `95 in 100 within ${Math.round(p95)} ms`
+  return p95 > latencyMs
+    ? { state: 'failed', text: `${told}, ${within}; ${latencyMs} ms are asked for` }
+    : { state: 'passed', text: `${told}, ${within}` }
 }
 
 const daysText = (days: readonly Weekday[]): string => {
@@ -293,6 +316,38 @@ function window(
         state: 'waiting',
         text: `It is shut; it opens ${daysText(days)} at ${from}:00, ${timeZone}`,
       }
+}
+
+function freeze({ periods, timeZone }: ValueOf<typeof freezeConfig>, { now }: GateFacts): Judged {
+  const today = dayIn(timeZone, now)
+  const frozen = periods.find(({ from, until }) => from <= today && today <= until)
+  if (frozen)
+    return {
+      state: 'waiting',
+      text: `${frozen.why}: frozen to the end of ${frozen.until}, ${timeZone}`,
+    }
+  const next = periods
+    .filter(({ from }) => from > today)
+    .sort((one, other) => (one.from < other.from ? -1 : 1))[0]
+  return {
+    state: 'passed',
+    text: next ? `The next one begins on ${next.from}: ${next.why}` : 'None is ahead',
+  }
+}
+
+function quota(
+  { promotions: most }: ValueOf<typeof quotaConfig>,
+  { promoted, now }: GateFacts,
+): Judged {
+  const times = promoted.filter((at) => at > now - 24 * hour).sort((one, other) => one - other)
+  if (times.length < most)
+    return { state: 'passed', text: `${times.length} of ${most} since this time yesterday` }
+  const minutes = Math.ceil((times[times.length - most]! + 24 * hour - now) / 60_000)
+  const left = minutes > 90 ? count(Math.ceil(minutes / 60), 'hour') : count(minutes, 'minute')
+  return {
+    state: 'waiting',
+    text: `${times.length} of ${most} since this time yesterday; there is room again in ${left}`,
+  }
 }
 
 function approval(

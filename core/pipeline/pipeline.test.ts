@@ -100,6 +100,25 @@ describe('a pipeline', () => {
     }
   })
 
+  it('is read as its page shows it', () => {
+    const [, example] = /```yaml\n([^]*?)```/.exec(readFileSync('docs/pipelines.md', 'utf8'))!
+    const { pipeline, diagnostics } = read(example!)
+    expect(diagnostics).toEqual([])
+    expect(pipeline!.stages[1]!.gates.freeze!.periods).toEqual([
+      { from: '2026-12-18', until: '2027-01-04', why: 'Bills go out' },
+    ])
+  })
+
+  it('says of days and hours which are none', () => {
+    const wrong = 'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    gates:\n'
+    const freeze = `      freeze: { periods: [{ from: 2026-02-30, until: soon, why: x }], timeZone: Nowhere }\n`
+    expect(read(wrong + freeze).diagnostics.map(({ message }) => message)).toEqual([
+      expect.stringContaining('is no day'),
+      expect.stringContaining('is no day'),
+      expect.stringContaining('time zone'),
+    ])
+  })
+
   it('has a JSON Schema that takes what is read', () => {
     const schema = pipelineSchema()
     const ajv = new Ajv2020({ strict: false })

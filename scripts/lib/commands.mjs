@@ -29,6 +29,13 @@ export function which(program) {
   return found.status === 0 ? found.stdout.trim() : undefined
 }
 
+/** Git, which the stand-in host of repositories serves them with. */
+export async function ensureGit() {
+  if (which('git')) return 'already there'
+  await installDebian(['git'], 'Git')
+  return undefined
+}
+
 let listsFresh = false
 
 /** Installs Debian packages where that is permitted; otherwise says the exact command. */

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { ensureBuild } from './build.mjs'
-import { command } from './commands.mjs'
+import { command, ensureGit } from './commands.mjs'
 import { ensurePackages } from './packages.mjs'
 import { portsFrom, requireFree } from './ports.mjs'
 import {
@@ -52,6 +52,7 @@ export async function bringUp({
   }
   try {
     await step('Packages', () => ensurePackages(root))
+    await step('Git', ensureGit)
     await step('Ports', () =>
       requireFree([
         ['web app', ports.web],

@@ -45,6 +45,8 @@ import type { TrafficEvent } from '../../core/traffic/event'
 import { alertKinds, type AlertKind, type QuietHours } from '../../core/traffic/alerts'
 import { grains, type Grain } from '../../core/traffic/counts'
 import { resolutions, type Resolution } from '../../core/traffic/spans'
+import type { RefRule } from '../../core/pipeline/refs'
+import type { JobOutcome, RepositoryDefinition } from '../../shared/api/repositories'
 import type { CertificateFacts } from '../../shared/api/gateways'
 import { gatewayKindNames, type GatewayKindName } from '../../core/runtime/gateway-kinds'
 import type { AllowedBackends } from '../../core/runtime/backend-address'
@@ -70,6 +72,9 @@ import {
   driftResolutions,
   lifecycles,
   findingStatuses,
+  jobCauses,
+  jobLineKinds,
+  jobStates,
   noticeChannels,
   noticeEvents,
   proposalStates,
@@ -79,6 +84,9 @@ import {
   type DriftReaction,
   type DriftResolution,
   type FindingStatus,
+  type JobCause,
+  type JobLineKind,
+  type JobState,
   type Lifecycle,
   type NoticeChannel,
   type NoticeEvent,
@@ -1354,6 +1362,106 @@ export const pipelineEditions = pgTable(
     publishedById: person('published_by_id').notNull(),
   },
   (table) => [primaryKey({ columns: [table.pipeline, table.number] })],
+)
+
+/** Repositories elsewhere that definitions come from. */
+export const repositories = pgTable('repositories', {
+  slug: text().primaryKey(),
+  title: text().notNull(),
+  /** Where git reads it. */
+  url: text().notNull(),
+  /** What it is read with, and what is said of its commits; sealed, and empty where everybody may read it. */
+  sealedToken: text('sealed_token').notNull(),
+  /** What its webhook signs with, sealed. */
+  sealedSecret: text('sealed_secret').notNull(),
+  /** Where the state of a commit is told (`{commit}` stands for it); empty where nowhere. */
+  statusUrl: text('status_url').notNull(),
+  teamId: team('team_id').notNull(),
+  /** For whom APIs are that come from it for the first time. */
+  audience: text().$type<Audience>().notNull(),
+  refs: jsonb().$type<RefRule[]>().notNull(),
+  definitions: jsonb().$type<RepositoryDefinition[]>().notNull(),
+  /** Its jobs act as whoever set it last. */
+  setById: person('set_by_id').notNull(),
+  setAt: moment('set_at').notNull(),
+  /** When its branches were read last, and why they could not be. */
+  readAt: moment('read_at'),
+  trouble: text().notNull().default(''),
+})
+
+/** Messages of repositories that were taken: nobody sends one twice. */
+export const repositoryDeliveries = pgTable(
+  'repository_deliveries',
+  {
+    repository: text()
+      .notNull()
+      .references(() => repositories.slug, { onDelete: 'cascade' }),
+    id: text().notNull(),
+    at: moment('at').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.repository, table.id] })],
+)
+
+/** What is done about a commit of a repository; the table is the queue. */
+export const repositoryJobs = pgTable(
+  'repository_jobs',
+  {
+    id: serial().primaryKey(),
+    repository: text()
+      .notNull()
+      .references(() => repositories.slug, { onDelete: 'cascade' }),
+    ref: text().notNull(),
+    stage: text().notNull(),
+    cause: text().$type<JobCause>().notNull(),
+    state: text().$type<JobState>().notNull(),
+    /** The commit that the branch was at; empty until it is fetched. */
+    commit: text().notNull().default(''),
+    /** Who wrote it, and the first line of what they said of it. */
+    author: text().notNull().default(''),
+    message: text().notNull().default(''),
+    at: moment('at').notNull(),
+    endedAt: moment('ended_at'),
+    /** How often somebody began with it. */
+    attempts: integer().notNull().default(0),
+    /** Who asked that it stops. */
+    cancelledBy: text('cancelled_by').notNull().default(''),
+    /** What it came to, in one sentence. */
+    says: text().notNull().default(''),
+    outcomes: jsonb().$type<JobOutcome[]>().notNull().default([]),
+    /** What is to be told of the commit, until when it is tried, and what was told. */
+    reportDueAt: moment('report_due_at'),
+    reportTries: integer('report_tries').notNull().default(0),
+    reported: text().notNull().default(''),
+    reportTrouble: text('report_trouble').notNull().default(''),
+  },
+  (table) => [
+    oneOf(table.cause, jobCauses),
+    oneOf(table.state, jobStates),
+    index().on(table.repository, table.id),
+    index('repository_jobs_to_report').on(table.reportDueAt),
+    // Several pushes that nobody has begun with are one.
+    uniqueIndex('one_waiting_job')
+      .on(table.repository, table.ref)
+      .where(sql`state = 'waiting'`),
+  ],
+)
+
+/** The log of a job, line by line. */
+export const repositoryJobLines = pgTable(
+  'repository_job_lines',
+  {
+    jobId: integer('job_id')
+      .notNull()
+      .references(() => repositoryJobs.id, { onDelete: 'cascade' }),
+    number: integer().notNull(),
+    at: moment('at').notNull(),
+    kind: text().$type<JobLineKind>().notNull(),
+    text: text().notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.jobId, table.number] }),
+    oneOf(table.kind, jobLineKinds),
+  ],
 )
 
 export const approvals = pgTable(

@@ -46,6 +46,7 @@ const tagWords: Record<string, string> = {
   Alerts: 'Telling people and programs when traffic or drift goes wrong, and when it is over.',
   Traffic: 'What gateways answered, to whom and how long it took.',
   Pipelines: 'Through which stages versions go, and what stands before each.',
+  Repositories: 'Where definitions come from by a push, and what was done about each.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',
   Register: 'Every API with what is known of it, and finding among them.',
   Requests: 'Trying a request, and why it was answered so.',
@@ -90,6 +91,13 @@ export function describeApi(operations: Operation[], version: string): Record<st
           in: 'header',
           name: 'X-One-Time-Code',
           description: 'A code that works once: of an invitation, or from the terminal.',
+        },
+        signature: {
+          type: 'apiKey',
+          in: 'header',
+          name: 'webhook-signature',
+          description:
+            'HMAC SHA-256 of identifier, time and body with the secret of the webhook (Standard Webhooks 1.0).',
         },
         token: {
           type: 'http',
@@ -178,6 +186,7 @@ function describeOperation(operation: Operation, describer: Describer): Record<s
     },
     ...(calledWith === 'password' && { security: [{ password: [] }] }),
     ...(calledWith === 'code' && { security: [{ code: [] }] }),
+    ...(calledWith === 'signature' && { security: [{ signature: [] }] }),
     ...(calledWith === 'session' && { security: [{ session: [] }] }),
   }
 }

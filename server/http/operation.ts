@@ -3,6 +3,7 @@ import type { TokenScope } from '../../shared/api/tokens'
 import type { Credentials } from '../../shared/api/people'
 import type { Context, Services } from '../services/context'
 import type { Origin } from '../services/sign-in'
+import type { SignedBy } from '../services/webhooks'
 
 export interface Asked<B, Q> {
   params: Record<string, string>
@@ -19,6 +20,8 @@ export interface Asked<B, Q> {
   origin: string
   /** Name and password, for the operation that is called with them. */
   credentials: Credentials | undefined
+  /** Who sent it and when, for the operation that is called with a signature; the use case holds it against a secret. */
+  signed: SignedBy | undefined
   /** The raw body, for operations that take a text as it is. */
   bytes: Uint8Array
 }
@@ -75,9 +78,9 @@ export interface Operation<
   }
   /**
    * Who calls: somebody with a session or a token; only with a session, as for making tokens; for signing in a name and
-   * password by HTTP Basic (RFC 7617); or whoever was given a code that works once.
+   * password by HTTP Basic (RFC 7617); whoever was given a code that works once; or a program that signs what it sends.
    */
-  calledWith?: 'any' | 'session' | 'password' | 'code'
+  calledWith?: 'any' | 'session' | 'password' | 'code' | 'signature'
   /** What a token has to be made for; reading asks for `read` and everything else for `write` unless it is given. */
   scope?: TokenScope
   handle(asked: Asked<B, Q>, context: Context): Promise<Answer<T>>

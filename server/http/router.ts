@@ -16,6 +16,7 @@ import { isSetUp } from '../services/administration'
 import { actAs } from '../services/context'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
+import type { SignedBy } from '../services/webhooks'
 import type { Context, Operation, Services } from './operation'
 import { compressed } from './compressed'
 import { noteAnswer } from './metrics'
@@ -99,6 +100,7 @@ async function answer(
   const session = await sessionOf(event, sessionSecret)
   const context = await contextOf(operation, services, session, bearerOf(event))
   const code = operation.calledWith === 'code' ? codeOf(event) : ''
+  const signed = operation.calledWith === 'signature' ? signatureIn(event) : undefined
   const params = paramsOf(route, path)
   const query = operation.query
     ? await accept(operation.query, queryOf(operation.query, getQuery(event)))
@@ -120,6 +122,7 @@ async function answer(
       session,
       credentials,
       code,
+      signed,
       origin: originOf(event),
       place: await placeOf(event, sessionSecret, credentials?.name),
     },
@@ -151,7 +154,7 @@ async function contextOf(
   session: string | undefined,
   token: string | undefined,
 ): Promise<Context> {
-  const anybody = operation.calledWith === 'password' || operation.calledWith === 'code'
+  const anybody = ['password', 'code', 'signature'].includes(operation.calledWith ?? 'any')
   if (token !== undefined && !anybody) {
     if (operation.calledWith === 'session') {
       throw new Failure(403, 'The token may not do this', 'This is only done signed in.')
@@ -188,6 +191,19 @@ function codeOf(event: H3Event): string {
   const code = getRequestHeader(event, 'x-one-time-code') ?? ''
   if (code !== '' && code.length <= 100) return code
   throw new Failure(401, 'Not signed in', 'Give the code in X-One-Time-Code.')
+}
+
+/** What a message says of itself (Standard Webhooks 1.0). */
+function signatureIn(event: H3Event): SignedBy {
+  const header = (name: string) => getRequestHeader(event, `webhook-${name}`) ?? ''
+  const [id, time, signatures] = [header('id'), header('timestamp'), header('signature')]
+  if (/^[\w.:-]{1,200}$/.test(id) && /^\d{1,12}$/.test(time) && signatures.length <= 2000)
+    return { id, time, signatures }
+  throw new Failure(
+    401,
+    'Not signed in',
+    'Sign the message: webhook-id, webhook-timestamp and webhook-signature (Standard Webhooks).',
+  )
 }
 
 /** A token as RFC 6750 carries it. */

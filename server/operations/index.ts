@@ -16,6 +16,7 @@ import { pipelineOperations } from './pipelines'
 import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
+import { repositoryOperations } from './repositories'
 import { ruleOperations } from './rules'
 import { tokenOperations } from './tokens'
 import { trafficOperations } from './traffic'
@@ -36,6 +37,7 @@ export const operations: Operation[] = [
   ...policyOperations,
   ...promotionOperations,
   ...pipelineOperations,
+  ...repositoryOperations,
   ...driftOperations,
   ...alertOperations,
   ...trafficOperations,

@@ -1,4 +1,3 @@
-import { createHmac } from 'node:crypto'
 import { and, asc, eq, isNull, lte, sql } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
 import { errorText } from '../../core/text/values'
@@ -8,6 +7,7 @@ import type { Services } from './context'
 import { guardedPost } from './guard'
 import { announce } from './ledger'
 import { unseal } from './sealing'
+import { signatureOf } from './webhooks'
 
 type Notice = typeof notices.$inferSelect
 
@@ -99,15 +99,13 @@ async function callWebhook(
   row: AlertRow,
   { id, event, says, recipient, at }: Notice,
 ): Promise<string | undefined> {
-  const key = Buffer.from(unseal(secret, row.sealedSecret).replace(/^whsec_/, ''), 'base64')
   const body = JSON.stringify({
     type: `alert.${event}`,
     timestamp: at.toISOString(),
     data: { alert: row.id, title: row.title, kind: row.kind, says },
   })
-  // Standard Webhooks 1.0: what is signed is identifier, time and body.
   const [name, time] = [`notice-${id}`, String(Math.floor(Date.now() / 1000))]
-  const signature = createHmac('sha256', key).update(`${name}.${time}.${body}`).digest('base64')
+  const signature = signatureOf(unseal(secret, row.sealedSecret), name, time, body)
   const status = await guardedPost(recipient, allowedTargets, body, {
     'content-type': 'application/json',
     'webhook-id': name,

@@ -1,4 +1,3 @@
-import { randomBytes } from 'node:crypto'
 import { isEmail } from 'class-validator'
 import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { isTimeZone } from '../../core/text/time-zone'
@@ -16,6 +15,7 @@ import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal } from './sealing'
+import { newWebhookSecret } from './webhooks'
 
 export type AlertRow = typeof alerts.$inferSelect
 
@@ -127,11 +127,9 @@ const said = ({ title, kind, threshold, minutes, stage, gateway }: AlertRow) => 
   ...{ title, kind, threshold, minutes, stage, gateway },
 })
 
-const newSecret = () => `whsec_${randomBytes(24).toString('base64')}`
-
 export async function createAlert(context: Context, change: AlertChange): Promise<IssuedAlert> {
   const values = await valuesOf(context, change)
-  const secret = newSecret()
+  const secret = newWebhookSecret()
   const id = await context.db.transaction(async (tx) => {
     const [row] = await tx
       .insert(alerts)

@@ -1,12 +1,14 @@
-import { and, asc, eq, isNull, ne, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm'
 import type { Difference } from '../../core/drift/compare'
 import { isNewest } from '../db/newest'
-import { apis, drift, revisionFiles, revisions } from '../db/schema'
+import { apis, drift, repositories, revisionFiles, revisions } from '../db/schema'
 import type { Services } from './context'
 import { endDrift, followPlace, knownAs } from './drift-following'
 import { Failure } from './failure'
 import { sha256 } from './files'
+import { fetchCommit } from './git-remote'
 import { guardedFetch } from './guard'
+import { remoteOf } from './repositories'
 import { announce } from './ledger'
 
 /** Which advisory locks are of definitions that are read again (the first of two keys). */
@@ -14,10 +16,14 @@ const sourceLock = 7_120_421
 
 interface Sourced {
   id: number
-  slug: string
-  address: string
   revision: number
   revisionId: number
+  /** Where it comes from, as people are told. */
+  where: string
+  /** Whether it still comes from there. */
+  isStill: SQL
+  /** What stands there under the name of a file; undefined where nothing does. */
+  read: (name: string, position: number) => Promise<Uint8Array | undefined>
 }
 
 /** A file of a definition that is another one at its source. */
@@ -29,21 +35,12 @@ interface Changed {
   sha256: string
 }
 
-/** Reads the definitions that were brought in from an address again. What cannot be read is told, and changes nothing. */
+/**
+ * Reads the definitions that come from an address or a repository again. What cannot be read is told, and changes nothing.
+ */
 export async function followSources(services: Services): Promise<void> {
   const { db, now } = services
-  const rows = await db
-    .select({
-      id: apis.id,
-      slug: apis.slug,
-      address: apis.sourceAddress,
-      revision: revisions.number,
-      revisionId: revisions.id,
-    })
-    .from(apis)
-    .innerJoin(revisions, isNewest)
-    .where(ne(apis.sourceAddress, ''))
-    .orderBy(asc(apis.id))
+  const rows = [...(await fromAddresses(services)), ...(await fromRepositories(services))]
   for (const row of rows) {
     try {
       await keep(services, row, await changedFiles(services, row))
@@ -52,15 +49,79 @@ export async function followSources(services: Services): Promise<void> {
       await db
         .update(apis)
         .set({ sourceReadAt: now(), sourceTrouble: error.detail })
-        .where(and(eq(apis.id, row.id), eq(apis.sourceAddress, row.address)))
+        .where(and(eq(apis.id, row.id), row.isStill))
     }
   }
   await forgetWritten(services)
   if (rows.length > 0) await announce(db, 'api')
 }
 
+async function fromAddresses({ db, allowedTargets }: Services): Promise<Sourced[]> {
+  const rows = await db
+    .select({
+      id: apis.id,
+      address: apis.sourceAddress,
+      revision: revisions.number,
+      revisionId: revisions.id,
+    })
+    .from(apis)
+    .innerJoin(revisions, isNewest)
+    .where(and(ne(apis.sourceAddress, ''), sql`not ${isInRepository}`))
+    .orderBy(asc(apis.id))
+  return rows.map(({ address, ...row }) => ({
+    ...row,
+    where: address,
+    isStill: eq(apis.sourceAddress, address),
+    async read(name, position) {
+      // The main file may have got another name than it has there.
+      const url = position === 0 ? address : URL.parse(name, address)?.href
+      return url === undefined ? undefined : (await guardedFetch(url, allowedTargets)).bytes
+    },
+  }))
+}
+
+/** Definitions of repositories, at the branch that comes first in their settings; each is fetched once. */
+async function fromRepositories({ db, allowedTargets, secret }: Services): Promise<Sourced[]> {
+  const sourced: Sourced[] = []
+  for (const row of await db.select().from(repositories)) {
+    const branch = row.refs.find(({ kind, name }) => kind === 'branch' && !name.endsWith('*'))
+    if (!branch) continue
+    const ref = `refs/heads/${branch.name}`
+    let fetched: ReturnType<typeof fetchCommit> | undefined
+    const commit = () => (fetched ??= fetchCommit(remoteOf(row, secret), ref, allowedTargets))
+    const held = await db
+      .select({
+        id: apis.id,
+        slug: apis.slug,
+        revision: revisions.number,
+        revisionId: revisions.id,
+      })
+      .from(apis)
+      .innerJoin(revisions, isNewest)
+      .where(
+        inArray(
+          apis.slug,
+          row.definitions.map(({ api }) => api),
+        ),
+      )
+    for (const { slug, ...api } of held) {
+      const { path } = row.definitions.find((one) => one.api === slug)!
+      sourced.push({
+        ...api,
+        where: `${row.slug}@${branch.name}:${path}`,
+        isStill: isInRepository,
+        read: async (name, position) => (await commit())?.file(position === 0 ? path : name),
+      })
+    }
+  }
+  return sourced
+}
+
+const isInRepository = sql`exists (select 1 from ${repositories}, jsonb_array_elements(${repositories.definitions}) definition
+  where definition ->> 'api' = ${apis.slug})`
+
 /** Reads all files of the newest revision where they came from; throws where one cannot be read. */
-async function changedFiles({ db, allowedTargets }: Services, row: Sourced): Promise<Changed[]> {
+async function changedFiles({ db }: Services, row: Sourced): Promise<Changed[]> {
   const files = await db
     .select()
     .from(revisionFiles)
@@ -68,11 +129,9 @@ async function changedFiles({ db, allowedTargets }: Services, row: Sourced): Pro
     .orderBy(asc(revisionFiles.position))
   const changed: Changed[] = []
   for (const { name, position, sha256: kept } of files) {
-    // The main file may have got another name than it has there.
-    const address = position === 0 ? row.address : URL.parse(name, row.address)?.href
-    if (address === undefined) continue
-    const hash = sha256((await guardedFetch(address, allowedTargets)).bytes)
-    if (hash !== kept) changed.push({ name, position, sha256: hash })
+    const bytes = await row.read(name, position)
+    const hash = bytes && sha256(bytes)
+    if (hash !== undefined && hash !== kept) changed.push({ name, position, sha256: hash })
   }
   return changed
 }
@@ -87,13 +146,7 @@ async function keep(services: Services, row: Sourced, changed: readonly Changed[
       .update(apis)
       .set({ sourceReadAt: now(), sourceTrouble: '' })
       // Somebody named another address, or saved a revision, while it was read.
-      .where(
-        and(
-          eq(apis.id, row.id),
-          eq(apis.sourceAddress, row.address),
-          eq(apis.latestNumber, row.revision),
-        ),
-      )
+      .where(and(eq(apis.id, row.id), row.isStill, eq(apis.latestNumber, row.revision)))
       .returning({ id: apis.id })
     if (read.length === 0) return
     const known = await tx
@@ -111,7 +164,7 @@ async function keep(services: Services, row: Sourced, changed: readonly Changed[
         causes: (difference) => ({
           kind: 'observed',
           text: `${difference.cause}.`,
-          evidence: [{ at: now().toISOString(), text: `read at ${row.address}` }],
+          evidence: [{ at: now().toISOString(), text: `read at ${row.where}` }],
         }),
         resolution: 'gone',
       },
@@ -137,7 +190,7 @@ async function differenceOf(
     )
     .limit(1)
   return {
-    where: row.address,
+    where: row.where,
     what: position === 0 ? 'definition' : `file ${name}`,
     ledger: `revision ${row.revision}`,
     gateway: earlier ? `revision ${earlier.number}` : `another text (${hash.slice(0, 12)})`,
@@ -155,7 +208,7 @@ const forgetWritten = (services: Services) =>
     services,
     and(
       eq(drift.account, 'source'),
-      sql`exists (select 1 from ${apis} where ${apis.id} = ${drift.apiId} and ${apis.sourceAddress} = '')`,
+      sql`exists (select 1 from ${apis} where ${apis.id} = ${drift.apiId} and ${apis.sourceAddress} = '' and not ${isInRepository})`,
     ),
     { resolution: 'gone' },
   )

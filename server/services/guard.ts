@@ -42,7 +42,7 @@ async function safeAddress(url: URL, allowed: string[]): Promise<string> {
 }
 
 /** A connection to the one address that the host was judged by. */
-async function pinnedTo(url: URL, allowed: string[]): Promise<Agent> {
+export async function pinnedTo(url: URL, allowed: string[]): Promise<Agent> {
   const pinned = await safeAddress(url, allowed)
   const family = ipaddr.parse(pinned).kind() === 'ipv6' ? 6 : 4
   return new Agent({
@@ -61,7 +61,7 @@ export async function guardedPost(
   body: string,
   headers: Record<string, string>,
 ): Promise<number> {
-  const url = parse(address)
+  const url = parseAddress(address)
   const dispatcher = await pinnedTo(url, allowed)
   try {
     const signal = AbortSignal.timeout(timeoutMs)
@@ -79,7 +79,7 @@ export async function guardedFetch(
   allowed: string[],
 ): Promise<{ bytes: Buffer; url: string }> {
   const deadline = AbortSignal.timeout(timeoutMs)
-  let url = parse(address)
+  let url = parseAddress(address)
   for (let hops = 0; hops <= mostRedirects; hops++) {
     const dispatcher = await pinnedTo(url, allowed)
     try {
@@ -91,7 +91,7 @@ export async function guardedFetch(
       const location = answer.headers['location']
       if (answer.statusCode >= 300 && answer.statusCode < 400 && typeof location === 'string') {
         await answer.body.dump()
-        url = parse(new URL(location, url).href)
+        url = parseAddress(new URL(location, url).href)
         continue
       }
       if (answer.statusCode !== 200) throw refused(`${url.href} answered ${answer.statusCode}.`)
@@ -109,7 +109,7 @@ export async function guardedFetch(
   throw refused(`${address} redirects more than ${mostRedirects} times.`)
 }
 
-function parse(address: string): URL {
+export function parseAddress(address: string): URL {
   const url = URL.parse(address)
   if (!url) throw refused(`"${address}" is not an address.`)
   if (url.protocol !== 'http:' && url.protocol !== 'https:')

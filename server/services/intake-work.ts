@@ -1,25 +1,23 @@
 import { eq } from 'drizzle-orm'
 import type { DefinitionSummary, Examination } from '../../core/definition'
 import { mayBeWhole } from '../../core/formats/detect'
-import { limits } from '../../core/text/limits'
 import { isRemote } from '../../core/text/location'
 import type { IntakeShown } from '../../shared/api/batches'
 import { intakes, type StoredFile } from '../db/schema'
 import type { FileBytes, FileSet } from '../jobs/analysis'
-import { tooLarge } from './catalog'
 import type { Services } from './context'
 import { Failure } from './failure'
 import { bytesOf, loadFiles, storeBlob, storeFiles } from './files'
 import { guardedFetch } from './guard'
+import { gather } from './gathering'
 import { findIntake, type IntakeRow } from './intakes'
 import { factsOfNew } from './known'
 import { announce } from './ledger'
 import { currentEdition } from './rulebooks'
 import { slugOf, titleOf } from './titles'
 
-/** Files fetched for one definition, and rounds of looking for what those refer to. */
+/** Files fetched for one definition. */
 const mostFetched = 300
-const mostRounds = 40
 
 const endings = { yaml: 'yaml', json: 'json', xml: 'xml' }
 
@@ -139,46 +137,26 @@ async function readWhole(
     if (name !== row.source) read = await examine([{ name, bytes: first }])
   }
   if (!read.examination.readable) return read
-  const files = await gather(services, row, together, read.files, read.examination.missing)
+  const find = finder(services, row, together)
+  const files = await gather(examiner, read.files, read.examination.missing, find)
   return files.length > read.files.length ? examine(files) : read
 }
 
-/** Adds what a definition refers to, and what that refers to, as far as it can be had. */
-async function gather(
-  services: Services,
-  row: IntakeRow,
-  together: Together,
-  start: FileSet,
-  wanted: string[],
-): Promise<FileSet> {
-  const { db, examiner } = services
-  const asked = new Set<string>()
-  let files = start
+/** Finds files among those that came together, and the others at the addresses that they may be fetched from. */
+function finder(services: Services, row: IntakeRow, together: Together) {
   let fetched = 0
-  for (let round = 0; round < mostRounds; round++) {
-    const fresh = wanted.filter((name) => !asked.has(name))
-    for (const name of fresh) asked.add(name)
-    const near = fresh.flatMap((name) => together.get(name) ?? [])
-    const found: FileBytes[] = near.length > 0 ? await loadFiles(db, near) : []
-    for (const name of fresh) {
+  return async (names: string[]): Promise<FileBytes[]> => {
+    const near = names.flatMap((name) => together.get(name) ?? [])
+    const found: FileBytes[] = near.length > 0 ? await loadFiles(services.db, near) : []
+    for (const name of names) {
       const url = together.has(name) ? undefined : addressOf(name, row)
       if (url === undefined || fetched++ >= mostFetched) continue
       const bytes = await fetchQuietly(services, url)
       if (bytes) found.push({ name, bytes })
     }
-    if (found.length === 0) break
-    files = [...files, ...found]
-    if (files.length > limits.files) throw tooMany()
-    if (files.reduce((sum, file) => sum + file.bytes.byteLength, 0) > limits.allBytes) {
-      throw tooLarge()
-    }
-    wanted = (await examiner.names(files))?.missing ?? []
+    return found
   }
-  return files
 }
-
-const tooMany = () =>
-  new Failure(413, 'Too many files', `A definition has at most ${limits.files} files.`)
 
 async function mainFile({ db, allowedTargets }: Services, row: IntakeRow): Promise<Uint8Array> {
   if (row.sha256) return bytesOf(db, row.sha256)

@@ -224,6 +224,16 @@ export async function prepareEntry(
   destination: Destination,
 ): Promise<Entry> {
   const files = await loadFiles(services.db, row.files)
+  return prepareFiles(services, files, isRemote(row.source) ? row.source : '', destination)
+}
+
+/** The same of files that came from somewhere else. */
+export async function prepareFiles(
+  services: Pick<Services, 'examiner' | 'now'> & { db: Queries },
+  files: FileSet,
+  address: string,
+  destination: Destination,
+): Promise<Entry> {
   const { db, now } = services
   const edition = await currentEdition(db, destination.team)
   const { api } = destination
@@ -233,7 +243,6 @@ export async function prepareEntry(
       : await factsOf(db, await findApi(db, api), now())
   const known = await knownAroundFiles(services, edition, facts, files)
   const examination = await examineForSaving(services, files, edition, known)
-  const address = isRemote(row.source) ? row.source : ''
   return { ...destination, files, edition, examination, address }
 }
 

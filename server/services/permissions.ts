@@ -36,6 +36,7 @@ const permissions = {
     says: 'Measuring what a rulebook or a pipeline would change',
   },
   rule: { roles: ['governance'], says: 'Writing the rulebook' },
+  connect: { roles: ['governance', 'owner'], says: 'Connecting a repository' },
   pipeline: { roles: ['governance'], says: 'Writing pipelines' },
   administer: { roles: ['administrator'], says: 'Administering the installation' },
   send: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Sending requests' },

@@ -250,7 +250,6 @@ export async function draftPlacement(
     before?.spec.backends ?? known.map(backendOf),
     revision.summary.backends ?? [],
   )
-  const decided = new Map(before?.spec.routes.map((row) => [operationKey(row), row]))
   return {
     version: revision.version,
     revision: revision.number,
@@ -261,19 +260,25 @@ export async function draftPlacement(
       basePath: basePathOf(revision.summary.servers[0]) ?? `/${slug}`,
       prefix: before?.spec.prefix ?? { kind: 'strip' },
       backends: upstream,
-      routes: revision.summary.operations.map(({ method, path, backend }): RouteRow => {
-        const row = decided.get(operationKey({ method, path }))
-        const isDecided = row !== undefined && row.treatment.kind !== 'undecided'
-        const named: Treatment =
-          backend === undefined ? { kind: 'undecided' } : { kind: 'route', backend }
-        return { ...row, treatment: isDecided ? row.treatment : named, method, path }
-      }),
+      routes: routesFor(revision.summary, before?.spec.routes ?? []),
       ...(before?.spec.furtherRoutes && { furtherRoutes: before.spec.furtherRoutes }),
       ...(before?.spec.face && { face: before.spec.face }),
       policies: before?.spec.policies ?? proposedPolicies(api, revision.summary, around),
     },
     outer: around,
   }
+}
+
+/** What is decided about the operations of a definition: as before, or as the definition names it. */
+export function routesFor({ operations }: DefinitionSummary, before: readonly RouteRow[]) {
+  const decided = new Map(before.map((row) => [operationKey(row), row]))
+  return operations.map(({ method, path, backend }): RouteRow => {
+    const row = decided.get(operationKey({ method, path }))
+    const isDecided = row !== undefined && row.treatment.kind !== 'undecided'
+    const named: Treatment =
+      backend === undefined ? { kind: 'undecided' } : { kind: 'route', backend }
+    return { ...row, treatment: isDecided ? row.treatment : named, method, path }
+  })
 }
 
 /** A backend as a stage keeps it for the next placement. */
@@ -338,27 +343,30 @@ export async function place(context: Context, body: PlacementRequest): Promise<P
   requirePermission(context.actor, 'place', api.team)
   const revision = await revisionOfVersion(db, api, body.version)
   const stage = await firstStage(db)
-  const target: Target = {
+  const { rollout, id } = await intendPlacing(context, {
     api,
     version: body.version,
     revision,
     stage: stage.name,
     group: body.group,
     spec: toSpec(body.spec),
-  }
-  const { rollout, id } = await db.transaction(async (tx) => {
-    await requirePlaceable(tx, target)
-    const same = await placedAt(tx, target)
-    const placement = same?.id ?? (await newPlacementId(tx, target))
-    const title = `Place ${api.title} ${target.version} in ${target.stage}`
-    const intent = { action: 'placement.applied' as const, title }
-    return {
-      id: placement,
-      rollout: await intendTarget(tx, context, target, same, placement, intent),
-    }
   })
   return placedBy(context, rollout, id)
 }
+
+/** Writes down that a version is wanted in the first stage, in place of what stands at the same address. */
+export const intendPlacing = (
+  context: Context,
+  target: Target,
+): Promise<{ rollout: number; id: string }> =>
+  context.db.transaction(async (tx) => {
+    await requirePlaceable(tx, target)
+    const same = await placedAt(tx, target)
+    const id = same?.id ?? (await newPlacementId(tx, target))
+    const title = `Place ${target.api.title} ${target.version} in ${target.stage}`
+    const intent = { action: 'placement.applied' as const, title }
+    return { id, rollout: await intendTarget(tx, context, target, same, id, intent) }
+  })
 
 /** Writes down that a target is wanted in place of what stands there. */
 export function intendTarget(

@@ -1,4 +1,4 @@
-import { asc, desc, eq, inArray } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { actorWithId } from './people'
 import { longestSoak } from '../../core/pipeline/gate-configs'
 import {
@@ -8,11 +8,20 @@ import {
   type Gate,
   type GateFacts,
 } from '../../core/pipeline/gates'
-import { stageAfter } from '../../core/pipeline/pipeline'
+import { stageAfter, type Pipeline } from '../../core/pipeline/pipeline'
 import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { apis, approvals, people, placements, promotions, trafficSeries } from '../db/schema'
+import {
+  apis,
+  approvals,
+  people,
+  placements,
+  promotions,
+  rollouts,
+  trafficSeries,
+} from '../db/schema'
+import { seeingEverything } from '../db/viewer'
 import type { Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
@@ -94,7 +103,10 @@ async function gatesBy(
       differences: site.differences.length,
       since: from.find(({ id }) => id === site.id)!.appliedAt.getTime(),
     })),
-    hours: next.some((stage) => stage?.gates.soak) ? await hoursOf(db, ids, at) : [],
+    ...(await soakedOf(db, ids, next, at)),
+    promoted: next.some((stage) => stage?.gates.quota)
+      ? await promotedInto(db, row.toStage, at)
+      : [],
     now: at.getTime(),
   }
   return next.map((stage, n) =>
@@ -104,11 +116,54 @@ async function gatesBy(
   )
 }
 
-/** Calls of placements by the hour, as far back as they soak at most. */
-async function hoursOf(db: Queries, ids: readonly string[], at: Date) {
-  const period = lastParts('hour', longestSoak, at.getTime())
-  const wanted = inArray(trafficSeries.placement, [...ids])
-  return (await countedIn(db, period, 'placement', wanted)).points
+/** Calls of placements by the hour, as far back as they soak at most, and how long they took where that is asked for. */
+async function soakedOf(
+  db: Queries,
+  ids: readonly string[],
+  stages: readonly (Pipeline['stages'][number] | undefined)[],
+  at: Date,
+): Promise<Pick<GateFacts, 'hours' | 'latency'>> {
+  const asked = stages.flatMap((stage) => stage?.gates.soak ?? [])
+  const latency = new Map<number, number>()
+  if (asked.length === 0) return { hours: [], latency }
+  const of = (hours: number) =>
+    countedIn(
+      db,
+      lastParts('hour', hours, at.getTime()),
+      'placement',
+      inArray(trafficSeries.placement, [...ids]),
+    )
+  const timed = new Set(asked.flatMap((soak) => (soak.latencyMs === undefined ? [] : soak.hours)))
+  for (const hours of timed) {
+    const p95 = (await of(hours)).total.durations.quantile(0.95)
+    if (p95 !== undefined) latency.set(hours, p95)
+  }
+  return { hours: (await of(longestSoak)).points, latency }
+}
+
+/** When promotions into a stage began in the last 24 hours; those that went back made room again. */
+async function promotedInto(db: Queries, stage: string, at: Date): Promise<number[]> {
+  // Room is taken by those that somebody may not see as well.
+  const rows = await db.transaction((tx) =>
+    seeingEverything(tx, () =>
+      tx
+        .select({ at: rollouts.at })
+        .from(rollouts)
+        .innerJoin(
+          promotions,
+          sql`${promotions.id} = (${rollouts.change} -> 'promotion' ->> 'id')::int`,
+        )
+        .where(
+          and(
+            eq(rollouts.action, 'placement.promoted'),
+            gt(rollouts.at, new Date(at.getTime() - 86_400_000)),
+            ne(rollouts.state, 'rolled-back'),
+            eq(promotions.toStage, stage),
+          ),
+        ),
+    ),
+  )
+  return rows.map((row) => row.at.getTime())
 }
 
 /** How all waiting promotions stand by each of some pipelines. */

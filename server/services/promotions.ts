@@ -434,6 +434,8 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
 async function intendPlan(tx: Transaction, context: Context, id: number): Promise<number> {
   const row = await lockPromotion(tx, id)
   if (row.state !== 'waiting') throw conflict(notWaiting)
+  // Of two that begin at once the second counts the first (the gate quota).
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${row.toStage}))`)
   await lockAll(tx, await planOf(tx, row))
   // What was read before the locks may have changed until they were had.
   const plan = await planOf(tx, row)

@@ -10,6 +10,7 @@ import {
   intakes,
   notices,
   operationCalls,
+  repositoryDeliveries,
   snapshots,
   traffic,
   trafficOperations,
@@ -67,6 +68,8 @@ export async function removeOld(services: Services): Promise<void> {
           .where(eq(trafficOperations.id, operationCalls.operation)),
       ),
     )
+  // A message is taken for minutes.
+  await remove(repositoryDeliveries, lt(repositoryDeliveries.at, before(1)))
   await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)
   await remove(notices, lt(notices.at, before(keptNotices)))
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`

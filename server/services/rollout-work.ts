@@ -95,6 +95,13 @@ export const unfinished = async ({ db }: Services): Promise<number[]> =>
       .orderBy(asc(rollouts.id))
   ).map(({ id }) => id)
 
+/** Rollouts as what has to be done. */
+export const rolloutTable = (services: Services) => ({
+  what: 'rollout',
+  unfinished: () => unfinished(services),
+  work: (id: number) => workRollout(services, id),
+})
+
 /** Carries out everything that has not ended, each for as far as it gets. */
 export async function workRollouts(services: Services): Promise<void> {
   for (const id of await unfinished(services)) await workRollout(services, id)

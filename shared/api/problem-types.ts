@@ -55,6 +55,10 @@ export const problemTypes = {
   'not-converted': { title: 'Not converted', says: 'The definition cannot be written so.' },
   'not-unpacked': { title: 'Not unpacked', says: 'The archive cannot be unpacked.' },
   'nothing-found': { title: 'Nothing found', says: 'The archive holds no definition.' },
+  'repository-unread': {
+    title: 'The repository cannot be read',
+    says: 'The repository did not answer, asks for a token, or sent more than is taken.',
+  },
   'address-refused': {
     title: 'The address cannot be used',
     says: 'The address leads nowhere, or to where nothing is fetched from.',

@@ -135,6 +135,16 @@ import type {
   SearchPage,
   SearchQuery,
 } from '../api/reading'
+import type {
+  DeliveryTaken,
+  IssuedRepository,
+  JobLine,
+  JobLineQuery,
+  JobQuery,
+  RepositoryItem,
+  RepositoryJob,
+  RepositoryRequest,
+} from '../api/repositories'
 import type { RequestDetail, RequestItem, RequestQuery } from '../api/requests'
 import type { RolloutItem, RolloutQuery } from '../api/rollouts'
 import type {
@@ -186,6 +196,7 @@ export const routes = {
   approvePromotion: ['POST', '/promotions/{promotion}/approvals', 'json', 'json'],
   approveWaiver: ['POST', '/waivers/{waiver}/decision', 'json', 'nothing'],
   cancelBatch: ['POST', '/batches/{batch}/cancel', 'nothing', 'json'],
+  cancelRepositoryJob: ['POST', '/repository-jobs/{job}/cancel', 'nothing', 'json'],
   cancelRollout: ['POST', '/rollouts/{rollout}/cancel', 'nothing', 'json'],
   changeByHand: ['POST', '/placements/{placement}/hand-edit', 'json', 'json'],
   changePassword: ['PUT', '/self/password', 'json', 'nothing'],
@@ -193,6 +204,7 @@ export const routes = {
   checkPipeline: ['POST', '/pipeline-impacts', 'json', 'json'],
   checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
+  connectRepository: ['POST', '/repositories', 'json', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
   createAlert: ['POST', '/alerts', 'json', 'json'],
   createBaseline: ['POST', '/apis/{api}/baseline', 'nothing', 'json'],
@@ -208,6 +220,7 @@ export const routes = {
   createPipeline: ['POST', '/pipelines', 'json', 'json'],
   createPlacement: ['POST', '/placements', 'json', 'json'],
   createProposals: ['POST', '/rules/{rule}/proposals', 'json', 'json'],
+  createRepositoryDelivery: ['POST', '/repositories/{repository}/deliveries', 'text', 'json'],
   createRulebook: ['POST', '/rulebooks', 'json', 'json'],
   createSession: ['POST', '/session', 'nothing', 'json'],
   createSetup: ['POST', '/setup', 'json', 'json'],
@@ -253,6 +266,8 @@ export const routes = {
   getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
   getPolicyScope: ['GET', '/policy-scopes/{scope}', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
+  getRepository: ['GET', '/repositories/{repository}', 'nothing', 'json'],
+  getRepositoryJob: ['GET', '/repository-jobs/{job}', 'nothing', 'json'],
   getRequest: ['GET', '/requests/{request}', 'nothing', 'json'],
   getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
   getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
@@ -301,6 +316,9 @@ export const routes = {
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
   listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
+  listRepositories: ['GET', '/repositories', 'nothing', 'list'],
+  listRepositoryJobLines: ['GET', '/repository-jobs/{job}/lines', 'nothing', 'list'],
+  listRepositoryJobs: ['GET', '/repository-jobs', 'nothing', 'list'],
   listRequests: ['GET', '/requests', 'nothing', 'list'],
   listRevisions: ['GET', '/apis/{api}/revisions', 'nothing', 'list'],
   listRollouts: ['GET', '/rollouts', 'nothing', 'list'],
@@ -316,15 +334,19 @@ export const routes = {
   publishPipeline: ['PUT', '/pipelines/{pipeline}', 'json', 'json'],
   putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
   readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
+  readRepositoryBranches: ['POST', '/repositories/{repository}/readings', 'nothing', 'json'],
   removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
   removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
   removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
+  removeRepository: ['DELETE', '/repositories/{repository}', 'nothing', 'nothing'],
+  renewRepositorySecret: ['POST', '/repositories/{repository}/secrets', 'nothing', 'json'],
   replaceRulebookDraft: ['PUT', '/rulebooks/{rulebook}', 'json', 'json'],
   requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
   requestPolicyChange: ['POST', '/policy-changes', 'json', 'json'],
   requestPromotion: ['POST', '/promotions', 'json', 'json'],
+  retryRepositoryJob: ['POST', '/repository-jobs/{job}/repeat', 'nothing', 'json'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
   sendRequest: ['POST', '/requests', 'json', 'json'],
@@ -345,6 +367,7 @@ export const routes = {
   updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
   updatePolicyScope: ['PUT', '/policy-scopes/{scope}', 'json', 'json'],
   updatePublicAddress: ['PUT', '/settings/public-address', 'json', 'nothing'],
+  updateRepository: ['PUT', '/repositories/{repository}', 'json', 'json'],
   updateRetention: ['PUT', '/settings/retention', 'json', 'nothing'],
   updateRulebook: ['PATCH', '/rulebooks/{rulebook}', 'json', 'json'],
   updateSignIn: ['PUT', '/settings/sign-in', 'json', 'nothing'],
@@ -370,6 +393,7 @@ export interface Calls {
   approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
   approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
   cancelBatch: Call<'batch', undefined, undefined, Batch>
+  cancelRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   cancelRollout: Call<'rollout', undefined, undefined, RolloutItem>
   changeByHand: Call<'placement', undefined, HandEdit, PlacementDetail>
   changePassword: Call<never, undefined, NewPassword, undefined>
@@ -377,6 +401,7 @@ export interface Calls {
   checkPipeline: Call<never, undefined, PipelineDraft, PipelineImpact>
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
+  connectRepository: Call<never, undefined, RepositoryRequest, IssuedRepository>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
   createAlert: Call<never, undefined, AlertChange, IssuedAlert>
   createBaseline: Call<'api', undefined, undefined, ActResult>
@@ -392,6 +417,7 @@ export interface Calls {
   createPipeline: Call<never, undefined, PipelineChange, PipelineDetail>
   createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
   createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
+  createRepositoryDelivery: Call<'repository', undefined, string | Blob, DeliveryTaken>
   createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
   createSession: Call<never, undefined, undefined, Person>
   createSetup: Call<never, undefined, SetupStart, InvitationTaken>
@@ -432,6 +458,8 @@ export interface Calls {
   getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
   getPolicyScope: Call<'scope', undefined, undefined, PolicyScopeItem>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
+  getRepository: Call<'repository', undefined, undefined, RepositoryItem>
+  getRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   getRequest: Call<'request', undefined, undefined, RequestDetail>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
   getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
@@ -480,6 +508,9 @@ export interface Calls {
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
   listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
+  listRepositories: Call<never, PageQuery, undefined, Page<RepositoryItem>>
+  listRepositoryJobLines: Call<'job', JobLineQuery, undefined, Page<JobLine>>
+  listRepositoryJobs: Call<never, JobQuery, undefined, Page<RepositoryJob>>
   listRequests: Call<never, RequestQuery, undefined, Page<RequestItem>>
   listRevisions: Call<'api', PageQuery, undefined, Page<RevisionItem>>
   listRollouts: Call<never, RolloutQuery, undefined, Page<RolloutItem>>
@@ -495,15 +526,19 @@ export interface Calls {
   publishPipeline: Call<'pipeline', undefined, PipelineChange, PipelineDetail>
   putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
+  readRepositoryBranches: Call<'repository', undefined, undefined, RepositoryItem>
   removeAlert: Call<'alert', undefined, undefined, undefined>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
   removePipeline: Call<'pipeline', undefined, undefined, undefined>
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
+  removeRepository: Call<'repository', undefined, undefined, undefined>
+  renewRepositorySecret: Call<'repository', undefined, undefined, IssuedRepository>
   replaceRulebookDraft: Call<'rulebook', undefined, RulebookText, RulebookDraft>
   requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>
   requestPolicyChange: Call<never, undefined, PolicyChangeRequest, PolicyChangeItem>
   requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
+  retryRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
   sendRequest: Call<never, undefined, DeskRequest, DeskResponse>
@@ -524,6 +559,7 @@ export interface Calls {
   updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
   updatePolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyScopeItem | RolloutItem>
   updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
+  updateRepository: Call<'repository', undefined, RepositoryRequest, RepositoryItem>
   updateRetention: Call<never, undefined, Retention, undefined>
   updateRulebook: Call<'rulebook', undefined, RulebookSettings, RulebookDraft>
   updateSignIn: Call<never, undefined, SignInChange, undefined>

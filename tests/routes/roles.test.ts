@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { placementEtag } from '../../shared/etags'
 import { routes } from '../../shared/client/table'
+import { teamId } from '../../server/db/names'
+import { repositories, repositoryJobs } from '../../server/db/schema'
 import { bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
 
 /** One of each role; two owners, of which one speaks for the team that is touched. */
@@ -25,6 +27,7 @@ const there = {
   live: '',
   promotion: 0,
   alert: 0,
+  job: 0,
   key: '',
   rule: 'contact-email',
   teams: [] as string[],
@@ -61,6 +64,17 @@ beforeAll(async () => {
   there.alert = (await operator.api.createAlert({}, alert())).alert
   there.rule = items[0]!.rule
   there.teams = (await operator.api.getShell()).teams
+  const made = { slug: 'there', sealedToken: '', sealedSecret: '', setById: 1, setAt: new Date() }
+  const { team, token: _, ...settings } = repository
+  await world.db.insert(repositories).values({ ...settings, ...made, teamId: teamId(team) })
+  const [job] = await world.db
+    .insert(repositoryJobs)
+    .values({
+      ...{ repository: 'there', ref: 'refs/heads/main', stage: 'Trial', cause: 'push' },
+      ...{ state: 'done', at: new Date(), endedAt: new Date() },
+    })
+    .returning()
+  there.job = job!.id
 })
 afterAll(() => world.close())
 
@@ -85,6 +99,12 @@ interface Attempt {
 
 const api = () => ({ api: 'supply-interruptions' })
 const pipeline = { title: 'Tried', text: 'none', note: 'Tried out' }
+const repository = {
+  ...{ title: 'Tried', url: 'http://127.0.0.1:1/x.git', statusUrl: '', token: '' },
+  ...{ team: 'Network Control', audience: 'partner' as const },
+  refs: [{ kind: 'branch' as const, name: 'main', stage: 'Trial' }],
+  definitions: [{ path: 'a.yaml', api: '' }],
+}
 const placement = () => ({ placement: there.placement })
 const promotion = () => ({ promotion: there.promotion })
 const house = () => ({ rulebook: 'house' })
@@ -180,6 +200,18 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ text: 'kind: List\nitems: []\n' }),
   },
   createPipeline: { may: governance, body: () => pipeline },
+  connectRepository: { may: editors, body: () => repository },
+  updateRepository: {
+    may: editors,
+    path: () => ({ repository: 'there' }),
+    body: () => repository,
+    headers: () => ({ 'if-match': '"repository-1-0"' }),
+  },
+  renewRepositorySecret: { may: editors, path: () => ({ repository: 'there' }) },
+  readRepositoryBranches: { may: editors, path: () => ({ repository: 'there' }) },
+  retryRepositoryJob: { may: editors, path: () => ({ job: there.job }) },
+  cancelRepositoryJob: { may: editors, path: () => ({ job: there.job }) },
+  removeRepository: { may: editors, path: () => ({ repository: 'there' }) },
   publishPipeline: {
     may: governance,
     path: () => ({ pipeline: 'nowhere' }),
@@ -370,6 +402,7 @@ const elsewhere = new Set([
   'createIntakeReferences',
   'createSession',
   'createSetup',
+  'createRepositoryDelivery',
   'requestChange',
   'stopImpact',
   'testGateway',

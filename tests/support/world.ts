@@ -17,7 +17,7 @@ import {
 } from '../../server/db/database'
 import { grantTo, roleOf } from '../../server/db/grants'
 import { directExaminer } from '../../server/jobs/examiner'
-import { RolloutRunner } from '../../server/jobs/rollouts'
+import { Runner } from '../../server/jobs/runner'
 import { listenOn } from '../../server/db/listen'
 import { eventsHandler, type Listen } from '../../server/http/events'
 import { healthHandler, readinessHandler } from '../../server/http/health'
@@ -32,6 +32,7 @@ import { workCheck } from '../../server/services/checks'
 import { workComparison } from '../../server/services/comparison-results'
 import { workImpact } from '../../server/services/impact'
 import { planProposals } from '../../server/services/proposals'
+import { rolloutTable } from '../../server/services/rollout-work'
 import { workIntake } from '../../server/services/intake-work'
 import { employees, issuer } from '../../standins/issuer'
 import { supplyInterruptions } from '../../standins/network'
@@ -256,7 +257,7 @@ export async function makeWorld({
     mail: { server: '', from: 'ledger@brackenmere.example' },
     now: () => new Date(),
   }
-  const runner = new RolloutRunner(services, 100)
+  const runner = new Runner(rolloutTable(services), 100)
   const serving = { services, sessionSecret: services.secret }
   const ready = () => Promise.resolve(serving)
   const listeners = new Set<(topic: string) => void>()

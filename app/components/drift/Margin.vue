@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { isRemote } from '~~/core/text/location'
 import type { DriftDetail, DriftItem } from '~~/shared/api/drift'
 import type { PlacementItem } from '~~/shared/api/placements'
 
@@ -138,10 +139,16 @@ async function endAcceptance() {
     </div>
     <div v-if="effects['revise']" class="way">
       <NuxtLink
-        v-if="item.account === 'source'"
+        v-if="item.account === 'source' && isRemote(item.where)"
         class="ghost"
         :to="{ path: '/bring-in', query: { address: item.where } }"
         >Bring in what is there</NuxtLink
+      >
+      <NuxtLink
+        v-else-if="item.account === 'source'"
+        class="ghost"
+        :to="`/promotions/repositories/${item.where.split('@')[0]}`"
+        >Open its repository</NuxtLink
       >
       <NuxtLink v-else class="ghost" :to="`/apis/${item.api}/source`">Open the definition</NuxtLink>
       <p class="soft">{{ effects['revise'] }}</p>

@@ -1,21 +1,30 @@
-import type { Services } from '../services/context'
-import { unfinished, workRollout } from '../services/rollout-work'
 import { errorText } from '../../core/text/values'
 
-/** How long a rollout that waits for a gateway is left alone, in milliseconds. */
+/** How long what waits for something is left alone, in milliseconds. */
 const patienceMs = 2000
 
+/** A table of what has to be done, which is its own queue. */
+export interface Table {
+  /** What a row is called. */
+  what: string
+  /** How many are carried out side by side at most; any number where nothing is said. */
+  atOnce?: number
+  unfinished: () => Promise<number[]>
+  /** Carries one out as far as it gets; safe to call at any time, by any process. */
+  work: (id: number) => Promise<'ended' | 'waits'>
+}
+
 /**
- * Carries out every rollout that has not ended, side by side: the table of rollouts is the queue, so that nothing is
- * lost with a process. Any number of runners may work on one database.
+ * Carries out every row that has not ended, side by side, so that nothing is lost with a process. Any number of runners
+ * may work on one database.
  */
-export class RolloutRunner {
+export class Runner {
   private readonly working = new Map<number, Promise<unknown>>()
   private timer: NodeJS.Timeout | undefined
   private stopped = false
 
   constructor(
-    private readonly services: Services,
+    private readonly table: Table,
     private readonly patience = patienceMs,
   ) {}
 
@@ -24,16 +33,18 @@ export class RolloutRunner {
     if (this.stopped) return
     let ids: number[]
     try {
-      ids = await unfinished(this.services)
+      ids = await this.table.unfinished()
     } catch (error) {
-      console.warn('rollouts:', errorText(error))
+      console.warn(`${this.table.what}s:`, errorText(error))
       return this.later()
     }
     for (const id of ids) {
       if (this.working.has(id) || this.stopped) continue
-      const work = workRollout(this.services, id)
+      if (this.working.size >= (this.table.atOnce ?? Infinity)) return
+      const work = this.table
+        .work(id)
         .catch((error: unknown) => {
-          console.error(`rollout ${id}:`, error)
+          console.error(`${this.table.what} ${id}:`, error)
           return 'waits' as const
         })
         .then((progress) => {

@@ -1,0 +1,41 @@
+import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
+
+/** A secret that webhooks are signed with (Standard Webhooks 1.0). */
+export const newWebhookSecret = () => `whsec_${randomBytes(24).toString('base64')}`
+
+/** The signature of a message: of its identifier, the time in seconds and the body. */
+export function signatureOf(secret: string, id: string, time: string, body: string | Buffer) {
+  const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64')
+  return createHmac('sha256', key).update(`${id}.${time}.`).update(body).digest('base64')
+}
+
+/** How far the clocks of two hosts may be apart, in milliseconds. */
+const apartMs = 5 * 60_000
+
+/** What a message says of itself, in `webhook-id`, `webhook-timestamp` and `webhook-signature`. */
+export interface SignedBy {
+  id: string
+  /** In seconds since 1970. */
+  time: string
+  /** One or more, separated by spaces: while a secret is changed there are two. */
+  signatures: string
+}
+
+/** Why a message is not taken; undefined where it is who it says, and of now. Takes as long whatever is wrong with it. */
+export function whyUnsigned(
+  secret: string,
+  { id, time, signatures }: SignedBy,
+  body: Buffer,
+  now: Date,
+): string | undefined {
+  const wanted = Buffer.from(signatureOf(secret, id, time, body))
+  const isSigned = signatures.split(' ').some((one) => {
+    const given = Buffer.from(one.replace(/^v1,/, ''))
+    return one.startsWith('v1,') && given.length === wanted.length && timingSafeEqual(given, wanted)
+  })
+  if (!isSigned) return 'It is not signed with the secret of this webhook.'
+  const isOfNow = Math.abs(Number(time) * 1000 - now.getTime()) <= apartMs
+  return isOfNow
+    ? undefined
+    : 'It was sent more than five minutes ago, or the clocks differ by that.'
+}
