@@ -84,7 +84,7 @@ export class RepositoryHost {
       { [path]: text },
       message,
       author,
-      before.get(`refs/heads/${branch}`) ?? before.get('refs/heads/main'),
+      before.get('refs/heads/main'),
     )
     await this.tellOf(name, before)
     return commit
@@ -114,8 +114,12 @@ export class RepositoryHost {
     files: Record<string, string>,
     message: string,
     author: string,
-    parent?: string,
+    /** What a new branch begins from. */
+    base?: string,
   ): Promise<string> {
+    const ref = `refs/heads/${branch}`
+    const own = await this.git(gitdir, ['for-each-ref', '--format=%(objectname)', ref])
+    const parent = own === '' ? base : own
     const index = join(gitdir, `index-${randomUUID()}`)
     const who = {
       GIT_INDEX_FILE: index,
@@ -137,7 +141,7 @@ export class RepositoryHost {
       const tree = await this.git(gitdir, ['write-tree'], who)
       const parents = parent ? ['-p', parent] : []
       const commit = await this.git(gitdir, ['commit-tree', tree, ...parents, '-m', message], who)
-      await this.git(gitdir, ['update-ref', `refs/heads/${branch}`, commit, parent ?? nobody], who)
+      await this.git(gitdir, ['update-ref', ref, commit, own === '' ? nobody : own], who)
       return commit
     } finally {
       rmSync(index, { force: true })

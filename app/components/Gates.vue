@@ -2,6 +2,7 @@
 import type { GateItem } from '~~/shared/api/promotions'
 
 defineProps<{ gates: GateItem[] }>()
+const slots = defineSlots<{ default?(of: { gate: GateItem }): unknown }>()
 const signs = { passed: '✓', failed: '✕', waiting: '…' }
 </script>
 
@@ -9,7 +10,8 @@ const signs = { passed: '✓', failed: '✕', waiting: '…' }
   <div v-for="gate in gates" :key="gate.id" class="gate">
     <i :class="gate.state" :title="gate.state">{{ signs[gate.state] }}</i>
     <span
-      >{{ gate.title }}<small>{{ gate.text }}</small></span
-    >
+      >{{ gate.title }}<small>{{ gate.text }}</small
+      ><component :is="slots.default" v-if="slots.default" :gate="gate"
+    /></span>
   </div>
 </template>

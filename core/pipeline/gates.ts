@@ -20,6 +20,8 @@ export interface Gate {
   title: string
   state: 'passed' | 'failed' | 'waiting'
   text: string
+  /** Whether somebody would have it pass this once. */
+  waiver?: 'asked' | 'agreed' | 'void'
 }
 
 /** Who has spoken for a request. */

@@ -1464,6 +1464,31 @@ export const repositoryJobLines = pgTable(
   ],
 )
 
+/** Gates that two people let pass once, for the plan that stood then. */
+export const gateWaivers = pgTable(
+  'gate_waivers',
+  {
+    promotionId: integer('promotion_id')
+      .notNull()
+      .references(() => promotions.id),
+    gate: text().notNull(),
+    /** How it stood, and what it said. */
+    state: text().$type<'failed' | 'waiting'>().notNull(),
+    text: text().notNull(),
+    reason: text().notNull(),
+    basis: jsonb().$type<PlanBasis>().notNull(),
+    byId: person('by_id').notNull(),
+    at: moment('at').notNull(),
+    /** Who agreed, and when. */
+    secondId: person('second_id'),
+    secondAt: moment('second_at'),
+  },
+  (table) => [
+    primaryKey({ columns: [table.promotionId, table.gate] }),
+    oneOf(table.state, ['failed', 'waiting']),
+  ],
+)
+
 export const approvals = pgTable(
   'approvals',
   {

@@ -1,5 +1,6 @@
 import {
   Approval,
+  GateWaiverRequest,
   Override,
   PromotionDetail,
   PromotionItem,
@@ -8,6 +9,7 @@ import {
 } from '../../shared/api/promotions'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
+import { agreeToGateWaiver, askGateWaiver } from '../services/gate-waivers'
 import * as promotions from '../services/promotions'
 
 export const promotionOperations: Operation[] = [
@@ -86,6 +88,31 @@ export const promotionOperations: Operation[] = [
     errors: [403, 409, 412],
     handle: ({ params, body }, context) =>
       ok(promotions.overrideApproval(context, numberIn(params, 'promotion'), body)),
+  }),
+  operation<GateWaiverRequest>({
+    id: 'createGateWaiver',
+    method: 'POST',
+    path: '/promotions/{promotion}/gate-waivers',
+    tag: 'Promotions',
+    summary: 'Would have a gate that is shut pass this once, with a reason',
+    description:
+      'It passes when a second person agrees, for the plan and the fault that stood then.',
+    body: GateWaiverRequest,
+    success: { status: 201, says: 'The request', body: PromotionDetail },
+    errors: [403, 409, 412],
+    handle: ({ params, body }, context) =>
+      ok(askGateWaiver(context, numberIn(params, 'promotion'), body)),
+  }),
+  operation({
+    id: 'approveGateWaiver',
+    method: 'POST',
+    path: '/promotions/{promotion}/gate-waivers/{gate}/approve',
+    tag: 'Promotions',
+    summary: 'Agree, as a second person, that a gate passes this once',
+    success: { status: 200, says: 'The request', body: PromotionDetail },
+    errors: [403, 409],
+    handle: ({ params }, context) =>
+      ok(agreeToGateWaiver(context, numberIn(params, 'promotion'), params['gate']!)),
   }),
   operation({
     id: 'confirmOverride',

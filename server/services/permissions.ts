@@ -24,6 +24,7 @@ const permissions = {
   request: { roles: ['governance', 'owner', 'operator'], says: 'Asking for a promotion' },
   approve: { roles: ['governance', 'reviewer'], says: 'Approving a promotion' },
   promote: { roles: ['governance', 'operator'], says: 'Promoting a version' },
+  passGate: { roles: ['governance', 'reviewer'], says: 'Waiving a gate' },
   override: { roles: ['governance'], says: 'Going past an approval in an emergency' },
   read: { roles: ['governance', 'operator', 'owner', 'reviewer'], says: 'Reading a gateway' },
   upload: { roles: ['governance', 'operator'], says: 'Uploading what a gateway runs' },

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { actorWithId } from './people'
+import { withWaivers, type GateWaiver } from '../../core/pipeline/gate-waivers'
 import { longestSoak } from '../../core/pipeline/gate-configs'
 import {
   astray,
@@ -12,9 +13,11 @@ import { stageAfter, type Pipeline } from '../../core/pipeline/pipeline'
 import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
+import { displayName } from '../db/names'
 import {
   apis,
   approvals,
+  gateWaivers,
   people,
   placements,
   promotions,
@@ -46,8 +49,40 @@ interface Judging {
   now: () => Date
 }
 
-/** How a request stands by each of some pipelines: what is known of it is read once. */
+/** What people let pass once of a request, as far as it holds for a plan. */
+async function waiversOf(db: Queries, row: PromotionRow, basis: PlanBasis): Promise<GateWaiver[]> {
+  const rows = await db
+    .select({
+      row: gateWaivers,
+      by: sql<string>`${displayName(gateWaivers.byId)}`,
+      second: sql<string | null>`${displayName(gateWaivers.secondId)}`,
+    })
+    .from(gateWaivers)
+    .where(eq(gateWaivers.promotionId, row.id))
+  return rows.map(({ row: { gate, state, text, reason, basis: given }, by, second }) => {
+    const voided = whyVoid(given, basis)
+    return {
+      ...{ gate, state, text, reason, by },
+      ...(second !== null && { second }),
+      ...(voided !== undefined && { voided }),
+    }
+  })
+}
+
+/** How a request stands by each of some pipelines, with what was waived. */
 async function gatesBy(
+  context: Judging,
+  row: PromotionRow,
+  plan: Plan,
+  all: readonly Pipelines[],
+): Promise<Gate[][]> {
+  const judged = await judgedBy(context, row, plan, all)
+  const waivers = await waiversOf(context.db, row, plan.basis)
+  return judged.map((gates) => withWaivers(gates, waivers))
+}
+
+/** The same without: what is known of it is read once. */
+async function judgedBy(
   { db, now }: Judging,
   row: PromotionRow,
   plan: Plan,

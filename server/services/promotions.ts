@@ -290,13 +290,20 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
 }
 
 /** What somebody has read must be what they speak for. */
-function requireRead(digest: string, basis: PlanBasis): void {
+export function requireRead(digest: string, basis: PlanBasis): void {
   const now = planDigest(basis)
   if (digest !== now)
     throw stale('The plan has changed since you read it. Read it again before you decide.', now)
 }
 
 const notWaiting = 'This request is not waiting any more.'
+
+/** A request that waits, which nobody else changes until the transaction ends. */
+export async function lockWaiting(tx: Transaction, id: number): Promise<PromotionRow> {
+  const row = await lockPromotion(tx, id)
+  if (row.state !== 'waiting') throw conflict(notWaiting)
+  return row
+}
 
 /** Approves; the requester's own approval does not open the gate. */
 export async function approve(
@@ -307,8 +314,7 @@ export async function approve(
   const { db, actor, now } = context
   requirePermission(actor, 'approve')
   await db.transaction(async (tx) => {
-    const row = await lockPromotion(tx, id)
-    if (row.state !== 'waiting') throw conflict(notWaiting)
+    const row = await lockWaiting(tx, id)
     if (row.requestedById === actor.id)
       throw conflict('You asked for this yourself; somebody else has to approve it.')
     const { api, basis } = await planOf(tx, row)
@@ -371,8 +377,7 @@ export async function overrideApproval(
   const { db, actor, now } = context
   requirePermission(actor, 'override')
   await db.transaction(async (tx) => {
-    const row = await lockPromotion(tx, id)
-    if (row.state !== 'waiting') throw conflict(notWaiting)
+    const row = await lockWaiting(tx, id)
     const { api, basis } = await planOf(tx, row)
     requireRead(digest, basis)
     const override = { by: actor.name, at: now().toISOString(), reason, basis }
@@ -432,8 +437,7 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
 }
 
 async function intendPlan(tx: Transaction, context: Context, id: number): Promise<number> {
-  const row = await lockPromotion(tx, id)
-  if (row.state !== 'waiting') throw conflict(notWaiting)
+  const row = await lockWaiting(tx, id)
   // Of two that begin at once the second counts the first (the gate quota).
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${row.toStage}))`)
   await lockAll(tx, await planOf(tx, row))

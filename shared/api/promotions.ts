@@ -28,6 +28,28 @@ export class GateItem {
 
   @text({ says: 'Why.', example: 'The revision keeps every rule at MUST', max: 2000 })
   text!: string
+
+  @choice(['asked', 'agreed', 'void'], {
+    says: 'Whether somebody would have it pass this once, and a second person agreed.',
+    optional: true,
+  })
+  waiver?: 'asked' | 'agreed' | 'void'
+}
+
+export class GateWaiverRequest {
+  @text({ says: 'The gate.', example: 'soak', min: 1, max: 40 })
+  gate!: string
+
+  @text({
+    says: 'Why it may pass this once.',
+    example: 'The fault that it mends is in Live',
+    min: 10,
+    max: 1000,
+  })
+  reason!: string
+
+  @text({ says: 'The plan that was read, by its digest.', example: '9f86d081884c7d65', max: 64 })
+  digest!: string
 }
 
 export class ApprovalItem {

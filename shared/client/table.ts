@@ -104,6 +104,7 @@ import type {
 } from '../api/policies'
 import type {
   Approval,
+  GateWaiverRequest,
   Override,
   PipelineChange,
   PipelineDetail,
@@ -192,6 +193,12 @@ export const routes = {
   acceptInvitation: ['POST', '/invitations', 'json', 'json'],
   acceptProposal: ['POST', '/proposals/{proposal}/decision', 'json', 'json'],
   addPerson: ['POST', '/people', 'json', 'json'],
+  approveGateWaiver: [
+    'POST',
+    '/promotions/{promotion}/gate-waivers/{gate}/approve',
+    'nothing',
+    'json',
+  ],
   approvePolicyChange: ['POST', '/policy-changes/{change}/approval', 'json', 'json'],
   approvePromotion: ['POST', '/promotions/{promotion}/approvals', 'json', 'json'],
   approveWaiver: ['POST', '/waivers/{waiver}/decision', 'json', 'nothing'],
@@ -213,6 +220,7 @@ export const routes = {
   createCheck: ['POST', '/checks', 'text', 'json'],
   createComparison: ['POST', '/comparisons', 'json', 'json'],
   createFileComparison: ['POST', '/comparisons/file', 'text', 'json'],
+  createGateWaiver: ['POST', '/promotions/{promotion}/gate-waivers', 'json', 'json'],
   createImpact: ['POST', '/rulebooks/{rulebook}/impacts', 'json', 'json'],
   createIntake: ['POST', '/intakes', 'text', 'json'],
   createIntakeFromAddress: ['POST', '/intakes/from-address', 'json', 'json'],
@@ -389,6 +397,7 @@ export interface Calls {
   acceptInvitation: Call<never, undefined, PasswordChoice, InvitationTaken>
   acceptProposal: Call<'proposal', undefined, ProposalDecision, ProposalOutcome>
   addPerson: Call<never, undefined, PersonStart, Invitation>
+  approveGateWaiver: Call<'promotion' | 'gate', undefined, undefined, PromotionDetail>
   approvePolicyChange: Call<'change', undefined, PolicyApproval, PolicyChangeItem>
   approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
   approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
@@ -410,6 +419,7 @@ export interface Calls {
   createCheck: Call<never, CheckQuery, string | Blob, CheckItem>
   createComparison: Call<never, undefined, ComparisonRequest, ComparisonItem>
   createFileComparison: Call<never, FileComparisonQuery, string | Blob, ComparisonItem>
+  createGateWaiver: Call<'promotion', undefined, GateWaiverRequest, PromotionDetail>
   createImpact: Call<'rulebook', undefined, ImpactStart, ImpactItem>
   createIntake: Call<never, IntakeQuery, string | Blob, Intake>
   createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>

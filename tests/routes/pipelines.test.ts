@@ -3,7 +3,7 @@ import { eq } from 'drizzle-orm'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import { apis } from '../../server/db/schema'
 import { checkAllGateways } from '../../server/services/gateways'
-import { pipelineEtag } from '../../shared/etags'
+import { pipelineEtag, placementEtag } from '../../shared/etags'
 import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
 
 let world: World
@@ -165,6 +165,73 @@ describe('pipelines', () => {
     expect(items[0]).toMatchObject({ after: { pipeline: { name: 'partner-apis', edition: 2 } } })
   })
 
+  it('count what changed within a day, and a gate is waived once by two people', async () => {
+    await publish(straight('{ drift: {}, quota: { promotions: 1 } }'))
+    await bringIn(tomas, definition(`${api}/2.5.0.yaml`), { api })
+    const { spec, group } = await tomas.api.getPlacementDraft({ api, version: '2.5.0' })
+    const routes = spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } }))
+    await tomas.api.createPlacement({}, { api, version: '2.5.0', group, spec: { ...spec, routes } })
+    await checkAllGateways(world.services)
+    const asked = await tomas.api.requestPromotion(
+      {},
+      { ...{ api, version: '2.5.0', from: 'Trial', note: '' } },
+    )
+    const { id: promotion } = asked
+    expect(gatesOf(asked)).toEqual(['drift passed', 'quota waiting'])
+    expect(asked.gates[1]!.text).toMatch(/^1 of 1 .* room again in 24 hours$/)
+    expect((await oskar.call('POST', `/promotions/${promotion}/promote`)).status).toBe(409)
+    const waive = async (who: Visitor, more: object = {}) => {
+      const { digest } = await who.api.getPromotion({ promotion })
+      const body = { gate: 'quota', reason: 'It mends what 2.4.0 broke', digest, ...more }
+      return who.call<PromotionDetail>('POST', `/promotions/${promotion}/gate-waivers`, body)
+    }
+    const agree = (who: Visitor, gate = 'quota') =>
+      who.call<PromotionDetail>('POST', `/promotions/${promotion}/gate-waivers/${gate}/approve`)
+    expect((await waive(oskar)).status).toBe(403)
+    expect((await waive(ruth, { digest: 'x' })).status).toBe(412)
+    expect((await waive(ruth, { reason: 'short' })).status).toBe(422)
+    expect((await waive(ruth, { gate: 'soak' })).status).toBe(404)
+    expect((await waive(ruth, { gate: 'drift' })).status).toBe(409)
+    expect((await agree(ruth)).status).toBe(404)
+    const both = await Promise.all([waive(ruth), waive(imara)])
+    expect(both.map(({ status }) => status).sort()).toEqual([201, 409])
+    const [first, second] = both[0].status === 201 ? [ruth, imara] : [imara, ruth]
+    expect((await agree(first)).status).toBe(403)
+    expect((await agree(tomas)).status).toBe(403)
+    expect((await oskar.call('POST', `/promotions/${promotion}/promote`)).status).toBe(409)
+    const agreed = await agree(second)
+    expect(agreed.status).toBe(200)
+    expect(gatesOf(agreed.body)).toEqual(['drift passed', 'quota passed'])
+    expect(agreed.body.gates[1]!.text).toMatch(/Waived this once by .*: It mends what 2.4.0 broke$/)
+    expect((await agree(second)).status).toBe(409)
+    // For the plan that stood then: another one is asked for anew.
+    const [there] = (await tomas.api.listPlacements({ api, stage: 'Trial' })).items
+    const { spec: now } = await tomas.api.getPlacement({ placement: there!.id })
+    await tomas.api.updatePlacement(
+      { placement: there!.id },
+      { ...now, routes: now.routes.toReversed() },
+      { ifMatch: placementEtag(there!) },
+    )
+    await checkAllGateways(world.services)
+    const changed = await ruth.api.getPromotion({ promotion })
+    expect(changed.gates[1]).toMatchObject({ state: 'waiting', waiver: 'void' })
+    expect((await waive(ruth)).body.gates[1]).toMatchObject({ waiver: 'asked' })
+    await agree(imara)
+    expect((await oskar.api.promoteVersion({ promotion })).state).toBe('done')
+    const { items } = await wren.api.listLedgerEntries({ action: 'request.gate-waived' })
+    expect(items).toHaveLength(2)
+    expect(items[0]).toMatchObject({ after: { promotion, gate: 'quota' } })
+  })
+
+  it('shut on the days of a freeze', async () => {
+    const today = new Date().toISOString().slice(0, 10)
+    const freeze = `{ periods: [{ from: ${today}, until: ${today}, why: Stock is taken }] }`
+    const draft = { text: straight(`{ freeze: ${freeze} }`) }
+    expect((await imara.api.checkPipeline({}, draft)).diagnostics).toEqual([])
+    const wrong = straight('{ freeze: { periods: [{ from: soon, until: 2026-01-01, why: x }] } }')
+    expect((await imara.api.checkPipeline({}, { text: wrong })).diagnostics).toHaveLength(1)
+  })
+
   it('are written by one of two at once', async () => {
     const ifMatch = await etagOf('partner-apis')
     const body = publication(straight('{ approval: {} }'))
@@ -172,7 +239,7 @@ describe('pipelines', () => {
       [1, 2].map(() => imara.call('PUT', '/pipelines/partner-apis', body, { 'if-match': ifMatch })),
     )
     expect(all.map(({ status }) => status).sort()).toEqual([200, 412])
-    expect((await imara.api.getPipeline({ pipeline: 'partner-apis' })).edition).toBe(3)
+    expect((await imara.api.getPipeline({ pipeline: 'partner-apis' })).edition).toBe(4)
     expect((await imara.call('PUT', '/pipelines/partner-apis', body)).status).toBe(428)
   })
 

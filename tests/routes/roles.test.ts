@@ -200,6 +200,12 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ text: 'kind: List\nitems: []\n' }),
   },
   createPipeline: { may: governance, body: () => pipeline },
+  createGateWaiver: {
+    may: reviewers,
+    path: promotion,
+    body: () => ({ gate: 'none', reason: 'Tried by a test of roles', digest: 'x' }),
+  },
+  approveGateWaiver: { may: reviewers, path: () => ({ ...promotion(), gate: 'none' }) },
   connectRepository: { may: editors, body: () => repository },
   updateRepository: {
     may: editors,

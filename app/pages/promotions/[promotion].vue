@@ -1,5 +1,8 @@
 <script setup lang="ts">
+import type { RouteLocationRaw } from 'vue-router'
+import { isWaivable } from '~~/core/pipeline/gate-waivers'
 import { rowName } from '~~/core/runtime/placement'
+import type { GateItem } from '~~/shared/api/promotions'
 const id = String(useRoute().params['promotion'])
 const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
 const { busy, refusal: actRefusal, act } = useAct()
@@ -30,6 +33,38 @@ const acts = {
   promote: api.promoteVersion,
   withdraw: api.withdrawPromotion,
   confirm: api.confirmOverride,
+}
+const mayWaive = computed(() => ['governance', 'reviewer'].includes(session.person?.role ?? ''))
+/** The gate that somebody would waive; empty where nobody does. */
+const waiving = ref('')
+async function waive() {
+  const body = { gate: waiving.value, reason: reason.value, digest: promotion.value?.digest ?? '' }
+  waiving.value = ''
+  if (await act(() => api.createGateWaiver({ promotion: id }, body))) reason.value = ''
+  await reload()
+}
+async function agree(gate: string) {
+  await act(() => api.approveGateWaiver({ promotion: id, gate }))
+  await reload()
+}
+/** Where it is seen what a gate asks, and what opens it. */
+function linkOf({ id: gate, state }: GateItem) {
+  const { api: slug = '', from = '', version = '', plan = [] } = promotion.value ?? {}
+  if (state === 'passed') return undefined
+  const before = plan.find(({ replaces }) => replaces !== '')?.replaces
+  const links: Record<string, RouteLocationRaw | undefined> = {
+    findings: { path: '/findings', query: { api: slug } },
+    drift: { path: '/drift', query: { api: slug } },
+    soak: { path: '/traffic', query: { api: `${slug}@${version}`, stage: from } },
+    version: before && {
+      path: `/apis/${slug}/compare`,
+      query: { from: `version ${before}`, to: `version ${version}` },
+    },
+    freeze: '/promotions/pipelines',
+    quota: '/promotions',
+    window: '/promotions/pipelines',
+  }
+  return links[gate]
 }
 async function doIt(what: keyof typeof acts) {
   asking.value = false
@@ -188,7 +223,22 @@ async function approve() {
     <template #margin>
       <template v-if="promotion?.state === 'waiting'">
         <h2>Gates</h2>
-        <Gates :gates="promotion.gates" />
+        <Gates v-slot="{ gate }" :gates="promotion.gates">
+          <NuxtLink v-if="linkOf(gate)" class="plain small" :to="linkOf(gate)!"
+            >Look there</NuxtLink
+          >
+          <template v-if="mayWaive && isWaivable(gate)">
+            <button
+              v-if="gate.waiver === 'asked'"
+              class="plain small"
+              :disabled="busy"
+              @click="agree(gate.id)"
+            >
+              Agree to waive it
+            </button>
+            <button v-else class="plain small" @click="waiving = gate.id">Waive it once</button>
+          </template>
+        </Gates>
         <Trouble :refusal="actRefusal" />
         <h3>The act</h3>
         <div class="bar">
@@ -248,6 +298,27 @@ async function approve() {
           ><button class="ghost" @click="asking = false">Cancel</button
           ><button class="fill" :disabled="busy" @click="doIt('promote')">
             {{ isPromotion ? 'Promote' : 'Carry it out' }}
+          </button></template
+        >
+      </Dialog>
+      <Dialog
+        :visible="waiving !== ''"
+        modal
+        header="Waive a gate once"
+        :style="{ width: '480px' }"
+        @update:visible="waiving = ''"
+      >
+        <p>
+          For this request as it stands, and for what shuts the gate now. It opens when a second
+          person agrees, who did not ask for this either.
+        </p>
+        <label class="field"
+          ><span>Why it may pass this once</span><Textarea v-model="reason" rows="3"
+        /></label>
+        <template #footer
+          ><button class="ghost" @click="waiving = ''">Cancel</button
+          ><button class="fill" :disabled="busy || reason.trim().length < 10" @click="waive()">
+            Ask for it
           </button></template
         >
       </Dialog>
