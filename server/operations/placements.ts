@@ -25,6 +25,7 @@ import {
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
+  Rollback,
   SpecBody,
 } from '../../shared/api/placements'
 import { PromotionDetail } from '../../shared/api/promotions'
@@ -45,6 +46,7 @@ import * as drift from '../services/drift'
 import * as keys from '../services/keys'
 import { checkPlacing, findingsAtPlacements, placementFindings } from '../services/placement-rules'
 import * as placements from '../services/placements'
+import { rollBack } from '../services/rollback'
 import { requestChange } from '../services/promotions'
 import { cancelRollout, listRollouts, readRollout } from '../services/rollouts'
 
@@ -175,6 +177,25 @@ export const placementOperations: Operation[] = [
     errors: [403, 409, 502],
     handle: ({ params, body, ifMatch }, context) =>
       ok(requestChange(context, params['placement']!, body, ifMatch)),
+  }),
+  operation<Rollback>({
+    id: 'restorePlacement',
+    method: 'POST',
+    path: '/placements/{placement}/rollback',
+    tag: 'Placements',
+    summary: 'Roll a placement back to how it was approved once, version and all',
+    description: 'In one act: it was approved when it ran, and nobody has to approve it anew.',
+    body: Rollback,
+    conditional: true,
+    success: {
+      status: 200,
+      says: 'The placement as it runs',
+      body: PlacementDetail,
+      accepted: RolloutItem,
+    },
+    errors: [403, 409, 502],
+    handle: ({ params, body, ifMatch }, context) =>
+      settled(rollBack(context, params['placement']!, body, ifMatch)),
   }),
   operation<KeyRequest>({
     id: 'issueKey',

@@ -608,3 +608,12 @@ export class HandEdit {
   @choice(['limit', 'route', 'backend'], { says: 'What to change as if by hand.' })
   kind!: 'limit' | 'route' | 'backend'
 }
+
+/** The way back to an earlier state of a placement. */
+export class Rollback {
+  @whole({ says: 'The entry of the ledger that says how it stood.', example: 214 })
+  entry!: number
+
+  @text({ says: 'Why.', example: 'Readings are refused since', min: 3, max: 200 })
+  reason!: string
+}

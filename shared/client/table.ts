@@ -91,6 +91,7 @@ import type {
   PlacementItem,
   PlacementQuery,
   PlacementRequest,
+  Rollback,
   SpecBody,
 } from '../api/placements'
 import type {
@@ -354,6 +355,7 @@ export const routes = {
   requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
   requestPolicyChange: ['POST', '/policy-changes', 'json', 'json'],
   requestPromotion: ['POST', '/promotions', 'json', 'json'],
+  restorePlacement: ['POST', '/placements/{placement}/rollback', 'json', 'json'],
   retryRepositoryJob: ['POST', '/repository-jobs/{job}/repeat', 'nothing', 'json'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
@@ -548,6 +550,7 @@ export interface Calls {
   requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>
   requestPolicyChange: Call<never, undefined, PolicyChangeRequest, PolicyChangeItem>
   requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
+  restorePlacement: Call<'placement', undefined, Rollback, PlacementDetail | RolloutItem>
   retryRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>

@@ -54,7 +54,7 @@ test('a policy is written in its form, refused with its reason, applied, and sta
   await page.getByRole('tab', { name: 'History' }).click()
   await expect(page.getByRole('row', { name: /as it stands/ })).toBeVisible()
   await expectAccessible(page)
-  await page.getByRole('button', { name: 'Go back to it' }).first().click()
+  await page.getByRole('button', { name: 'Write it into the form' }).first().click()
   await expect(page.getByRole('button', { name: /Maintenance/ })).toBeHidden()
   await page.getByRole('button', { name: 'Apply the change' }).click()
   await expectCarriedOut(page)

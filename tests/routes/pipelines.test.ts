@@ -223,6 +223,41 @@ describe('pipelines', () => {
     expect(items[0]).toMatchObject({ after: { promotion, gate: 'quota' } })
   })
 
+  it('are gone back in one act, to what was approved once', async () => {
+    const [there] = (await oskar.api.listPlacements({ api, stage: 'Live' })).items
+    const { id: placement } = there!
+    expect(there!.version).toBe('2.5.0')
+    const { items } = await oskar.api.listLedgerEntries({ search: placement, limit: 100 })
+    const states = items.filter(
+      ({ subject, action }) => subject === placement && action === 'placement.promoted',
+    )
+    const [now, before] = states.map(({ number }) => number)
+    const back = (who: Visitor, entry: number, ifMatch = placementEtag(there!)) =>
+      who.call<{ version: string; detail: string }>(
+        'POST',
+        `/placements/${placement}/rollback`,
+        { entry, reason: 'Readings are refused since' },
+        { 'if-match': ifMatch },
+      )
+    expect((await back(tomas, before!)).status).toBe(403)
+    expect((await back(oskar, before!, '"placement-0"')).status).toBe(412)
+    expect((await back(oskar, now!)).body.detail).toBe('It stands so already.')
+    const other = items.find(({ subject }) => subject !== placement)!
+    expect((await back(oskar, other?.number ?? 1)).status).toBe(404)
+    expect((await back(oskar, 1)).status).toBe(404)
+    const both = await Promise.all([back(oskar, before!), back(imara, before!)])
+    expect(both.map(({ status }) => status).sort()).toEqual([200, 409])
+    expect(await oskar.api.getPlacement({ placement })).toMatchObject({ version: '2.4.0' })
+    await checkAllGateways(world.services)
+    expect((await oskar.api.getPlacement({ placement })).differences).toEqual([])
+    const [told] = (await wren.api.listLedgerEntries({ action: 'placement.rolled-back' })).items
+    expect(told).toMatchObject({
+      subject: placement,
+      before: { version: '2.5.0' },
+      after: { version: '2.4.0', revision: 1 },
+    })
+  })
+
   it('shut on the days of a freeze', async () => {
     const today = new Date().toISOString().slice(0, 10)
     const freeze = `{ periods: [{ from: ${today}, until: ${today}, why: Stock is taken }] }`

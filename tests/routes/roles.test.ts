@@ -326,6 +326,12 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ group: 'nowhere', stage: 'Trial' }),
     body: () => ({ reaction: 'report', minutes: 0 }),
   },
+  restorePlacement: {
+    may: resolvers,
+    path: () => ({ placement: there.placement }),
+    body: () => ({ entry: 1, reason: 'Tried by a test of roles' }),
+    headers: ifMatch,
+  },
   removePlacement: { may: placers, path: () => ({ placement: there.placement }) },
 }
 

@@ -2,6 +2,8 @@
 import { valueChanges } from '~~/core/ledger/differences'
 import type { LedgerEntry } from '~~/shared/api/ledger'
 import type { PlacementDetail, SpecBody } from '~~/shared/api/placements'
+import { placementEtag } from '~~/shared/etags'
+import { useSession } from '~/stores/session'
 
 /** Every approved state of a placement, what each changed, and the way back to one. */
 const props = defineProps<{ placement: PlacementDetail; reviewed: boolean }>()
@@ -32,7 +34,30 @@ const chosen = ref<number>()
 const current = computed(
   () => states.value.find(({ entry }) => entry.number === chosen.value) ?? states.value[0],
 )
-const isNow = (state: State) => JSON.stringify(state.spec) === JSON.stringify(props.placement.spec)
+const session = useSession()
+const mayRollBack = computed(() =>
+  ['governance', 'operator'].includes(session.person?.role ?? 'reader'),
+)
+const returning = shallowRef<State>()
+const reason = ref('')
+const { busy, refusal: refused, act } = useAct()
+const versionOf = ({ entry }: State) => String(asValues(entry.after)['version'] ?? '')
+async function rollBack() {
+  const { entry } = returning.value!
+  returning.value = undefined
+  const done = await act(() =>
+    api.restorePlacement(
+      { placement: props.placement.id },
+      { entry: entry.number, reason: reason.value },
+      { ifMatch: placementEtag(props.placement) },
+    ),
+  )
+  if (isUnderWay(done)) await navigateTo(`/rollouts/${done.id}`)
+  else if (done) reason.value = ''
+}
+const isNow = (state: State) =>
+  versionOf(state) === props.placement.version &&
+  JSON.stringify(state.spec) === JSON.stringify(props.placement.spec)
 const shown = (value: unknown) =>
   value === undefined ? 'nothing' : typeof value === 'string' ? value : JSON.stringify(value)
 </script>
@@ -80,9 +105,14 @@ const shown = (value: unknown) =>
           </td>
           <td class="right">
             <span v-if="isNow(state)" class="soft small">as it stands</span>
-            <button v-else class="ghost" @click="emit('bringBack', state.spec)">
-              Go back to it
-            </button>
+            <template v-else>
+              <button v-if="mayRollBack" class="ghost" @click="returning = state">
+                Roll back to it
+              </button>
+              <button class="plain" @click="emit('bringBack', state.spec)">
+                Write it into the form
+              </button>
+            </template>
           </td>
         </tr>
       </tbody>
@@ -107,9 +137,32 @@ const shown = (value: unknown) =>
       </table>
     </template>
     <p v-if="states.length" class="soft small">
-      Going back writes an earlier state into the form;
-      {{ reviewed ? 'it is asked for like any change' : 'it is applied like any change' }}.
+      Written into the form, an earlier state
+      {{ reviewed ? 'is asked for like any change' : 'is applied like any change' }}. To roll back
+      is one act: version and all as it was approved then.
     </p>
+    <Trouble :refusal="refused" />
+    <Dialog
+      :visible="returning !== undefined"
+      modal
+      header="Roll back"
+      :style="{ width: '480px' }"
+      @update:visible="returning = undefined"
+    >
+      <p v-if="returning">
+        {{ placement.id }} runs again as entry {{ returning.entry.number }} says, of
+        {{ moment(returning.entry.at) }}: version <b>{{ versionOf(returning) }}</b>{{
+          versionOf(returning) === placement.version ? '' : `, in place of ${placement.version}`
+        }}. Callers notice at once.
+      </p>
+      <label class="field"><span>Why</span><Textarea v-model="reason" rows="2" /></label>
+      <template #footer>
+        <button class="ghost" @click="returning = undefined">Cancel</button>
+        <button class="fill" :disabled="busy || reason.trim().length < 3" @click="rollBack()">
+          Roll back
+        </button>
+      </template>
+    </Dialog>
   </div>
 </template>
 
