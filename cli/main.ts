@@ -7,6 +7,7 @@ import { addDrift } from './drift'
 import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
 import { addLint } from './lint'
+import { addPromotions } from './promotions'
 import { addRules } from './rules'
 import { addSnapshot } from './snapshot'
 import type { SourceTask } from './open'
@@ -52,6 +53,7 @@ addCompare(program)
 addConvert(program)
 addDrift(program)
 addLint(program)
+addPromotions(program)
 addRules(program)
 addSnapshot(program)
 addVerify(program)

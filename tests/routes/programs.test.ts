@@ -8,6 +8,7 @@ import type { CheckItem } from '../../shared/api/checks'
 import type { ProposalItem, ProposalOutcome, ProposedText } from '../../shared/api/proposals'
 import type { IssuedToken, TokenItem } from '../../shared/api/tokens'
 import { checks, tokens } from '../../server/db/schema'
+import { checkAllGateways } from '../../server/services/gateways'
 import {
   bringIn,
   definition,
@@ -249,6 +250,83 @@ describe('a snapshot from the command line', () => {
     expect(refused).toMatchObject({ status: 2 })
     expect(refused.stderr).toContain('403')
     expect((await run(...to, '--token', uploads, join(folder, 'none.yaml'))).status).toBe(2)
+  })
+})
+
+describe('promotions from the command line', () => {
+  const api = 'leak-sensors'
+  let placement: string
+  const server = (secret: string) => ['--server', world.base, '--token', secret]
+  const place = async (version: string, text: string) => {
+    await bringIn(tomas, text, version === '0.3.0' ? undefined : { api })
+    const { spec, group } = await tomas.api.getPlacementDraft({ api, version })
+    const routes = spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } }))
+    const placed = await tomas.api.createPlacement(
+      {},
+      { api, version, group, spec: { ...spec, routes } },
+    )
+    placement = String(placed.id)
+    await checkAllGateways(world.services)
+  }
+
+  it('are asked for, waited for and carried out, and say by their status how they stand', async () => {
+    const text = definition('leak-sensors/0.3.0.yaml')
+    await place('0.3.0', text)
+    const { secret: own } = await issue(['read', 'write'])
+    const asked = await run('promote', `${api}@0.3.0`, '--from', 'Trial', ...server(own), '--json')
+    expect(asked).toMatchObject({ status: 0, stderr: '' })
+    const { promotion, state } = JSON.parse(asked.stdout) as { promotion: number; state: string }
+    expect(state).toBe('waiting')
+    // Asked for once more, it is the same one.
+    const again = await run('promote', `${api}@0.3.0`, '--from', 'Trial', ...server(own))
+    expect(again.stdout).toContain(`Promotion ${promotion}: ${api} 0.3.0 from Trial into Rehearsal`)
+    const shut = await run('status', String(promotion), ...server(own))
+    expect([1, 3]).toContain(shut.status)
+    const timed = await run('wait', String(promotion), '--timeout', '0', ...server(own))
+    expect(timed.status).toBe(shut.status)
+    expect((await run('status', `${api}@0.3.0`, ...server(own))).stdout).toMatch(/^Trial {2}/)
+    expect((await run('status', `${api}@9.9.9`, ...server(own))).status).toBe(1)
+    for (const wrong of [
+      ['status', 'nothing'],
+      ['wait', 'x'],
+      ['wait', '1', '--until', 'never'],
+      ['wait', '1', '--timeout', 'soon'],
+      ['promote', api, '--from', 'Trial'],
+      ['promote', `${api}@9.9.9`, '--from', 'Trial'],
+      ['status', '99999'],
+      ['rollback', placement, '--reason', 'none'],
+      ['rollback', placement, '--reason', 'none', '--to', '9.9.9'],
+    ])
+      expect((await run(...wrong, ...server(own))).status, wrong.join(' ')).toBe(2)
+    const operator = await world.visitor('oskar')
+    const { secret: acts } = await issue(['read', 'write'], operator)
+    const ruth = await world.visitor('ruth')
+    const waits = run('wait', String(promotion), '--until', 'open', ...server(acts))
+    const { digest, gates } = await ruth.api.getPromotion({ promotion })
+    const isOpen = gates.every((gate) => gate.id === 'approval' || gate.state === 'passed')
+    await ruth.api.approvePromotion({ promotion }, { note: '', digest: digest! })
+    expect(isOpen, JSON.stringify(gates)).toBe(true)
+    expect((await waits).status).toBe(0)
+    const done = await run(
+      ...['promote', `${api}@0.3.0`, '--from', 'Trial', '--carry-out', ...server(acts)],
+    )
+    expect(done).toMatchObject({ status: 0 })
+    expect((await run('status', String(promotion), ...server(own))).status).toBe(0)
+    expect((await run('status', `${api}@0.3.0`, ...server(own))).stdout).toMatch(/^Rehearsal /m)
+  })
+
+  it('are gone back from, by whoever may', async () => {
+    const text = definition('leak-sensors/0.3.0.yaml').replace('version: 0.3.0', 'version: 0.3.1')
+    await place('0.3.1', text)
+    const { secret: own } = await issue(['read', 'write'])
+    const back = ['rollback', placement, '--to', '0.3.0', '--reason', 'Sensors are silent']
+    const refused = await run(...back, ...server(own))
+    expect(refused).toMatchObject({ status: 2 })
+    expect(refused.stderr).toContain('403')
+    const { secret: acts } = await issue(['read', 'write'], await world.visitor('oskar'))
+    const done = await run(...back, ...server(acts), '--json')
+    expect(done).toMatchObject({ status: 0, stderr: '' })
+    expect(JSON.parse(done.stdout)).toMatchObject({ placement, version: '0.3.0' })
   })
 })
 
