@@ -26,10 +26,15 @@ export const causeWord = (cause: JobCause) => causes[cause]
 export const shortCommit = (commit: string) => commit.slice(0, 10)
 
 /** Whose versions take a pipeline, in words. */
-export function takersOf({ audiences, teams }: { audiences: string[]; teams: string[] }): string {
+export function takersOf({
+  audiences,
+  teams,
+  labels,
+}: Record<'audiences' | 'teams' | 'labels', string[]>): string {
   const parts = [
     ...(audiences.length > 0 ? [`${audiences.join(' and ')} APIs`] : []),
     ...(teams.length > 0 ? [`of ${teams.join(', ')}`] : []),
+    ...(labels.length > 0 ? [`labelled ${labels.join(' or ')}`] : []),
   ]
   return parts.length > 0 ? parts.join(' ') : 'everybody whom no other pipeline takes'
 }

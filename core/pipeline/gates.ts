@@ -189,7 +189,8 @@ export function judgeChange(
 }
 
 /** Whether every gate stands open. */
-export const open = (gates: readonly Pick<Gate, 'state'>[]) => gates.every(({ state }) => state === 'passed')
+export const open = (gates: readonly Pick<Gate, 'state'>[]) =>
+  gates.every(({ state }) => state === 'passed')
 
 function findings(
   { level }: ValueOf<typeof findingsConfig>,

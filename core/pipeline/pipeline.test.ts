@@ -75,10 +75,13 @@ describe('a pipeline', () => {
 
   it('has everybody in it whom it does not leave out', () => {
     const { pipeline } = read(written)
-    expect(isFor(pipeline!, { audience: 'private', team: 'Metering' })).toBe(true)
-    expect(isFor(pipeline!, { audience: 'public', team: 'Metering' })).toBe(false)
-    expect(isFor(pipeline!, { audience: 'private', team: 'Field' })).toBe(false)
-    expect(isFor(usualPipeline(stages), { audience: 'public', team: '' })).toBe(true)
+    expect(isFor(pipeline!, { audience: 'private', team: 'Metering', labels: [] })).toBe(true)
+    expect(isFor(pipeline!, { audience: 'public', team: 'Metering', labels: [] })).toBe(false)
+    expect(isFor(pipeline!, { audience: 'private', team: 'Field', labels: [] })).toBe(false)
+    expect(isFor(usualPipeline(stages), { audience: 'public', team: '', labels: [] })).toBe(true)
+    const labelled = { ...usualPipeline(stages), for: { labels: ['money', 'people'] } }
+    const of = (...labels: string[]) => isFor(labelled, { audience: 'public', team: '', labels })
+    expect([of(), of('sensors'), of('sensors', 'people')]).toEqual([false, false, true])
   })
 
   it('leads from a stage to the next one of its own', () => {

@@ -8,6 +8,8 @@ import { gateKinds, gateNames, type GateSet } from './gates'
 export interface Audience {
   audiences?: string[]
   teams?: string[]
+  /** One of which the API has to have. */
+  labels?: string[]
 }
 
 /** How versions reach the last stage: through which stages, and what stands before each. */
@@ -55,6 +57,13 @@ const pipelineField = object(
           list(text({ label: 'Team', says: 'A team.', example: 'Metering', max: 100 }), {
             label: 'Teams',
             says: 'Of APIs of these teams.',
+            min: 1,
+          }),
+        ),
+        labels: optional(
+          list(text({ label: 'Label', says: 'A label.', example: 'personal-data', max: 100 }), {
+            label: 'Labels',
+            says: 'Of APIs that have one of these labels.',
             min: 1,
           }),
         ),
@@ -154,11 +163,12 @@ export const usualPipeline = (stages: readonly string[]): Pipeline => ({
 
 /** Whether versions of an API take a pipeline. */
 export const isFor = (
-  { for: { audiences: some, teams } }: Pipeline,
-  api: { audience: string; team: string },
+  { for: { audiences: some, teams, labels } }: Pipeline,
+  api: { audience: string; team: string; labels: readonly string[] },
 ): boolean =>
   (some === undefined || some.includes(api.audience)) &&
-  (teams === undefined || teams.includes(api.team))
+  (teams === undefined || teams.includes(api.team)) &&
+  (labels === undefined || labels.some((label) => api.labels.includes(label)))
 
 /** The stage after one, with what stands before it; undefined after the last, and after one that is not in the pipeline. */
 export function stageAfter({ stages }: Pipeline, name: string) {

@@ -74,7 +74,7 @@ export class Pipelines {
     return new Pipelines([...rows, last])
   }
 
-  for(api: { audience: string; team: string }): Holding {
+  for(api: { audience: string; team: string; labels: readonly string[] }): Holding {
     return this.all.find(({ content }) => isFor(content, api))!
   }
 
@@ -101,7 +101,10 @@ const stageNames = async (db: Queries): Promise<string[]> =>
 
 const allApis = (db: Queries) =>
   db
-    .select({ slug: apis.slug, audience: apis.audience, team: teamName(apis.teamId) })
+    .select({
+      ...{ slug: apis.slug, audience: apis.audience, labels: apis.labels },
+      team: teamName(apis.teamId),
+    })
     .from(apis)
     .orderBy(asc(apis.slug))
 
@@ -121,6 +124,7 @@ function itemOf(
     title,
     audiences: content.for.audiences ?? [],
     teams: content.for.teams ?? [],
+    labels: content.for.labels ?? [],
     stages: content.stages.map(({ name, gates }, index) => ({
       name,
       gates: gateNames.flatMap((gate) => {

@@ -207,6 +207,9 @@ export class PipelineItem {
   @texts({ says: 'The teams it is for; all where there is none.', example: [] })
   teams!: string[]
 
+  @texts({ says: 'Labels of which its APIs have one; any where there is none.', example: [] })
+  labels!: string[]
+
   @many(() => PipelineStage, { says: 'Its stages, in order.' })
   stages!: PipelineStage[]
 

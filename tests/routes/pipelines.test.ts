@@ -54,7 +54,7 @@ describe('pipelines', () => {
     expect(items).toEqual([
       {
         ...{ pipeline: 'usual', title: 'The usual pipeline', edition: 0, apis: [api] },
-        ...{ audiences: [], teams: [] },
+        ...{ audiences: [], teams: [], labels: [] },
         stages: [
           { name: 'Trial', gates: [] },
           {

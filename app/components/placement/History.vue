@@ -38,6 +38,14 @@ const session = useSession()
 const mayRollBack = computed(() =>
   ['governance', 'operator'].includes(session.person?.role ?? 'reader'),
 )
+function changeText({ entry, changes }: State): string {
+  const before = asValues(entry.before)
+  if (!before['spec']) return 'placed'
+  const now = String(asValues(entry.after)['version'])
+  const version = before['version'] === now ? [] : [`${String(before['version'])} to ${now}`]
+  const values = changes.length > 0 || version.length === 0 ? [count(changes.length, 'value')] : []
+  return [...version, ...values].join(', ')
+}
 const returning = shallowRef<State>()
 const reason = ref('')
 const { busy, refusal: refused, act } = useAct()
@@ -96,11 +104,7 @@ const shown = (value: unknown) =>
           <td class="mono small">{{ state.entry.action }}</td>
           <td>
             <button class="plain" @click="chosen = state.entry.number">
-              {{
-                asValues(state.entry.before)['spec']
-                  ? count(state.changes.length, 'value')
-                  : 'placed'
-              }}
+              {{ changeText(state) }}
             </button>
           </td>
           <td class="right">

@@ -52,17 +52,25 @@ function linkOf({ id: gate, state }: GateItem) {
   const { api: slug = '', from = '', version = '', plan = [] } = promotion.value ?? {}
   if (state === 'passed') return undefined
   const before = plan.find(({ replaces }) => replaces !== '')?.replaces
-  const links: Record<string, RouteLocationRaw | undefined> = {
-    findings: { path: '/findings', query: { api: slug } },
-    drift: { path: '/drift', query: { api: slug } },
-    soak: { path: '/traffic', query: { api: `${slug}@${version}`, stage: from } },
-    version: before && {
-      path: `/apis/${slug}/compare`,
-      query: { from: `version ${before}`, to: `version ${version}` },
+  const links: Record<string, { to: RouteLocationRaw; label: string } | undefined> = {
+    findings: { to: { path: '/findings', query: { api: slug } }, label: 'Findings' },
+    drift: { to: { path: '/drift', query: { api: slug } }, label: 'Drift' },
+    soak: {
+      to: { path: '/traffic', query: { api: `${slug}@${version}`, stage: from } },
+      label: 'Traffic',
     },
-    freeze: '/promotions/pipelines',
-    quota: '/promotions',
-    window: '/promotions/pipelines',
+    version: before
+      ? {
+          to: {
+            path: `/apis/${slug}/compare`,
+            query: { from: `version ${before}`, to: `version ${version}` },
+          },
+          label: 'Compare',
+        }
+      : undefined,
+    freeze: { to: '/promotions/pipelines', label: 'Pipelines' },
+    window: { to: '/promotions/pipelines', label: 'Pipelines' },
+    quota: { to: '/promotions', label: 'Promotions' },
   }
   return links[gate]
 }
@@ -224,20 +232,22 @@ async function approve() {
       <template v-if="promotion?.state === 'waiting'">
         <h2>Gates</h2>
         <Gates v-slot="{ gate }" :gates="promotion.gates">
-          <NuxtLink v-if="linkOf(gate)" class="plain small" :to="linkOf(gate)!"
-            >Look there</NuxtLink
-          >
-          <template v-if="mayWaive && isWaivable(gate)">
-            <button
-              v-if="gate.waiver === 'asked'"
-              class="plain small"
-              :disabled="busy"
-              @click="agree(gate.id)"
-            >
-              Agree to waive it
-            </button>
-            <button v-else class="plain small" @click="waiving = gate.id">Waive it once</button>
-          </template>
+          <span class="acts">
+            <NuxtLink v-if="linkOf(gate)" class="plain" :to="linkOf(gate)!.to">{{
+              linkOf(gate)!.label
+            }}</NuxtLink>
+            <template v-if="mayWaive && isWaivable(gate)">
+              <button
+                v-if="gate.waiver === 'asked'"
+                class="plain"
+                :disabled="busy"
+                @click="agree(gate.id)"
+              >
+                Agree to waive it
+              </button>
+              <button v-else class="plain" @click="waiving = gate.id">Waive it once</button>
+            </template>
+          </span>
         </Gates>
         <Trouble :refusal="actRefusal" />
         <h3>The act</h3>
@@ -356,6 +366,14 @@ ul {
   margin: 2px 0 8px;
   padding: 0;
   list-style: none;
+}
+.acts {
+  display: flex;
+  gap: 16px;
+  font-size: 12px;
+}
+.acts > * {
+  min-height: 24px;
 }
 .gone {
   color: var(--copper);

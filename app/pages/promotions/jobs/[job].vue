@@ -59,12 +59,12 @@ const clock = (at: string) => new Date(at).toLocaleTimeString('en-GB')
         {{ ago(job.at) }}.
       </p>
       <ol class="log" aria-label="Log">
-        <li v-for="line in lines" :key="line.number" :class="line.kind">
+        <li v-for="line in lines" :key="line.number" :class="`is-${line.kind}`">
           <time :datetime="line.at">{{ clock(line.at) }}</time>
           <span class="sign" aria-hidden="true">{{ signs[line.kind] }}</span>
           <span>{{ line.text }}</span>
         </li>
-        <li v-if="isOpen" class="step">
+        <li v-if="isOpen">
           <time /><span class="sign" aria-hidden="true">…</span>
           <span class="soft">{{
             job.state === 'waiting' ? 'waiting for a worker' : 'at work'
@@ -132,13 +132,13 @@ const clock = (at: string) => new Date(at).toLocaleTimeString('en-GB')
   white-space: pre-wrap;
 }
 .log time,
-.command {
+.is-command {
   color: var(--soft);
 }
-.good .sign {
+.is-good .sign {
   color: var(--elm);
 }
-.bad {
+.is-bad {
   color: var(--copper);
 }
 .outcome {
