@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { shellQuoted } from '~~/core/text/shell'
+
 /** The same act as a call of the API, to be copied into a terminal. */
 const props = defineProps<{
   method: string
@@ -6,15 +8,14 @@ const props = defineProps<{
   body?: unknown
   ifMatch?: string | undefined
 }>()
-const quoted = (text: string) => `'${text.replaceAll("'", "'\\''")}'`
 const command = computed(() =>
   [
-    `curl -X ${props.method} ${quoted(`${location.origin}/api/v1${props.path}`)}`,
+    `curl -X ${props.method} ${shellQuoted(`${location.origin}/api/v1${props.path}`)}`,
     `-H "Authorization: Bearer $ELM_TOKEN"`,
-    ...(props.ifMatch === undefined ? [] : [`-H ${quoted(`If-Match: ${props.ifMatch}`)}`]),
+    ...(props.ifMatch === undefined ? [] : [`-H ${shellQuoted(`If-Match: ${props.ifMatch}`)}`]),
     ...(props.body === undefined
       ? []
-      : [`-H 'Content-Type: application/json'`, `-d ${quoted(JSON.stringify(props.body))}`]),
+      : [`-H 'Content-Type: application/json'`, `-d ${shellQuoted(JSON.stringify(props.body))}`]),
   ].join(' \\\n  '),
 )
 </script>

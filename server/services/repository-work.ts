@@ -2,6 +2,7 @@ import { and, asc, desc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import { isSameLine } from '../../core/compare/version'
 import { refText } from '../../core/pipeline/refs'
 import { count } from '../../core/text/counted'
+import { shellQuoted, shellWord } from '../../core/text/shell'
 import type { Fault } from '../../shared/api/problem'
 import type { JobOutcome, RepositoryDefinition } from '../../shared/api/repositories'
 import type { JobLineKind } from '../../shared/words'
@@ -136,8 +137,10 @@ class Job {
     const [house] = await db.select({ address: settings.publicAddress }).from(settings)
     this.address = house?.address ?? ''
     const { ref } = this.row
-    const name = refText(ref).replace(/^tag /, '')
-    await this.log('command', `git clone --depth 1 --branch ${name} ${repository.url} definitions`)
+    // Whoever may push has chosen its name, and others copy it into a terminal.
+    const name = shellWord(refText(ref).replace(/^tag /, ''))
+    const url = shellWord(repository.url)
+    await this.log('command', `git clone --depth 1 --branch ${name} ${url} definitions`)
     const commit = await fetchCommit(remoteOf(repository, secret), ref, allowedTargets)
     if (!commit) return this.end('done', `${refText(ref)} is not there any more; nothing was done`)
     const { commit: id, author, message } = commit
@@ -253,8 +256,8 @@ class Job {
       return { api, state: 'same', revision: number, version }
     }
     const kept = await loadFiles(db, await filesOf(db, newest.id))
-    const [{ name }] = files
-    await this.log('command', `elm-ledger compare revision-${number}.yaml definitions/${name}`)
+    const file = shellWord(`definitions/${files[0].name}`)
+    await this.log('command', `elm-ledger compare revision-${number}.yaml ${file}`)
     const compared = await examiner.compare(kept, files)
     if (!('fault' in compared)) {
       const { breaking, risky, safe } = compared.counts
@@ -263,10 +266,10 @@ class Job {
         `Beside revision ${number}: ${breaking} breaking, ${risky} risky and ${count(safe, 'safe change')}`,
       )
     }
-    await this.log('command', `elm-ledger lint definitions/${name}`)
+    await this.log('command', `elm-ledger lint ${file}`)
     await this.log(
       'command',
-      `curl -X POST '${this.address}/api/v1/apis/${api.slug}/revisions' -H "Authorization: Bearer $ELM_TOKEN" -H 'If-Match: ${revisionEtag(number)}' --data-binary @definitions/${name}`,
+      `${this.call(`/apis/${api.slug}/revisions`)} -H 'If-Match: ${revisionEtag(number)}' --data-binary @${file}`,
     )
     const saved = await saveFiles(context, api, files)
     const { must, should, may } = saved.findings
@@ -419,7 +422,7 @@ class Job {
     const asking = { api: api.slug, version, from, note: `Pushed to ${refText(this.row.ref)}` }
     await this.log(
       'command',
-      `curl -X POST '${this.address}/api/v1/promotions' -H "Authorization: Bearer $ELM_TOKEN" -H 'Content-Type: application/json' -d '${JSON.stringify(asking).replaceAll("'", "'\\''")}'`,
+      `${this.call('/promotions')} -H 'Content-Type: application/json' -d ${shellQuoted(JSON.stringify(asking))}`,
     )
     const { id, gates } = await requestPromotion(context, asking)
     const open = gates.filter((gate) => gate.state === 'passed').length
@@ -429,6 +432,10 @@ class Job {
     )
     return { promotion: id, says: `${title} waits to be promoted into ${stage}` }
   }
+
+  /** The beginning of a call of the API from a terminal. */
+  private call = (path: string) =>
+    `curl -X POST ${shellQuoted(`${this.address}/api/v1${path}`)} -H "Authorization: Bearer $ELM_TOKEN"`
 
   private async stopIfCancelled(): Promise<void> {
     const now = await jobOf(this.services, this.row.id)
