@@ -1,4 +1,4 @@
-import { and, asc, eq, gte, inArray, isNull, or, sql } from 'drizzle-orm'
+import { and, asc, eq, gte, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm'
 import { count } from '../../core/text/counted'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { ReactionChange, ReactionItem } from '../../shared/api/drift'
@@ -194,6 +194,8 @@ async function isFlapping({ db, now }: Services, placement: string): Promise<boo
     rollouts,
     and(
       gte(rollouts.at, new Date(now().getTime() - 24 * 3_600_000)),
+      // The last of them may be under way, wanted by another worker: what it puts back has not come again.
+      isNotNull(rollouts.endedAt),
       sql`${rollouts.change} @> ${JSON.stringify({ byItself: true } satisfies Partial<RolloutChange>)}::jsonb`,
       sql`${rollouts.id} in (select ${rolloutPlacements.rolloutId} from ${rolloutPlacements} where ${rolloutPlacements.placementId} = ${placement})`,
     ),

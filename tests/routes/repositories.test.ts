@@ -323,6 +323,35 @@ describe('a repository', () => {
     expect(commit).toHaveLength(40)
   })
 
+  it('tells its commit again where the host did not take it, and says why it did not', async () => {
+    const settings = async (statusUrl: string) => {
+      const now = await tomas.api.getRepository({ repository: 'supply' })
+      const { token: _, ...rest } = wanted({ definitions: now.definitions, statusUrl })
+      await tomas.api.updateRepository({ repository: 'supply' }, rest, {
+        ifMatch: repositoryEtag(now),
+      })
+    }
+    // Those of the jobs before are told.
+    await world.db.update(repositoryJobs).set({ reportDueAt: null })
+    await settings(`${origin}/git/nowhere/statuses/{commit}`)
+    const commit = await push('2.6.7')
+    const { job } = await looked()
+    const told = () => tomas.api.getRepositoryJob({ job })
+    await reportCommits(world.services)
+    expect(await told()).toMatchObject({ reported: '', reportTrouble: 'It answered 404.' })
+    await settings(wanted().statusUrl)
+    // It is not due yet.
+    await reportCommits(world.services)
+    expect(host.statusOf('supply', commit)).toBeUndefined()
+    await world.db
+      .update(repositoryJobs)
+      .set({ reportDueAt: new Date() })
+      .where(eq(repositoryJobs.id, job))
+    await Promise.all([reportCommits(world.services), reportCommits(world.services)])
+    expect(await told()).toMatchObject({ reported: 'success', reportTrouble: '' })
+    expect(host.statusOf('supply', commit)).toMatchObject({ state: 'success' })
+  })
+
   it('stops where somebody cancels it, and is done once more where they ask', async () => {
     await push('2.7.0')
     await tomas.api.readRepositoryBranches({ repository: 'supply' })
