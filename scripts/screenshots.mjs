@@ -49,7 +49,6 @@ await picture(page, '/apis/supply-interruptions/source', 'source')
 await picture(page, '/apis/billing-and-tariffs/operations?show=o2', 'operations')
 await picture(page, '/apis/meter-readings/compare', 'compare')
 await picture(page, '/find?q=hydrent', 'find')
-await picture(page, '/bring-in', 'bring-in')
 await picture(page, '/placements/supply-interruptions-live-1?policy=rate', 'way')
 await picture(page, '/apis/supply-interruptions/placements', 'placements')
 await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', async () => {
@@ -89,6 +88,19 @@ await picture(page, '/ledger', 'ledger', async () => {
   await page.getByRole('button', { name: 'Verify', exact: true }).click()
   await page.getByText('The ledger holds').waitFor()
 })
+
+// A push, from the page of the stand-in host.
+const host = `http://127.0.0.1:${Number(new URL(address).port) + 2}/git/meter-readings`
+await page.goto(`${host}?branch=main&path=openapi.yaml`)
+const text = page.getByLabel('Text of openapi.yaml')
+await text.fill((await text.inputValue()).replace('version: 4.0.0', 'version: 4.0.1'))
+await page.getByLabel('Message').fill('Tell how a reading was taken')
+await page.getByRole('button', { name: 'Commit and push' }).click()
+await page.goto(`${address}/promotions/repositories`)
+const pushed = page.getByRole('row').filter({ hasText: 'Tell how a reading was taken' })
+await pushed.getByRole('link').first().click()
+await page.getByText('Meter Readings 4.0.1 is placed in Trial').first().waitFor()
+await picture(page, undefined, 'push')
 
 const dark = await personIn('imara', 'dark')
 await dark.getByRole('button', { name: 'Sign in' }).click()
