@@ -1,6 +1,14 @@
 import { execFile, spawn } from 'node:child_process'
 import { createHmac, randomUUID } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs'
 import type http from 'node:http'
 import { join } from 'node:path'
 
@@ -254,7 +262,7 @@ export class RepositoryHost {
   private async answer(url: URL, request: http.IncomingMessage, response: http.ServerResponse) {
     const [, , first = '', ...rest] = url.pathname.split('/')
     const name = first.replace(/\.git$/, '')
-    if (first === '') return this.show(response, await this.listed())
+    if (first === '') return this.show(response, this.listed())
     if (!named.test(name) || !existsSync(this.gitdir(name))) {
       response.writeHead(404, { 'Content-Type': 'text/plain' }).end('There is no such repository')
       return
@@ -345,11 +353,8 @@ td,th{text-align:left;padding:.2em 1em .2em 0}label{display:block;margin:.5em 0}
       )
   }
 
-  private async listed(): Promise<string> {
-    const said = await new Promise<string>((resolve) =>
-      execFile('ls', [this.folder], (_, output) => resolve(output)),
-    )
-    const names = said.split('\n').flatMap((file) => /^(.*)\.git$/.exec(file)?.[1] ?? [])
+  private listed(): string {
+    const names = readdirSync(this.folder).flatMap((file) => /^(.*)\.git$/.exec(file)?.[1] ?? [])
     return `<h1>Repositories</h1><p>A stand-in for the host that an organisation has.</p><ul>${names
       .map((name) => `<li><a href="/git/${name}">${name}</a></li>`)
       .join('')}</ul>`

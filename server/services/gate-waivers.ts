@@ -7,8 +7,7 @@ import type { Context } from './context'
 import { conflict, Failure, notFound } from './failure'
 import { record } from './ledger'
 import { requirePermission } from './permissions'
-import { Pipelines } from './pipelines'
-import { gatesOf } from './promotion-gates'
+import { gateStanding } from './promotion-gates'
 import { planOf } from './promotion-plans'
 import { lockWaiting, readPromotion, requireRead } from './promotions'
 
@@ -24,19 +23,18 @@ export async function askGateWaiver(
     const row = await lockWaiting(tx, id)
     const plan = await planOf(tx, row)
     requireRead(digest, plan.basis)
-    const gates = await gatesOf({ db: tx, now }, row, plan, await Pipelines.read(tx))
-    const gate = gates.find((one) => one.id === name)
+    const gate = await gateStanding({ db: tx, now }, row, plan, name)
     if (!gate) throw notFound(`gate called "${name}" before this`)
-    if (gate.waiver === 'asked')
+    const { shown, judged } = gate
+    if (shown.waiver === 'asked')
       throw conflict('Somebody would waive this gate already; agree, or leave it shut.')
-    const { state } = gate
-    if (!isWaivable(gate) || state === 'passed')
+    const { state, text } = judged
+    if (!isWaivable(shown) || state === 'passed')
       throw conflict(
-        state === 'passed'
+        shown.state === 'passed'
           ? 'This gate is open.'
           : 'This gate is not waived: for an approval there is the emergency act.',
       )
-    const text = gate.waiver === undefined ? gate.text : bare(gate.text)
     const asked = { state, text, reason, basis: plan.basis, byId: actor.id, at: now() }
     await tx
       .insert(gateWaivers)
@@ -54,9 +52,6 @@ export async function askGateWaiver(
   })
   return readPromotion(context, id)
 }
-
-/** What a gate says without the waiver that is void. */
-const bare = (text: string) => text.replace(/\. The waiver by [^]*$/, '')
 
 /** Agrees, as a second person who did not ask for the promotion either, that a gate passes this once. */
 export async function agreeToGateWaiver(
@@ -78,9 +73,8 @@ export async function agreeToGateWaiver(
         'Somebody agrees who neither asked for the promotion nor would waive the gate.',
       )
     const plan = await planOf(tx, row)
-    const gates = await gatesOf({ db: tx, now }, row, plan, await Pipelines.read(tx))
-    const gate = gates.find((one) => one.id === name)
-    if (gate?.waiver !== 'asked')
+    const gate = await gateStanding({ db: tx, now }, row, plan, name)
+    if (gate?.shown.waiver !== 'asked')
       throw conflict('This gate is open, or what was asked for it does not hold any more.')
     await tx
       .update(gateWaivers)

@@ -139,16 +139,19 @@ export const fetchCommit = (
   reading(remote, async () => {
     const fs = boundedMemory()
     const at = { fs, dir: '/', gitdir: '/git' }
-    const refs = await readRefs(remote, allowed)
-    if (!refs.some((one) => one.ref === ref)) return undefined
     await git.init({ ...at, defaultBranch: 'main' })
     await git.addRemote({ ...at, remote: 'origin', url: remote.url })
     const everything = '+refs/*:refs/remotes/origin/*'
     await git.setConfig({ ...at, path: 'remote.origin.fetch', value: everything })
-    const { fetchHead } = await git.fetch({
-      ...{ ...at, http: guardedHttp(allowed), url: remote.url, ref, ...signedIn(remote) },
-      ...{ singleBranch: true, depth: 1, tags: false },
-    })
+    const { fetchHead } = await git
+      .fetch({
+        ...{ ...at, http: guardedHttp(allowed), url: remote.url, ref, ...signedIn(remote) },
+        ...{ singleBranch: true, depth: 1, tags: false },
+      })
+      .catch((error: { code?: string }) => {
+        if (error.code === 'NotFoundError') return { fetchHead: null }
+        throw error as Error
+      })
     if (fetchHead === null) return undefined
     const { oid, commit } = await git.readCommit({ ...at, oid: fetchHead })
     return {

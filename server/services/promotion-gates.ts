@@ -25,7 +25,7 @@ import {
   trafficSeries,
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
-import type { Pipelines } from './pipelines'
+import { Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
 import { seen } from './sites'
@@ -79,6 +79,20 @@ async function gatesBy(
   const judged = await judgedBy(context, row, plan, all)
   const waivers = await waiversOf(context.db, row, plan.basis)
   return judged.map((gates) => withWaivers(gates, waivers))
+}
+
+/** How one gate of a request stands, and how with what was waived; undefined where no such gate is before it. */
+export async function gateStanding(
+  context: Judging,
+  row: PromotionRow,
+  plan: Plan,
+  name: string,
+): Promise<{ judged: Gate; shown: Gate } | undefined> {
+  const [gates] = await judgedBy(context, row, plan, [await Pipelines.read(context.db)])
+  const judged = gates!.find(({ id }) => id === name)
+  if (!judged) return undefined
+  const [shown] = withWaivers([judged], await waiversOf(context.db, row, plan.basis))
+  return { judged, shown: shown! }
 }
 
 /** The same without: what is known of it is read once. */

@@ -37,6 +37,7 @@ import { toActor } from './people'
 import { requirePermission } from './permissions'
 import { Pipelines } from './pipelines'
 import { draftPlacement, intendPlacing, routesFor } from './placements'
+import { placedIn } from './promotion-plans'
 import { requestPromotion } from './promotions'
 import {
   findRepository,
@@ -394,16 +395,13 @@ class Job {
     const { stage } = this.row
     const { db } = context
     const title = `${api.title} ${version}`
-    const isIn = (name: string) =>
-      and(
-        ...[eq(placements.apiId, api.id), eq(placements.stage, name)],
-        eq(placements.version, version),
-      )
-    if ((await db.$count(placements, isIn(stage))) > 0) {
+    const standsIn = async (name: string) =>
+      (await placedIn(db, { apiId: api.id, version, fromStage: name })).length > 0
+    if (await standsIn(stage)) {
       await this.log('good', `${title} stands in ${stage}`)
       return { says: `${title} stands in ${stage}` }
     }
-    if ((await db.$count(placements, isIn(from))) === 0)
+    if (!(await standsIn(from)))
       throw conflict(`${title} is not in ${from}, from where it would be promoted into ${stage}.`)
     const [waiting] = await db
       .select({ id: promotions.id })

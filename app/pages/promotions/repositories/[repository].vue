@@ -7,16 +7,15 @@ import { useSession } from '~/stores/session'
 const session = useSession()
 const slug = String(useRoute().params['repository'])
 const isNew = slug === 'new'
+/** As it stands, and as the form was written from: a save names that state, so that it takes nothing from anybody. */
+const shown = ref<RepositoryItem>()
 const kept = ref<RepositoryItem>()
 const { refusal: loading, reload } = useLoad(async () => {
   if (isNew) return
-  const before = kept.value
   const item = await api.getRepository({ repository: slug })
-  kept.value = item
+  shown.value = item
   // What somebody is writing is not taken from under them.
-  if (!before || repositoryEtag(before) !== repositoryEtag(item)) {
-    if (!before || !isChanged.value) form.value = formOf(item)
-  }
+  if (!isChanged.value || !kept.value) begin(item)
 }, ['repository'])
 const { data: register } = useLoad(() => api.listApis(), ['api'])
 const { data: jobs } = useLoad(
@@ -40,6 +39,11 @@ const formOf = (item?: RepositoryItem): Form =>
         definitions: [{ path: 'openapi.yaml', api: '' }],
       }
 const form = ref<Form>(formOf())
+function begin(item: RepositoryItem) {
+  if (kept.value && repositoryEtag(kept.value) === repositoryEtag(item)) return
+  kept.value = item
+  form.value = formOf(item)
+}
 const isChanged = computed(
   () => !kept.value || JSON.stringify(form.value) !== JSON.stringify(formOf(kept.value)),
 )
@@ -65,8 +69,8 @@ async function save() {
   )
   if (!saved) return
   dropsToken.value = false
-  kept.value = saved
-  form.value = formOf(saved)
+  shown.value = saved
+  begin(saved)
   if ('secret' in saved) {
     secret.value = String(saved.secret)
     made.value = saved.repository
@@ -104,10 +108,13 @@ const apiChoices = computed(() => [
     <h1>{{ isNew ? 'Connect a repository' : (kept?.title ?? slug) }}</h1>
     <p v-if="kept && !isNew" class="sentence">
       Set by {{ kept.setBy }}, whom its jobs act as.
-      <template v-if="kept.readAt">Looked at {{ ago(kept.readAt) }}.</template>
-      <span v-if="kept.trouble" class="copper-text"> {{ kept.trouble }}</span>
+      <template v-if="shown?.readAt">Looked at {{ ago(shown.readAt) }}.</template>
+      <span v-if="shown?.trouble" class="copper-text"> {{ shown.trouble }}</span>
     </p>
     <Trouble :refusal="loading ?? refusal" />
+    <p v-if="refusal?.status === 412 && shown">
+      <button class="ghost" @click="begin(shown)">Look at what stands now</button>
+    </p>
     <section v-if="secret" class="secret" role="status">
       <p class="good">
         Give the host this webhook. The secret is shown this once; another one can be made here.
@@ -125,9 +132,7 @@ const apiChoices = computed(() => [
     <form v-if="(isNew && !made) || (!isNew && kept)" @submit.prevent="save()">
       <fieldset :disabled="!may">
         <div class="row">
-          <label class="field"
-            ><span>Name</span><InputText v-model="form.title" :readonly="false" required
-          /></label>
+          <label class="field"><span>Name</span><InputText v-model="form.title" required /></label>
           <label class="field"
             ><span>Team</span><Choice v-model="form.team" :options="session.shell?.teams ?? []"
           /></label>
