@@ -5,6 +5,7 @@ import { gateway } from './gateway'
 import { impact } from './impact'
 import { lines } from './measure'
 import { policies } from './policies'
+import { waiting } from './promotions'
 import { register } from './register'
 import { rollouts } from './rollouts'
 import { rules } from './rules'
@@ -22,6 +23,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   gateway,
   policies,
   rollouts,
+  promotions: waiting,
   drift,
   traffic,
   // Only ever a part of it.

@@ -21,6 +21,7 @@ const parts =
         'impact',
         'gateway',
         'rollouts',
+        'promotions',
         'drift',
         'traffic',
         'pages',

@@ -73,8 +73,8 @@ export type DriftState = (typeof driftStates)[number]
 export const driftReactionNames = ['report', 'ask', 'put-back'] as const
 export type DriftReaction = (typeof driftReactionNames)[number]
 
-/** What is told of an alert, and how. */
-export const noticeEvents = ['began', 'ended', 'test'] as const
+/** What is told, and how. */
+export const noticeEvents = ['began', 'ended', 'test', 'waiting'] as const
 export type NoticeEvent = (typeof noticeEvents)[number]
 export const noticeChannels = ['mail', 'webhook'] as const
 export type NoticeChannel = (typeof noticeChannels)[number]
@@ -97,3 +97,23 @@ export type JobLineKind = (typeof jobLineKinds)[number]
 /** What became of a definition of a commit. */
 export const jobOutcomes = ['saved', 'same', 'failed'] as const
 export type JobOutcomeState = (typeof jobOutcomes)[number]
+
+/** What waits for a person, by what is to be done. */
+export const taskKinds = [
+  'approval',
+  'gate-waiver',
+  'emergency',
+  'ready',
+  'waiver',
+  'waiver-ending',
+  'drift',
+  'fix',
+  'finding',
+  'unplaced',
+  'job',
+] as const
+export type TaskKind = (typeof taskKinds)[number]
+
+/** When somebody is told of what waits for them. */
+export const taskTimes = ['at-once', 'daily'] as const
+export type TaskTime = (typeof taskTimes)[number]

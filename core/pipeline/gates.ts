@@ -134,6 +134,7 @@ export const gateKinds = {
 
 export type GateName = keyof typeof gateKinds
 export const gateNames = Object.keys(gateKinds) as GateName[]
+export type ApprovalConfig = ValueOf<typeof approvalConfig>
 type ConfigOf<N extends GateName> = ValueOf<(typeof gateKinds)[N]['config']>
 
 /** The gates of a stage: those that are named stand before it, each with its configuration. */
@@ -172,15 +173,30 @@ export const judgeGates = (gates: GateSet, facts: GateFacts): Gate[] =>
     return config ? [judged(id, config, facts)] : []
   })
 
+/** How a change where a version stands already is approved: never not at all, whatever stands before the stage. */
+export const approvalOfChange = ({
+  approval: wanted = { number: 1, roles: [], authorsToo: true },
+}: GateSet): ApprovalConfig => wanted
+
+/** Whether an approval by somebody counts, as it is asked for. */
+export const approvalCounts = (
+  { roles, authorsToo }: ApprovalConfig,
+  { requester, author }: Pick<ReviewFacts, 'requester' | 'author'>,
+  { by, role }: { by: string; role: string },
+): boolean =>
+  by !== requester &&
+  (authorsToo || by !== author) &&
+  (roles.length === 0 || roles.some((one) => one === role))
+
 /**
- * Judges the gates of a change where a version stands already; `findings` are those that the change would bring. Nothing changes
- * there without an approval, whatever stands before the stage.
+ * Judges the gates of a change where a version stands already; `findings` are those that the change would bring.
  */
 export function judgeChange(
-  { approval: wanted = { number: 1, roles: [], authorsToo: true } }: GateSet,
+  gates: GateSet,
   facts: ReviewFacts,
   findings?: readonly string[],
 ): Gate[] {
+  const wanted = approvalOfChange(gates)
   const title = gateKinds.approval.title(wanted, '')
   return [
     ...(findings ? [served(findings)] : []),
@@ -353,21 +369,15 @@ function quota(
   }
 }
 
-function approval(
-  { number, roles, authorsToo }: ValueOf<typeof approvalConfig>,
-  { approvals, requester, author, override }: ReviewFacts,
-): Judged {
+function approval(wanted: ApprovalConfig, facts: ReviewFacts): Judged {
+  const { number, roles } = wanted
+  const { approvals, override } = facts
   if (override && override.voided === undefined)
     return {
       state: 'passed',
       text: `${override.name} went past it in an emergency: ${override.reason}`,
     }
-  const counting = approvals.filter(
-    ({ by, role }) =>
-      by !== requester &&
-      (authorsToo || by !== author) &&
-      (roles.length === 0 || roles.some((one) => one === role)),
-  )
+  const counting = approvals.filter((one) => approvalCounts(wanted, facts, one))
   const valid = counting.filter(({ voided }) => voided === undefined)
   const names = valid.map(({ name }) => name).join(' and ')
   if (valid.length >= number) return { state: 'passed', text: `Approved by ${names}` }

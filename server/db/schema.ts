@@ -79,6 +79,7 @@ import {
   noticeEvents,
   proposalStates,
   roles,
+  taskTimes,
   type Audience,
   type DriftAccount,
   type DriftReaction,
@@ -92,6 +93,8 @@ import {
   type NoticeEvent,
   type ProposalState,
   type Role,
+  type TaskKind,
+  type TaskTime,
 } from '../../shared/words'
 
 export const waiverStates = ['waiting', 'approved', 'refused', 'withdrawn'] as const
@@ -1174,14 +1177,40 @@ export const alerts = pgTable(
   (table) => [oneOf(table.kind, alertKinds)],
 )
 
-/** What is told of an alert: written with what it tells, and delivered as soon as that can be. */
+/** How people are told of what waits for them, where they want to be. */
+export const notifications = pgTable(
+  'notifications',
+  {
+    personId: integer('person_id')
+      .primaryKey()
+      .references(() => people.id),
+    mail: text().notNull(),
+    webhook: text().notNull(),
+    /** What webhooks are signed with, sealed. */
+    sealedSecret: text('sealed_secret').notNull(),
+    kinds: jsonb().$type<TaskKind[]>().notNull(),
+    when: text().$type<TaskTime>().notNull(),
+    /** The hour of the day that a day is told at. */
+    hour: integer().notNull(),
+    timeZone: text('time_zone').notNull(),
+    /** What waited when they were told last. */
+    told: jsonb().$type<string[]>().notNull(),
+    /** The day of that, where they are. */
+    toldOn: day('told_on'),
+  },
+  (table) => [oneOf(table.when, taskTimes)],
+)
+
+/** What is told of an alert, or of what waits for a person: written with what it tells, and delivered as soon as that can be. */
 export const notices = pgTable(
   'notices',
   {
     id: serial().primaryKey(),
-    alertId: integer('alert_id')
-      .notNull()
-      .references(() => alerts.id, { onDelete: 'cascade' }),
+    alertId: integer('alert_id').references(() => alerts.id, { onDelete: 'cascade' }),
+    personId: integer('person_id').references(() => notifications.personId),
+    title: text().notNull(),
+    /** What a webhook gets besides. */
+    data: jsonb().$type<object>().notNull(),
     event: text().$type<NoticeEvent>().notNull(),
     at: moment('at').notNull(),
     says: text().notNull(),
@@ -1198,6 +1227,8 @@ export const notices = pgTable(
   (table) => [
     oneOf(table.event, noticeEvents),
     oneOf(table.channel, noticeChannels),
+    check('notices_of_one', sql`num_nonnulls(alert_id, person_id) = 1`),
+    index().on(table.personId),
     index('notices_due')
       .on(table.dueAt)
       .where(sql`sent_at is null and failed_at is null`),
@@ -1315,6 +1346,8 @@ export const promotions = pgTable(
     requestedById: person('requested_by_id').notNull(),
     requestedAt: moment('requested_at').notNull(),
     note: text().notNull(),
+    /** By which day it is needed; null where nobody said. */
+    neededBy: day('needed_by'),
     /** The gates and the plan as they stood when it was done. */
     evidence: jsonb().$type<Evidence>(),
     /** A promotion, or what is asked for at a placement beyond the first stage; from and to are the same then. */

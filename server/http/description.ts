@@ -44,6 +44,7 @@ const tagWords: Record<string, string> = {
   Policies:
     'What holds for many placements at once: for the organisation, a stage or a gateway group.',
   Alerts: 'Telling people and programs when traffic or drift goes wrong, and when it is over.',
+  Tasks: 'What waits for whoever asks, and how they are told of it.',
   Traffic: 'What gateways answered, to whom and how long it took.',
   Pipelines: 'Through which stages versions go, and what stands before each.',
   Repositories: 'Where definitions come from by a push, and what was done about each.',

@@ -6,7 +6,8 @@ import { repeat } from './repeat'
 import { Runner } from './runner'
 import { servicesOver } from './services'
 import { exchangeQuotas } from '../services/quotas'
-import { deliverNotices } from '../services/alert-delivery'
+import { deliverNotices } from '../services/notices'
+import { tellTasks } from '../services/notifications'
 import { watchAlerts } from '../services/alert-watching'
 import { followTraffic } from '../services/drift-observed'
 import { followSources } from '../services/drift-source'
@@ -40,6 +41,7 @@ repeat(60_000, () => followTraffic(services))
 repeat(600_000, () => followSources(services))
 repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
+repeat(15_000, () => tellTasks(services))
 repeat(60_000, () => followRepositories(services))
 repeat(1000, () => reportCommits(services))
 process.send?.('ready')

@@ -18,6 +18,7 @@ import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
 import { repositoryOperations } from './repositories'
 import { ruleOperations } from './rules'
+import { taskOperations } from './tasks'
 import { tokenOperations } from './tokens'
 import { trafficOperations } from './traffic'
 
@@ -40,6 +41,7 @@ export const operations: Operation[] = [
   ...repositoryOperations,
   ...driftOperations,
   ...alertOperations,
+  ...taskOperations,
   ...trafficOperations,
   ...ledgerOperations,
   operation({

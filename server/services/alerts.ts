@@ -12,6 +12,7 @@ import { findApi, type ApiRow } from './catalog'
 import type { Actor, Context } from './context'
 import { conflict, invalid, notFound } from './failure'
 import { record } from './ledger'
+import { noticesTo, webhookFault } from './notices'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal } from './sealing'
@@ -100,11 +101,8 @@ async function valuesOf(context: Context, change: AlertChange) {
     if (!isEmail(mail)) faults.push({ field: 'mails', message: `${mail} is no mail address` })
   if (mails.length === 0 && webhook === '')
     faults.push({ field: 'mails', message: 'Say whom it tells: by mail, by a webhook, or both' })
-  const address = webhook === '' ? undefined : URL.parse(webhook)
-  if (address === null || (address && !/^https?:$/.test(address.protocol)))
-    faults.push({ field: 'webhook', message: 'A webhook is an http or https address' })
-  else if (address && (address.username || address.password))
-    faults.push({ field: 'webhook', message: 'A webhook has no name or password in its address' })
+  const wrong = webhookFault(webhook)
+  if (wrong !== undefined) faults.push({ field: 'webhook', message: wrong })
   if (quiet && !isTimeZone(quiet.timeZone))
     faults.push({ field: 'quiet.timeZone', message: `${quiet.timeZone} is no time zone` })
   if (stage !== '' && (await db.$count(stages, eq(stages.name, stage))) === 0)
@@ -219,19 +217,14 @@ const tell = (
 /** Writes what everybody is to be told; after quiet hours where it is `quiet` for so many minutes. */
 export async function writeNotices(
   tx: Transaction,
-  { id, mails, webhook }: AlertRow,
+  { id, title, kind, mails, webhook }: AlertRow,
   event: NoticeItem['event'],
   says: string,
   at: Date,
   quietMinutes = 0,
 ): Promise<void> {
   const dueAt = new Date(at.getTime() + quietMinutes * 60_000)
-  const to = [
-    ...mails.map((recipient) => ({ channel: 'mail' as const, recipient })),
-    ...(webhook === '' ? [] : [{ channel: 'webhook' as const, recipient: webhook }]),
-  ]
-  if (to.length === 0) return
-  await tx
-    .insert(notices)
-    .values(to.map((one) => ({ ...one, alertId: id, event, says, at, dueAt })))
+  const notice = { alertId: id, event, at, title, says, data: { alert: id, title, kind } }
+  const told = noticesTo({ mails, webhook }, notice, dueAt)
+  if (told.length > 0) await tx.insert(notices).values(told)
 }

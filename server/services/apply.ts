@@ -60,18 +60,17 @@ export const apiOf = async (db: Queries, { apiId }: { apiId: number }): Promise<
   (await db.select(apiColumns).from(apis).where(eq(apis.id, apiId)))[0]!
 
 /** The placement that stands at the same address of a group, which a new version takes over. */
-export async function placedAt(
-  db: Queries,
-  { api, stage, group, spec }: Omit<Target, 'version' | 'revision'>,
-): Promise<PlacementRow | undefined> {
-  const rows = await db
-    .select()
-    .from(placements)
-    .where(
-      and(eq(placements.apiId, api.id), eq(placements.stage, stage), eq(placements.group, group)),
-    )
-  return rows.find((row) => row.spec.host === spec.host && row.spec.basePath === spec.basePath)
-}
+export const placedAt = (
+  placed: readonly PlacementRow[],
+  { stage, group, spec }: Pick<Target, 'stage' | 'group' | 'spec'>,
+): PlacementRow | undefined =>
+  placed.find(
+    (row) =>
+      row.stage === stage &&
+      row.group === group &&
+      row.spec.host === spec.host &&
+      row.spec.basePath === spec.basePath,
+  )
 
 /**
  * Checks that a target could be served: every operation is decided about, nothing foreign is routed, the host is the

@@ -361,7 +361,8 @@ export const intendPlacing = (
 ): Promise<{ rollout: number; id: string }> =>
   context.db.transaction(async (tx) => {
     await requirePlaceable(tx, target)
-    const same = await placedAt(tx, target)
+    const placed = await tx.select().from(placements).where(eq(placements.apiId, target.api.id))
+    const same = placedAt(placed, target)
     const id = same?.id ?? (await newPlacementId(tx, target))
     const title = `Place ${target.api.title} ${target.version} in ${target.stage}`
     const intent = { action: 'placement.applied' as const, title }

@@ -1,21 +1,25 @@
-import { and, asc, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
-import { actorWithId } from './people'
+import { and, asc, desc, eq, gt, inArray, ne, or, sql } from 'drizzle-orm'
 import { withWaivers, type GateWaiver } from '../../core/pipeline/gate-waivers'
 import { longestSoak } from '../../core/pipeline/gate-configs'
 import {
+  approvalOfChange,
   astray,
   judgeChange,
   judgeGates,
+  type ApprovalConfig,
   type Gate,
   type GateFacts,
+  type GateName,
+  type ReviewFacts,
 } from '../../core/pipeline/gates'
 import { stageAfter, type Pipeline } from '../../core/pipeline/pipeline'
 import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
+import { grouped } from '../../core/text/grouped'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
+import type { ApiRow } from '../db/names'
 import { displayName } from '../db/names'
 import {
-  apis,
   approvals,
   gateWaivers,
   people,
@@ -28,10 +32,11 @@ import { seeingEverything } from '../db/viewer'
 import { Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
+import { sideBySide } from './side-by-side'
 import { seen } from './sites'
 import { countedIn } from './traffic-spans'
 import { replacedBy } from './version-gate'
-import { planOf, promotedIn, type Plan, type PromotionRow } from './promotion-plans'
+import { plansOf, promotedIn, type Plan, type PromotionRow } from './promotion-plans'
 
 /** How a request stands by the pipelines that hold. */
 export async function gatesOf(
@@ -40,8 +45,16 @@ export async function gatesOf(
   plan: Plan,
   pipelines: Pipelines,
 ): Promise<Gate[]> {
-  const [gates] = await gatesBy(context, row, plan, [pipelines])
-  return gates!
+  const [standings] = await standingsBy(context, [{ row, plan }], [pipelines])
+  return standings![0]!.gates
+}
+
+/** How a request stands by a pipeline. */
+interface Standing {
+  gates: Gate[]
+  review: ReviewFacts
+  /** What approvals are asked for; undefined where none is. */
+  wanted: ApprovalConfig | undefined
 }
 
 interface Judging {
@@ -49,8 +62,17 @@ interface Judging {
   now: () => Date
 }
 
-/** What people let pass once of a request, as far as it holds for a plan. */
-async function waiversOf(db: Queries, row: PromotionRow, basis: PlanBasis): Promise<GateWaiver[]> {
+/** A request that waits, with what it would do. */
+interface Request {
+  row: PromotionRow
+  plan: Plan
+}
+
+/** What people let pass once of each of some requests, as far as it holds for their plans. */
+async function waiversOf(
+  db: Queries,
+  requests: readonly Request[],
+): Promise<Map<number, GateWaiver[]>> {
   const rows = await db
     .select({
       row: gateWaivers,
@@ -58,27 +80,41 @@ async function waiversOf(db: Queries, row: PromotionRow, basis: PlanBasis): Prom
       second: sql<string | null>`${displayName(gateWaivers.secondId)}`,
     })
     .from(gateWaivers)
-    .where(eq(gateWaivers.promotionId, row.id))
-  return rows.map(({ row: { gate, state, text, reason, basis: given }, by, second }) => {
-    const voided = whyVoid(given, basis)
-    return {
-      ...{ gate, state, text, reason, by },
-      ...(second !== null && { second }),
-      ...(voided !== undefined && { voided }),
-    }
-  })
+    .where(inArray(gateWaivers.promotionId, idsOf(requests)))
+  const given = grouped(rows, ({ row }) => row.promotionId)
+  return new Map(
+    requests.map(({ row: { id }, plan }) => [
+      id,
+      (given.get(id) ?? []).map(({ row: { gate, state, text, reason, basis }, by, second }) => {
+        const voided = whyVoid(basis, plan.basis)
+        return {
+          ...{ gate, state, text, reason, by },
+          ...(second !== null && { second }),
+          ...(voided !== undefined && { voided }),
+        }
+      }),
+    ]),
+  )
 }
 
-/** How a request stands by each of some pipelines, with what was waived. */
-async function gatesBy(
+const idsOf = (requests: readonly Request[]) => requests.map(({ row }) => row.id)
+
+/** How each of some requests stands by each of some pipelines, with what was waived. */
+async function standingsBy(
   context: Judging,
-  row: PromotionRow,
-  plan: Plan,
+  requests: readonly Request[],
   all: readonly Pipelines[],
-): Promise<Gate[][]> {
-  const judged = await judgedBy(context, row, plan, all)
-  const waivers = await waiversOf(context.db, row, plan.basis)
-  return judged.map((gates) => withWaivers(gates, waivers))
+): Promise<Standing[][]> {
+  const [judged, waivers] = await Promise.all([
+    judgedBy(context, requests, all),
+    waiversOf(context.db, requests),
+  ])
+  return requests.map(({ row }, n) =>
+    judged[n]!.map((standing) => ({
+      ...standing,
+      gates: withWaivers(standing.gates, waivers.get(row.id)!),
+    })),
+  )
 }
 
 /** How one gate of a request stands, and how with what was waived; undefined where no such gate is before it. */
@@ -88,81 +124,153 @@ export async function gateStanding(
   plan: Plan,
   name: string,
 ): Promise<{ judged: Gate; shown: Gate } | undefined> {
-  const [gates] = await judgedBy(context, row, plan, [await Pipelines.read(context.db)])
-  const judged = gates!.find(({ id }) => id === name)
+  const [standings] = await judgedBy(context, [{ row, plan }], [await Pipelines.read(context.db)])
+  const judged = standings![0]!.gates.find(({ id }) => id === name)
   if (!judged) return undefined
-  const [shown] = withWaivers([judged], await waiversOf(context.db, row, plan.basis))
+  const waivers = await waiversOf(context.db, [{ row, plan }])
+  const [shown] = withWaivers([judged], waivers.get(row.id)!)
   return { judged, shown: shown! }
 }
 
-/** The same without: what is known of it is read once. */
+/** The same without: what is known of all of them is read once. */
 async function judgedBy(
   { db, now }: Judging,
-  row: PromotionRow,
-  plan: Plan,
+  requests: readonly Request[],
   all: readonly Pipelines[],
-): Promise<Gate[][]> {
-  const { api, revision, from, basis } = plan
-  const taken = all.map((pipelines) => pipelines.for(api))
-  const given = await db
-    .select({
-      by: people.name,
-      name: people.displayName,
-      role: people.role,
-      basis: approvals.basis,
-    })
-    .from(approvals)
-    .innerJoin(people, eq(people.id, approvals.byId))
-    .where(eq(approvals.promotionId, row.id))
-    .orderBy(asc(approvals.at))
-  const review = {
-    requester: (await actorWithId(db, row.requestedById)).name,
-    author: (await actorWithId(db, revision.savedById)).name,
-    approvals: given.map(({ basis: approved, ...by }) => {
-      const voided = whyVoid(approved, basis)
-      return { ...by, ...(voided !== undefined && { voided }) }
-    }),
-    ...(row.override && { override: await overrideFacts(db, row.override, basis) }),
-  }
+): Promise<Standing[][]> {
   const at = now()
-  const placing = await placementFindingsOf(db, row, plan, at)
-  if (row.kind !== 'promotion')
-    return taken.map(({ content }) => {
-      const here = content.stages.find(({ name }) => name === row.toStage)
-      return judgeChange(here?.gates ?? {}, review, row.kind === 'change' ? placing : undefined)
-    })
-  const next = taken.map(({ content }) => stageAfter(content, row.fromStage))
-  const ids = from.map(({ id }) => id)
-  const sites =
+  const owners = [...new Map(requests.map(({ plan: { api } }) => [api.id, api])).values()]
+  const ids = requests.flatMap(({ row, plan }) =>
+    row.kind === 'promotion' ? plan.from.map(({ id }) => id) : [],
+  )
+  const [reviews, rules, sites] = await Promise.all([
+    reviewsOf(db, requests),
+    PlacementRules.readAll(db, owners, at),
     ids.length === 0
       ? []
-      : await db
+      : db
           .select({ id: placements.id, ...seen })
           .from(placements)
-          .where(inArray(placements.id, ids))
-  const facts: GateFacts = {
-    ...review,
-    findings: revision.counts,
-    placementFindings: placing,
-    fromStage: row.fromStage,
-    replaced: await replacedBy(db, promotedIn(row, plan)),
-    placed: sites.map((site) => ({
-      name: site.id,
-      checked: markOf(site, at) !== 'unseen',
-      differences: site.differences.length,
-      since: from.find(({ id }) => id === site.id)!.appliedAt.getTime(),
-    })),
-    ...(await soakedOf(db, ids, next, at)),
-    promoted: next.some((stage) => stage?.gates.quota)
-      ? await promotedInto(db, row.toStage, at)
-      : [],
-    now: at.getTime(),
+          .where(inArray(placements.id, ids)),
+  ])
+  const siteOf = new Map(sites.map((site) => [site.id, site]))
+  const promoted = onceFor((stage: string) => promotedInto(db, stage, at))
+  return sideBySide(requests, async (request): Promise<Standing[]> => {
+    const { row, plan } = request
+    const review = reviews.get(row.id)!
+    const placementFindings = placementFindingsOf(row, plan, rules.get(row.apiId)!)
+    const taken = all.map((pipelines) => pipelines.for(plan.api))
+    if (row.kind !== 'promotion')
+      return taken.map(({ content }) => {
+        const gates = content.stages.find(({ name }) => name === row.toStage)?.gates ?? {}
+        const findings = row.kind === 'change' ? placementFindings : undefined
+        return {
+          ...{ review, wanted: approvalOfChange(gates) },
+          gates: judgeChange(gates, review, findings),
+        }
+      })
+    const next = taken.map(({ content }) => stageAfter(content, row.fromStage))
+    const asks = (gate: GateName) => next.some((stage) => stage?.gates[gate])
+    const facts: GateFacts = {
+      ...{ ...review, placementFindings, fromStage: row.fromStage, now: at.getTime() },
+      findings: plan.revision.counts,
+      replaced: asks('version') ? await replacedBy(db, promotedIn(row, plan)) : [],
+      placed: plan.from.flatMap(({ id, appliedAt }) => {
+        const site = siteOf.get(id)
+        return site
+          ? {
+              name: id,
+              checked: markOf(site, at) !== 'unseen',
+              differences: site.differences.length,
+              since: appliedAt.getTime(),
+            }
+          : []
+      }),
+      ...(await soakedOf(
+        db,
+        plan.from.map(({ id }) => id),
+        next,
+        at,
+      )),
+      promoted: asks('quota') ? await promoted(row.toStage) : [],
+    }
+    return next.map((stage, n) =>
+      stage?.name === row.toStage
+        ? { review, wanted: stage.gates.approval, gates: judgeGates(stage.gates, facts) }
+        : { review, wanted: undefined, gates: astray(taken[n]!.title, row.toStage) },
+    )
+  })
+}
+
+/** What was asked for once is not asked for again. */
+function onceFor<T>(ask: (name: string) => Promise<T>): (name: string) => Promise<T> {
+  const asked = new Map<string, Promise<T>>()
+  return (name) => {
+    const known = asked.get(name) ?? ask(name)
+    asked.set(name, known)
+    return known
   }
-  return next.map((stage, n) =>
-    stage?.name === row.toStage
-      ? judgeGates(stage.gates, facts)
-      : astray(taken[n]!.title, row.toStage),
+}
+
+/** Who asked, who wrote and who has spoken, of each of some requests by its number. */
+async function reviewsOf(
+  db: Queries,
+  requests: readonly Request[],
+): Promise<Map<number, ReviewFacts>> {
+  const concerned = requests.flatMap(({ row, plan }) => [
+    row.requestedById,
+    plan.revision.savedById,
+  ])
+  const overriders = requests.flatMap(({ row }) => row.override?.by ?? [])
+  const [given, persons] = await Promise.all([
+    db
+      .select({
+        promotion: approvals.promotionId,
+        by: people.name,
+        name: people.displayName,
+        role: people.role,
+        basis: approvals.basis,
+      })
+      .from(approvals)
+      .innerJoin(people, eq(people.id, approvals.byId))
+      .where(inArray(approvals.promotionId, idsOf(requests)))
+      .orderBy(asc(approvals.at)),
+    db
+      .select({ id: people.id, name: people.name, displayName: people.displayName })
+      .from(people)
+      .where(or(inArray(people.id, concerned), inArray(people.name, overriders))),
+  ])
+  const nameOf = new Map(persons.map(({ id, name }) => [id, name]))
+  const approvalsOf = grouped(given, ({ promotion }) => promotion)
+  return new Map(
+    requests.map(({ row, plan: { revision, basis } }) => {
+      const { override } = row
+      const overrider = persons.find(({ name }) => name === override?.by)
+      return [
+        row.id,
+        {
+          requester: nameOf.get(row.requestedById)!,
+          author: nameOf.get(revision.savedById)!,
+          approvals: (approvalsOf.get(row.id) ?? []).map(({ by, name, role, basis: approved }) => ({
+            ...{ by, name, role },
+            ...voidIn(approved, basis),
+          })),
+          ...(override && {
+            override: {
+              ...{ name: overrider?.displayName ?? override.by, reason: override.reason },
+              ...voidIn(override.basis ?? null, basis),
+            },
+          }),
+        },
+      ]
+    }),
   )
+}
+
+/** Why what was said of one plan does not hold for another, where it does not. */
+function voidIn(given: PlanBasis | null, basis: PlanBasis): { voided?: string } {
+  const voided = whyVoid(given, basis)
+  return voided === undefined ? {} : { voided }
 }
 
 /** Calls of placements by the hour, as far back as they soak at most, and how long they took where that is asked for. */
@@ -217,38 +325,60 @@ async function promotedInto(db: Queries, stage: string, at: Date): Promise<numbe
 
 /** How all waiting promotions stand by each of some pipelines. */
 export async function waitingGates(context: Judging, all: readonly Pipelines[]) {
-  const { db } = context
-  const rows = await db
-    .select({ row: promotions, title: apis.title })
+  const waiting = await judgeRequests(context, await waitingRows(context.db), all)
+  return waiting.map(({ row, plan, standings }) => ({
+    promotion: row.id,
+    title: `${plan.api.title} ${row.version} into ${row.toStage}`,
+    gates: standings.map(({ gates }) => gates),
+  }))
+}
+
+/** A request that waits, and how it stands. */
+export interface WaitingRequest extends Standing {
+  row: PromotionRow
+  api: ApiRow
+}
+
+/** Every request that waits, by the pipelines that hold. */
+export async function judgeWaiting(context: Judging): Promise<WaitingRequest[]> {
+  const all = [await Pipelines.read(context.db)]
+  const waiting = await judgeRequests(context, await waitingRows(context.db), all)
+  return waiting.map(({ row, plan, standings }) => ({ row, api: plan.api, ...standings[0]! }))
+}
+
+/** What some requests would do, and how they stand by each of some pipelines. */
+export async function judgeRequests(
+  context: Judging,
+  rows: readonly PromotionRow[],
+  all: readonly Pipelines[],
+): Promise<(Request & { standings: Standing[] })[]> {
+  const plans = await plansOf(context.db, rows)
+  const requests = rows.map((row, n) => ({ row, plan: plans[n]! }))
+  const standings = await standingsBy(context, requests, all)
+  return requests.map((request, n) => ({ ...request, standings: standings[n]! }))
+}
+
+const waitingRows = (db: Queries): Promise<PromotionRow[]> =>
+  db
+    .select()
     .from(promotions)
-    .innerJoin(apis, eq(apis.id, promotions.apiId))
     .where(eq(promotions.state, 'waiting'))
     .orderBy(desc(promotions.id))
     .limit(mostJudged)
-  return Promise.all(
-    rows.map(async ({ row, title }) => ({
-      promotion: row.id,
-      title: `${title} ${row.version} into ${row.toStage}`,
-      gates: await gatesBy(context, row, await planOf(db, row), all),
-    })),
-  )
-}
 
-/** So many waiting promotions are judged for the impact of a pipeline. */
+/** So many requests that wait are judged at once. */
 const mostJudged = 500
 
 /**
  * What a request would bring that breaks a rule about what runs, in words. What stood there before it counts only for a
  * promotion: a change is not stopped by what it does not change.
  */
-async function placementFindingsOf(
-  db: Queries,
+function placementFindingsOf(
   { kind, toStage, version }: PromotionRow,
-  { api, writes }: Plan,
-  now: Date,
-): Promise<string[]> {
+  { writes }: Plan,
+  rules: PlacementRules,
+): string[] {
   if (kind !== 'promotion' && kind !== 'change') return []
-  const rules = await PlacementRules.read(db, api, now)
   return writes.flatMap(({ group, there, spec }) => {
     if (!spec) return []
     const at = { version, stage: toStage, group }
@@ -261,14 +391,10 @@ async function placementFindingsOf(
   })
 }
 
-type OverrideRow = NonNullable<PromotionRow['override']>
-
-async function overrideFacts(db: Queries, override: OverrideRow, now: PlanBasis) {
-  const voided = whyVoid(override.basis ?? null, now)
-  return { ...(await overriderOf(db, override)), ...(voided !== undefined && { voided }) }
-}
-
-export async function overriderOf(db: Queries, { by, reason }: OverrideRow) {
+export async function overriderOf(
+  db: Queries,
+  { by, reason }: NonNullable<PromotionRow['override']>,
+) {
   const [person] = await db
     .select({ name: people.displayName })
     .from(people)

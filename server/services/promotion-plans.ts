@@ -1,4 +1,4 @@
-import { and, asc, eq } from 'drizzle-orm'
+import { and, asc, eq, getTableColumns, inArray } from 'drizzle-orm'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
 import { specDigest, type PlanBasis } from '../../core/pipeline/plan'
@@ -6,11 +6,22 @@ import type { Backend, PlacementSpec } from '../../core/runtime/placement'
 import type { Scope } from '../../core/runtime/resolve'
 import { routesOf } from '../../core/runtime/read'
 import { canonical } from '../../core/text/canonical'
+import { grouped } from '../../core/text/grouped'
 import { sha256Hex } from '../../core/ledger/chain'
 import type { PlacementPlan } from '../../shared/api/promotions'
 import type { Queries } from '../db/database'
-import { backends, hosts, placements, promotions, revisions } from '../db/schema'
-import { apiOf, membersOf, placedAt, usualHost } from './apply'
+import { apiColumns } from '../db/names'
+import {
+  apis,
+  backends,
+  gateways,
+  hosts,
+  placements,
+  promotions,
+  revisions,
+  type RequestKind,
+} from '../db/schema'
+import { closestFor, placedAt } from './apply'
 import { revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import { backendOf, soapRoutes } from './placements'
@@ -20,7 +31,27 @@ import { type Promoted } from './version-gate'
 
 export type PromotionRow = typeof promotions.$inferSelect
 
-type RevisionRow = typeof revisions.$inferSelect
+/** What requests ask for, as their titles begin. */
+const titles: Record<Exclude<RequestKind, 'promotion'>, string> = {
+  change: 'Change',
+  removal: 'Remove',
+  'put-back': 'Put back',
+  keep: 'Keep what runs of',
+}
+
+/** A request in a line. */
+export const requestTitle = (
+  { kind, version, toStage }: Pick<PromotionRow, 'kind' | 'version' | 'toStage'>,
+  { title }: { title: string },
+): string =>
+  kind === 'promotion'
+    ? `Promote ${title} ${version} into ${toStage}`
+    : `${titles[kind]} ${title} ${version} in ${toStage}`
+
+const { id, number, version, digest, counts, savedById } = getTableColumns(revisions)
+/** What is asked of the revision that a request is about. */
+const revisionColumns = { id, number, version, digest, counts, savedById }
+type RevisionRow = Pick<typeof revisions.$inferSelect, keyof typeof revisionColumns>
 
 /** The placements of a version in a stage. */
 export const placedIn = (
@@ -70,43 +101,86 @@ export interface Plan {
 const writtenDigest = (spec: PlacementSpec, around: readonly Scope[]) =>
   around.length === 0 ? specDigest(spec) : sha256Hex(canonical({ spec, around }))
 
-export async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
-  const api = await apiOf(db, row)
-  const from =
-    row.kind === 'promotion'
-      ? await placedIn(db, row)
-      : await db.select().from(placements).where(eq(placements.id, row.placementId!))
-  const revision = from[0]
-    ? (await db.select().from(revisions).where(eq(revisions.id, from[0].revisionId)))[0]!
-    : await revisionOfVersion(db, api, row.version)
-  const writes: Write[] = []
-  for (const placement of from) {
+/** What a request would do as things stand. */
+export const planOf = async (db: Queries, row: PromotionRow): Promise<Plan> =>
+  (await plansOf(db, [row]))[0]!
+
+/** What requests would do as things stand, in their order; what they have in common is read once. */
+export async function plansOf(db: Queries, rows: readonly PromotionRow[]): Promise<Plan[]> {
+  if (rows.length === 0) return []
+  const ids = [...new Set(rows.map(({ apiId }) => apiId))]
+  const [owners, placed, known, everyHost, members, scopes] = await Promise.all([
+    db.select(apiColumns).from(apis).where(inArray(apis.id, ids)),
+    db.select().from(placements).where(inArray(placements.apiId, ids)).orderBy(asc(placements.id)),
+    db.select().from(backends).where(inArray(backends.apiId, ids)),
+    db.select().from(hosts).orderBy(asc(hosts.name)),
+    db
+      .select({ name: gateways.name, group: gateways.group })
+      .from(gateways)
+      .orderBy(asc(gateways.position)),
+    Scopes.read(db),
+  ])
+  const placedOf = grouped(placed, ({ apiId }) => apiId)
+  const starts = rows.map((row) =>
+    (placedOf.get(row.apiId) ?? []).filter((placement) =>
+      row.kind === 'promotion'
+        ? placement.version === row.version && placement.stage === row.fromStage
+        : placement.id === row.placementId,
+    ),
+  )
+  const used = starts.flatMap(([first]) => first?.revisionId ?? [])
+  const texts = await db.select(revisionColumns).from(revisions).where(inArray(revisions.id, used))
+  return Promise.all(
+    rows.map(async (row, n) => {
+      const api = owners.find(({ id }) => id === row.apiId)!
+      const from = starts[n]!
+      const revision =
+        texts.find(({ id }) => id === from[0]?.revisionId) ??
+        (await revisionOfVersion(db, api, row.version))
+      const ground = { placed: placedOf.get(api.id) ?? [], hosts: everyHost, members, scopes }
+      const own = known.filter(({ apiId }) => apiId === api.id)
+      return planFrom(row, { api, revision, from }, { ...ground, backends: own })
+    }),
+  )
+}
+
+/** What a plan depends on besides what is promoted. */
+interface Ground {
+  /** All placements of the API. */
+  placed: readonly PlacementRow[]
+  backends: readonly (typeof backends.$inferSelect)[]
+  hosts: (typeof hosts.$inferSelect)[]
+  members: readonly { name: string; group: string }[]
+  scopes: Scopes
+}
+
+function planFrom(
+  row: PromotionRow,
+  { api, revision, from }: Pick<Plan, 'api' | 'revision' | 'from'>,
+  ground: Ground,
+): Plan {
+  const writes = from.map((placement): Write => {
     const { group } = placement
     if (row.kind !== 'promotion') {
       const spec = row.kind === 'removal' ? undefined : (row.wanted ?? placement.spec)
-      writes.push({ group, there: placement, spec })
-      continue
+      return { group, there: placement, spec }
     }
-    const spec = await nextSpec(db, row, api, placement)
-    const there = await placedAt(db, { api, stage: row.toStage, group, spec })
-    writes.push({ group, there, spec })
-  }
+    const spec = nextSpec(row, api, placement, ground)
+    return { group, there: placedAt(ground.placed, { stage: row.toStage, group, spec }), spec }
+  })
   const generations = (rows: PlacementRow[]) =>
     Object.fromEntries(rows.map(({ id, generation }) => [id, generation]))
-  const scopes = await Scopes.read(db)
+  const groups = writes.map(({ group }) => group)
   const basis: PlanBasis = {
     version: row.version,
     revision: revision.digest,
     from: generations(from),
     there: generations(writes.flatMap(({ there }) => there ?? [])),
-    gateways: await membersOf(
-      db,
-      writes.map(({ group }) => group),
-    ),
+    gateways: ground.members.filter(({ group }) => groups.includes(group)).map(({ name }) => name),
     writes: Object.fromEntries(
       writes.map(({ group, there, spec }) => [
         `${group} ${addressOf(spec ?? there!.spec)}`,
-        spec ? writtenDigest(spec, scopes.around({ stage: row.toStage, group })) : 'removed',
+        spec ? writtenDigest(spec, ground.scopes.around({ stage: row.toStage, group })) : 'removed',
       ]),
     ),
   }
@@ -116,19 +190,19 @@ export async function planOf(db: Queries, row: PromotionRow): Promise<Plan> {
 const addressOf = ({ host, basePath }: PlacementSpec) => `https://${host}${basePath}`
 
 /** The specification in the next stage: the same, at that stage's host, sent to that stage's backends. */
-async function nextSpec(
-  db: Queries,
-  row: PromotionRow,
+function nextSpec(
+  { toStage }: PromotionRow,
   api: ApiRow,
   from: PlacementRow,
-): Promise<PlacementSpec> {
-  const known = await db
-    .select()
-    .from(backends)
-    .where(and(eq(backends.apiId, api.id), eq(backends.stage, row.toStage)))
-  const [here] = await db.select().from(hosts).where(eq(hosts.name, from.spec.host))
+  ground: Ground,
+): PlacementSpec {
+  const known = ground.backends.filter(({ stage }) => stage === toStage)
+  const here = ground.hosts.find(({ name }) => name === from.spec.host)
   const audience = here?.audiences.includes(api.audience) ? api.audience : here?.audiences[0]
-  const there = await usualHost(db, row.toStage, audience ?? api.audience)
+  const there = closestFor(
+    ground.hosts.filter(({ stage }) => stage === toStage),
+    audience ?? api.audience,
+  )
   const upstream = from.spec.backends.map((backend): Backend => {
     const own = known.find(({ name }) => name === backend.name)
     return own ? backendOf(own) : backend
@@ -142,7 +216,11 @@ export async function shownPlan(
   row: PromotionRow,
   { writes, from, revision }: Plan,
 ): Promise<PlacementPlan[]> {
-  const soap = soapRoutes(revision.summary)
+  const [text] = await db
+    .select({ summary: revisions.summary })
+    .from(revisions)
+    .where(eq(revisions.id, revision.id))
+  const soap = soapRoutes(text!.summary)
   const shown: PlacementPlan[] = []
   for (const [index, { group, there, spec }] of writes.entries()) {
     const served = ({ routes }: PlacementSpec) =>

@@ -44,12 +44,14 @@ import { Pipelines, type Holding } from './pipelines'
 import { firstStage, targetOf, toSpec } from './placements'
 import { carryOut, intend } from './rollouts'
 import { runningSpec } from './running'
+import { sideBySide } from './side-by-side'
 import { compareWithPreceding } from './version-gate'
-import { gatesOf, overriderOf } from './promotion-gates'
+import { gatesOf, judgeRequests, overriderOf } from './promotion-gates'
 import {
   placedIn,
   planOf,
   promotedIn,
+  requestTitle,
   shownPlan,
   type Plan,
   type PromotionRow,
@@ -100,6 +102,7 @@ export async function requestPromotion(
         requestedById: actor.id,
         requestedAt: now(),
         note: body.note,
+        neededBy: body.neededBy ?? null,
       })
       .onConflictDoNothing()
       .returning({ id: promotions.id })
@@ -114,6 +117,7 @@ export async function requestPromotion(
         from: body.from,
         to: next.name,
         note: body.note,
+        ...(body.neededBy !== undefined && { neededBy: body.neededBy }),
       },
     })
     return row.id
@@ -121,11 +125,13 @@ export async function requestPromotion(
   return readPromotion(context, id)
 }
 
-const needs: Record<Exclude<RequestKind, 'promotion'>, { title: string; action: ApiAction }> = {
-  change: { title: 'Change', action: 'placement.changed' },
-  removal: { title: 'Remove', action: 'placement.removed' },
-  'put-back': { title: 'Put back', action: 'drift.put-back' },
-  keep: { title: 'Keep what runs of', action: 'drift.kept' },
+/** What the ledger calls requests that were carried out. */
+const doneAs: Record<RequestKind, ApiAction> = {
+  promotion: 'placement.promoted',
+  change: 'placement.changed',
+  removal: 'placement.removed',
+  'put-back': 'drift.put-back',
+  keep: 'drift.kept',
 }
 
 /** Asks for a change at a placement beyond the first stage, where nothing changes without review. */
@@ -227,41 +233,44 @@ async function requestsOf(
           .innerJoin(people, eq(people.id, approvals.byId))
           .where(inArray(approvals.promotionId, ids))
           .orderBy(asc(approvals.at))
-  const pipelines = await Pipelines.read(db)
-  const items = await Promise.all(
-    page.items.map(async ({ promotion, api, by }): Promise<Shown> => {
-      const plan = promotion.state === 'waiting' ? await planOf(db, promotion) : undefined
-      const item: PromotionItem = {
-        id: promotion.id,
-        api: api.slug,
-        title: api.title,
-        team: api.team,
-        version: promotion.version,
-        from: promotion.fromStage,
-        to: promotion.toStage,
-        state: promotion.state,
-        requestedBy: by,
-        requestedAt: promotion.requestedAt.toISOString(),
-        note: promotion.note,
-        kind: promotion.kind,
-        ...(promotion.placementId !== null && { placement: promotion.placementId }),
-        ...(promotion.override && {
-          override: {
-            at: promotion.override.at,
-            ...(await overriderOf(db, promotion.override)),
-          },
-          unconfirmed: promotion.confirmedById === null,
-        }),
-        gates: plan
-          ? await gatesOf(context, promotion, plan, pipelines)
-          : (promotion.evidence?.gates ?? []),
-        approvals: given
-          .filter((approval) => approval.promotion === promotion.id)
-          .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
-      }
-      return { row: promotion, item, plan }
-    }),
+  const waiting = page.items.filter(({ promotion }) => promotion.state === 'waiting')
+  const judged = await judgeRequests(
+    context,
+    waiting.map(({ promotion }) => promotion),
+    [await Pipelines.read(db)],
   )
+  const standing = new Map(judged.map((request) => [request.row.id, request]))
+  const items = await sideBySide(page.items, async ({ promotion, api, by }): Promise<Shown> => {
+    const found = standing.get(promotion.id)
+    const item: PromotionItem = {
+      id: promotion.id,
+      api: api.slug,
+      title: api.title,
+      team: api.team,
+      version: promotion.version,
+      from: promotion.fromStage,
+      to: promotion.toStage,
+      state: promotion.state,
+      requestedBy: by,
+      requestedAt: promotion.requestedAt.toISOString(),
+      note: promotion.note,
+      ...(promotion.neededBy !== null && { neededBy: promotion.neededBy }),
+      kind: promotion.kind,
+      ...(promotion.placementId !== null && { placement: promotion.placementId }),
+      ...(promotion.override && {
+        override: {
+          at: promotion.override.at,
+          ...(await overriderOf(db, promotion.override)),
+        },
+        unconfirmed: promotion.confirmedById === null,
+      }),
+      gates: found?.standings[0]!.gates ?? promotion.evidence?.gates ?? [],
+      approvals: given
+        .filter((approval) => approval.promotion === promotion.id)
+        .map(({ by: name, at, note }) => ({ by: name, at: at.toISOString(), note })),
+    }
+    return { row: promotion, item, plan: found?.plan }
+  })
   return { ...page, items }
 }
 
@@ -455,12 +464,9 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
   const change = await changeOf(tx, row, plan)
   await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
   const { api, writes } = plan
-  const kind = row.kind === 'promotion' ? undefined : needs[row.kind]
   return intend(tx, context, {
-    action: kind?.action ?? 'placement.promoted',
-    title: kind
-      ? `${kind.title} ${api.title} ${row.version} in ${row.toStage}`
-      : `Promote ${api.title} ${row.version} into ${row.toStage}`,
+    action: doneAs[row.kind],
+    title: requestTitle(row, api),
     change: { ...change, promotion: { id, evidence } },
     groups: writes.map(({ group }) => group),
     api: row.apiId,

@@ -5,7 +5,9 @@ const atOnce = 2 * availableParallelism()
 
 /**
  * Works on items side by side, begun in their order: while half of those in work wait for the database, the others keep
- * every core busy. What one throws is thrown, and no further one is begun.
+ * every core busy. What one throws is thrown, and no further one is begun. What they come to stands in the order of the items.
  */
-export const sideBySide = <T>(items: readonly T[], work: (item: T) => Promise<void>) =>
-  pMap(items, work, { concurrency: atOnce })
+export const sideBySide = <T, R>(
+  items: readonly T[],
+  work: (item: T) => Promise<R>,
+): Promise<R[]> => pMap(items, work, { concurrency: atOnce })

@@ -1,4 +1,4 @@
-import { choice, flag, many, moment, one, text, texts, whole } from './fields'
+import { choice, day, flag, many, moment, one, text, texts, whole } from './fields'
 import { Diagnostic, PageQuery } from './catalog'
 import { DifferenceItem, SoapRoute, SpecBody } from './placements'
 
@@ -14,6 +14,9 @@ export class PromotionRequest {
 
   @text({ says: 'What reviewers should know.', example: 'Adds subscriptions', max: 2000 })
   note!: string
+
+  @day({ says: 'By when it is needed.', example: '2026-12-01', optional: true })
+  neededBy?: string
 }
 
 export class GateItem {
@@ -163,6 +166,13 @@ export class PromotionItem {
 
   @text({ says: 'What reviewers should know.', example: 'Adds subscriptions', max: 2000 })
   note!: string
+
+  @day({
+    says: 'By when it is needed; absent where nobody said so.',
+    example: '2026-12-01',
+    optional: true,
+  })
+  neededBy?: string
 
   @many(() => GateItem, { says: 'The gates.' })
   gates!: GateItem[]

@@ -180,6 +180,13 @@ import type {
   SignOnTest,
 } from '../api/settings'
 import type { Shell } from '../api/shell'
+import type {
+  IssuedNotification,
+  NotificationChange,
+  NotificationItem,
+  TaskItem,
+  TaskQuery,
+} from '../api/tasks'
 import type { IssuedToken, NewToken, TokenItem } from '../api/tokens'
 import type { TrafficPage, TrafficQuery } from '../api/traffic'
 import type { Call, Page, Route } from './client'
@@ -262,6 +269,7 @@ export const routes = {
   getIntake: ['GET', '/intakes/{intake}', 'nothing', 'json'],
   getIntakeText: ['GET', '/intakes/{intake}/text', 'nothing', 'text'],
   getLedgerKey: ['GET', '/ledger/key', 'nothing', 'text'],
+  getNotifications: ['GET', '/notifications', 'nothing', 'json'],
   getOperation: [
     'GET',
     '/apis/{api}/revisions/{revision}/operations/{operation}',
@@ -334,6 +342,7 @@ export const routes = {
   listRulebooks: ['GET', '/rulebooks', 'nothing', 'list'],
   listSessions: ['GET', '/self/sessions', 'nothing', 'list'],
   listStages: ['GET', '/stages', 'nothing', 'list'],
+  listTasks: ['GET', '/tasks', 'nothing', 'list'],
   listTokens: ['GET', '/tokens', 'nothing', 'list'],
   listWaivers: ['GET', '/waivers', 'nothing', 'list'],
   previewPolicyChange: ['GET', '/policy-changes/{change}/preview', 'nothing', 'json'],
@@ -366,6 +375,7 @@ export const routes = {
   takeRouteOff: ['POST', '/differences/{difference}/take-off', 'nothing', 'json'],
   testAlert: ['POST', '/alerts/{alert}/test', 'nothing', 'json'],
   testGateway: ['POST', '/gateway-tests', 'json', 'json'],
+  testNotifications: ['POST', '/notifications/test', 'nothing', 'json'],
   testSignOn: ['POST', '/sign-on-tests', 'json', 'json'],
   updateAlert: ['PUT', '/alerts/{alert}', 'json', 'json'],
   updateApi: ['PATCH', '/apis/{api}', 'json', 'json'],
@@ -373,6 +383,7 @@ export const routes = {
   updateGateway: ['PUT', '/gateways/{gateway}', 'json', 'nothing'],
   updateGatewayGroup: ['PUT', '/gateway-groups/{group}', 'json', 'nothing'],
   updateHost: ['PUT', '/hosts/{host}', 'json', 'nothing'],
+  updateNotifications: ['PUT', '/notifications', 'json', 'json'],
   updateOrganisation: ['PUT', '/organisation', 'json', 'nothing'],
   updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
   updatePolicyScope: ['PUT', '/policy-scopes/{scope}', 'json', 'json'],
@@ -462,6 +473,7 @@ export interface Calls {
   getIntake: Call<'intake', undefined, undefined, Intake>
   getIntakeText: Call<'intake', undefined, undefined, string>
   getLedgerKey: Call<never, undefined, undefined, string>
+  getNotifications: Call<never, undefined, undefined, NotificationItem>
   getOperation: Call<'api' | 'revision' | 'operation', undefined, undefined, OperationReading>
   getPipeline: Call<'pipeline', undefined, undefined, PipelineDetail>
   getPipelineSchema: Call<never, undefined, undefined, string>
@@ -529,6 +541,7 @@ export interface Calls {
   listRulebooks: Call<never, PageQuery, undefined, Page<RulebookDraft>>
   listSessions: Call<never, PageQuery, undefined, Page<SessionItem>>
   listStages: Call<never, PageQuery, undefined, Page<StageItem>>
+  listTasks: Call<never, TaskQuery, undefined, Page<TaskItem>>
   listTokens: Call<never, PageQuery, undefined, Page<TokenItem>>
   listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
   previewPolicyChange: Call<'change', undefined, undefined, PolicyPreview>
@@ -561,6 +574,7 @@ export interface Calls {
   takeRouteOff: Call<'difference', undefined, undefined, DriftDetail | RolloutItem>
   testAlert: Call<'alert', undefined, undefined, AlertItem>
   testGateway: Call<never, undefined, GatewayChange, GatewayTest>
+  testNotifications: Call<never, undefined, undefined, NotificationItem>
   testSignOn: Call<never, undefined, SignOnChange, SignOnTest>
   updateAlert: Call<'alert', undefined, AlertChange, AlertItem>
   updateApi: Call<'api', undefined, ApiChange, ApiDetail>
@@ -568,6 +582,7 @@ export interface Calls {
   updateGateway: Call<'gateway', undefined, GatewayChange, undefined>
   updateGatewayGroup: Call<'group', undefined, GroupChange, undefined>
   updateHost: Call<'host', undefined, HostChange, undefined>
+  updateNotifications: Call<never, undefined, NotificationChange, IssuedNotification>
   updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
   updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
   updatePolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyScopeItem | RolloutItem>

@@ -199,6 +199,13 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ gateway: 'north-edge' }),
     body: () => ({ text: 'kind: List\nitems: []\n' }),
   },
+  updateNotifications: {
+    may: everybody,
+    body: () => ({
+      ...{ mail: '', webhook: '', kinds: [], when: 'at-once', hour: 8, timeZone: 'UTC' },
+    }),
+  },
+  testNotifications: { may: everybody },
   createPipeline: { may: governance, body: () => pipeline },
   createGateWaiver: {
     may: reviewers,
