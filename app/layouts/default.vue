@@ -3,11 +3,15 @@ import { useDebounceFn, useEventListener } from '@vueuse/core'
 const session = useSession()
 const route = useRoute()
 const { toggle } = useTheme()
+const tasks = useTasks()
+tasks.follow()
+void tasks.load()
 useChanges(() => session.refresh())
 
 const numbers = computed(() => session.shell?.counts ?? {})
 const tabs = computed(() => [
   { to: '/', label: 'Register', number: numbers.value['apis'] },
+  { to: '/tasks', label: 'For you', number: tasks.items?.length, hot: true },
   { to: '/rulebook', label: 'Rulebook', number: numbers.value['rules'] },
   {
     to: '/findings',

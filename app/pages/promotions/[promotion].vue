@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import type { RouteLocationRaw } from 'vue-router'
 import { isWaivable } from '~~/core/pipeline/gate-waivers'
-import { rowName } from '~~/core/runtime/placement'
 import type { GateItem } from '~~/shared/api/promotions'
 const id = String(useRoute().params['promotion'])
 const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
@@ -14,7 +13,6 @@ const allOpen = computed(
 const reason = ref('')
 const overriding = ref(false)
 const session = useSession()
-const drifting = computed(() => ['put-back', 'keep'].includes(promotion.value?.kind ?? ''))
 const isPromotion = computed(() => promotion.value?.kind === 'promotion')
 async function override() {
   overriding.value = false
@@ -102,6 +100,9 @@ async function approve() {
         Asked for by {{ promotion.requestedBy }} {{ ago(promotion.requestedAt)
         }}{{ isPromotion ? `, from ${promotion.from}` : `, for ${promotion.placement}` }}.
         {{ promotion.note }}
+        <template v-if="promotion.neededBy && promotion.state === 'waiting'"
+          >Needed by {{ promotion.neededBy }}, {{ dueWords(promotion.neededBy) }}.</template
+        >
       </p>
       <p v-if="promotion.state === 'done'" class="good" role="status">
         {{
@@ -134,92 +135,7 @@ async function approve() {
           Confirm it
         </button>
       </p>
-      <template v-for="plan in promotion.plan" :key="plan.group + plan.address">
-        <h3>
-          What changes in {{ promotion.to }} on {{ plan.group }} <small>{{ plan.address }}</small>
-        </h3>
-        <p v-if="promotion.kind === 'put-back'">What is approved is written again.</p>
-        <p v-else-if="promotion.kind === 'keep'">What the gateways run becomes what is approved.</p>
-        <p v-else>
-          {{
-            plan.replaces
-              ? `Takes the place of ${plan.replaces}.`
-              : 'Nothing stands at this address yet.'
-          }}
-          {{
-            plan.added.length
-              ? `${count(plan.added.length, 'operation becomes', 'operations become')} served`
-              : 'No operation is added'
-          }}{{ plan.removed.length ? `, ${plan.removed.length} no longer` : ', none goes away'
-          }}{{
-            plan.changes.length
-              ? `, ${count(plan.changes.length, 'setting changes', 'settings change')}.`
-              : ', no setting changes.'
-          }}
-          <NuxtLink
-            v-if="plan.replaces && plan.replaces !== promotion.version"
-            class="plain"
-            :to="{
-              path: `/apis/${promotion.api}/compare`,
-              query: { from: `version ${plan.replaces}`, to: `version ${promotion.version}` },
-            }"
-            >What it breaks, and for whom</NuxtLink
-          >
-        </p>
-        <div class="columns">
-          <div v-if="plan.added.length">
-            <b class="small">Served from then on</b>
-            <ul>
-              <li v-for="name in plan.added" :key="name">
-                <code>+ {{ name }}</code>
-              </li>
-            </ul>
-          </div>
-          <div v-if="plan.removed.length">
-            <b class="small gone">No longer served</b>
-            <ul>
-              <li v-for="name in plan.removed" :key="name">
-                <code class="gone">− {{ name }}</code>
-              </li>
-            </ul>
-          </div>
-        </div>
-        <DifferenceBox
-          v-for="change in plan.changes"
-          :key="change.where + change.what"
-          :difference="change"
-          :left="drifting ? 'ledger' : 'now'"
-          :right="drifting ? 'gateway' : 'then'"
-        />
-        <details v-if="plan.spec" class="soft">
-          <summary>Where every operation goes</summary>
-          <table class="ruled">
-            <tbody>
-              <tr v-for="row in plan.spec.routes" :key="row.method + row.path">
-                <td>
-                  <OperationName
-                    v-bind="row"
-                    :soap="plan.soap?.find((name) => rowName(name) === rowName(row))"
-                  />
-                </td>
-                <td>
-                  {{
-                    row.treatment.kind === 'route'
-                      ? `to ${row.treatment.backend}`
-                      : row.treatment.kind
-                  }}
-                  <span v-if="row.treatment.kind === 'withheld'" class="small">{{
-                    row.treatment.reason
-                  }}</span>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-          <p v-for="backend in plan.spec.backends" :key="backend.name">
-            <code>{{ backend.name }} = {{ backend.url }}</code>
-          </p>
-        </details>
-      </template>
+      <PromotionPlan :promotion="promotion" />
       <h3>
         Approvals <small>{{ promotion.approvals.length }}</small>
       </h3>
@@ -357,16 +273,6 @@ async function approve() {
 </template>
 
 <style scoped>
-.columns {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 18px;
-}
-ul {
-  margin: 2px 0 8px;
-  padding: 0;
-  list-style: none;
-}
 .acts {
   display: flex;
   gap: 16px;
@@ -374,9 +280,6 @@ ul {
 }
 .acts > * {
   min-height: 24px;
-}
-.gone {
-  color: var(--copper);
 }
 form :deep(textarea) {
   width: 100%;

@@ -54,6 +54,7 @@ async function remove() {
 }
 const asking = ref(false)
 const note = ref('')
+const neededBy = ref('')
 const nextStage = computed(() => {
   const stages = session.shell?.stages ?? []
   return stages[stages.indexOf(current.value?.stage ?? '') + 1]
@@ -61,7 +62,13 @@ const nextStage = computed(() => {
 async function ask() {
   const { version, stage } = current.value!
   const made = await act(() =>
-    api.requestPromotion({}, { api: slug, version, from: stage, note: note.value }),
+    api.requestPromotion(
+      {},
+      {
+        ...{ api: slug, version, from: stage, note: note.value },
+        ...(neededBy.value && { neededBy: neededBy.value }),
+      },
+    ),
   )
   asking.value = false
   if (made) await navigateTo(`/promotions/${made.id}`)
@@ -317,6 +324,10 @@ watch(
       >
         <label class="field"
           ><span>What reviewers should know</span><Textarea v-model="note" rows="4"
+        /></label>
+        <label class="field"
+          ><span>Needed by, if there is a day</span
+          ><input v-model="neededBy" type="date" :min="dayFromNow(0)"
         /></label>
         <template #footer
           ><button class="ghost" @click="asking = false">Cancel</button
