@@ -1,8 +1,9 @@
 import { createPublicKey, verify, type KeyObject } from 'node:crypto'
-import { createReadStream, readFileSync } from 'node:fs'
+import { createReadStream, readFileSync, statSync } from 'node:fs'
 import { createInterface } from 'node:readline'
 import type { Command } from 'commander'
 import { ChainVerifier, type Entry, type Withheld } from '../core/ledger/chain'
+import { checkEvidence, type Check, type EvidencePackage } from '../core/ledger/evidence'
 import { HeadChecker } from '../core/ledger/heads'
 import { entryLeaf, headText, type SignedHead } from '../core/ledger/merkle'
 import { WrongUse } from './files'
@@ -65,10 +66,8 @@ async function linesOf(
 export async function verifyExport(file: string, keyFile: string): Promise<Verdict> {
   const key = keyFrom(keyFile)
   const { entries, heads } = await linesOf(file)
-  const forged = heads.find(({ signature, ...head }) => {
-    const bytes = Buffer.from(headText(head))
-    return !verify(null, bytes, key, Buffer.from(signature, 'base64'))
-  })
+  const isSigned = signedWith(key)
+  const forged = heads.find((head) => !isSigned(head))
   const withheld = entries.filter((entry) => 'leaf' in entry).length
   const counts = { entries: entries.length, withheld, heads: heads.length }
   if (forged)
@@ -90,14 +89,61 @@ export async function verifyExport(file: string, keyFile: string): Promise<Verdi
   return { ...counts, trouble: wrong && `Entry ${wrong.number}: ${wrong.why}` }
 }
 
+/** A package of evidence, where a file is one; anything else is an export. */
+function packageIn(file: string): EvidencePackage | undefined {
+  const most = 64 * 1024 * 1024
+  if (statSync(file).size > most) return undefined
+  try {
+    const value = JSON.parse(readFileSync(file, 'utf8')) as Partial<EvidencePackage>
+    if (value.evidence !== 1) return undefined
+    if (Array.isArray(value.entries) && value.head && value.of) return value as EvidencePackage
+  } catch {
+    return undefined
+  }
+  throw new WrongUse(`${file} is a package of evidence that lacks its entries or its head.`)
+}
+
+/** Whether heads were signed with a key. */
+const signedWith =
+  (key: KeyObject) =>
+  ({ signature, ...head }: SignedHead) =>
+    verify(null, Buffer.from(headText(head)), key, Buffer.from(signature, 'base64'))
+
+/** Checks a package of evidence with the key alone, and says what of it holds. */
+export function verifyPackage(evidence: EvidencePackage, keyFile: string): Check[] {
+  const key = keyFrom(keyFile)
+  try {
+    return checkEvidence(evidence, signedWith(key))
+  } catch (error) {
+    throw new WrongUse(`The package is not as it was written: ${errorText(error)}.`)
+  }
+}
+
+function tellPackage(evidence: EvidencePackage, keyFile: string): void {
+  const checks = verifyPackage(evidence, keyFile)
+  for (const { entry } of evidence.entries)
+    console.log(`${entry.at}  ${entry.actor}  ${entry.action}  ${entry.subject}`)
+  for (const { what, trouble } of checks)
+    if (trouble === undefined) console.log(`= ${what}.`)
+    else console.error(`\u2260 ${what}: ${trouble}.`)
+  const wrong = checks.filter(({ trouble }) => trouble !== undefined).length
+  if (wrong === 0) console.log('The evidence holds.')
+  else console.error(`The evidence does not hold in ${wrong} of ${checks.length} points.`)
+  process.exitCode = wrong === 0 ? 0 : 1
+}
+
 export function addVerify(program: Command): void {
   program
     .command('verify')
-    .description('Check an export of the ledger with the public key alone, without any server')
-    .argument('<export>', 'the file that /ledger/export gave')
+    .description(
+      'Check an export of the ledger, or the evidence of one act, with the public key alone, without any server',
+    )
+    .argument('<file>', 'what /ledger/export gave, or /promotions/{promotion}/evidence')
     .requiredOption('--key <file>', 'the Ed25519 key in PEM')
     .addHelpText('after', '\nExit status: 0 it holds, 1 it does not, 2 wrong use.')
     .action(async (file: string, { key }: { key: string }) => {
+      const evidence = packageIn(file)
+      if (evidence) return tellPackage(evidence, key)
       const { entries, withheld, heads, trouble } = await verifyExport(file, key)
       if (trouble) console.error(`The ledger does not hold. ${trouble}.`)
       else {

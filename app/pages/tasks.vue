@@ -40,7 +40,7 @@ const chips = computed(() => [
   {
     name: 'kind' as const,
     label: 'What',
-    options: kinds.value.map(({ kind }) => ({ value: kind, label: taskWords[kind] })),
+    options: kinds.value.map(({ kind }) => ({ value: kind, label: taskWord(kind) })),
   },
   {
     name: 'api' as const,
@@ -72,7 +72,7 @@ const chips = computed(() => [
       ><template v-for="({ kind, n }, index) in kinds" :key="kind"
         >{{ index === 0 ? ': ' : ', '
         }}<button :aria-pressed="filters.kind === kind" @click="toggle('kind', kind)">
-          {{ n }} {{ taskWords[kind] }}
+          {{ taskCount(n, kind) }}
         </button></template
       >.
     </p>

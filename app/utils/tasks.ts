@@ -2,20 +2,23 @@ import type { RouteLocationRaw } from 'vue-router'
 import type { TaskItem } from '~~/shared/api/tasks'
 import type { TaskKind } from '~~/shared/words'
 
-/** What is to be done, as a filter names it. */
-export const taskWords: Record<TaskKind, string> = {
-  approval: 'approvals',
-  ready: 'every gate open',
-  'gate-waiver': 'gates to waive',
-  emergency: 'emergencies to confirm',
-  waiver: 'waivers to decide on',
-  'waiver-ending': 'waivers that end',
-  drift: 'drift',
-  fix: 'proposed fixes',
-  finding: 'findings assigned',
-  unplaced: 'APIs to place',
-  job: 'failed jobs',
+/** What is to be done, one and several. */
+const words: Record<TaskKind, [one: string, many: string]> = {
+  approval: ['approval', 'approvals'],
+  ready: ['request with every gate open', 'requests with every gate open'],
+  'gate-waiver': ['gate to waive', 'gates to waive'],
+  emergency: ['emergency to confirm', 'emergencies to confirm'],
+  waiver: ['waiver to decide on', 'waivers to decide on'],
+  'waiver-ending': ['waiver that ends', 'waivers that end'],
+  drift: ['API that drifts', 'APIs that drift'],
+  fix: ['proposed fix', 'proposed fixes'],
+  finding: ['API with findings for you', 'APIs with findings for you'],
+  unplaced: ['API to place', 'APIs to place'],
+  job: ['failed job', 'failed jobs'],
 }
+/** As a filter names it. */
+export const taskWord = (kind: TaskKind) => words[kind][1]
+export const taskCount = (n: number, kind: TaskKind) => count(n, ...words[kind])
 
 /** Where something that waits is seen whole. */
 export function placeOf({ kind, subject }: TaskItem, me = ''): RouteLocationRaw {

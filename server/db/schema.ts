@@ -54,6 +54,7 @@ import type { Backend, PlacementSpec } from '../../core/runtime/placement'
 import type { PolicyName, PolicySet } from '../../core/runtime/policies'
 import type { Reach, RuleFault } from '../../core/rules/engine'
 import type { ApiAction } from '../../core/ledger/actions'
+import type { ActEvidence } from '../../core/ledger/evidence'
 import type { EstatePart } from '../../core/rules/estate'
 import { levels, type Fix, type Level } from '../../core/rules/model'
 import type { Report } from '../../core/report/model'
@@ -193,11 +194,8 @@ export type RolloutChange =
 export const requestKinds = ['promotion', 'change', 'removal', 'put-back', 'keep'] as const
 export type RequestKind = (typeof requestKinds)[number]
 
-/** The gates and the plan as they stood when a promotion was carried out. */
-export interface Evidence {
-  gates: GateItem[]
-  plan: PlacementPlan[]
-}
+/** What was known when a request was carried out; of earlier ones the gates and the plan alone. */
+export type Evidence = Partial<ActEvidence> & { gates: GateItem[]; plan: PlacementPlan[] }
 
 /** Why a rollout goes back, as it is told to whoever asked for it. */
 export interface RolloutTrouble {

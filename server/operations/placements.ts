@@ -1,3 +1,5 @@
+import { EvidenceItem } from '../../shared/api/evidence'
+import { rolloutEvidence } from '../services/evidence'
 import { placementEtag } from '../../shared/etags'
 import { PageQuery } from '../../shared/api/catalog'
 import { DeskResponse, DeskRequest } from '../../shared/api/desk'
@@ -355,6 +357,16 @@ export const placementOperations: Operation[] = [
     summary: 'Read a rollout: how far each gateway has come',
     success: { status: 200, says: 'The rollout', body: RolloutItem },
     handle: ({ params }, { db }) => ok(readRollout(db, numberIn(params, 'rollout'))),
+  }),
+  operation({
+    id: 'getRolloutEvidence',
+    method: 'GET',
+    path: '/rollouts/{rollout}/evidence',
+    tag: 'Gateways',
+    summary: 'Download what shows how a change was carried out that nobody had to be asked for',
+    success: { status: 200, says: 'The evidence', body: EvidenceItem },
+    errors: [409],
+    handle: ({ params }, context) => ok(rolloutEvidence(context, numberIn(params, 'rollout'))),
   }),
   operation({
     id: 'cancelRollout',

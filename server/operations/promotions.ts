@@ -7,8 +7,10 @@ import {
   PromotionQuery,
   PromotionRequest,
 } from '../../shared/api/promotions'
+import { EvidenceItem } from '../../shared/api/evidence'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
+import { promotionEvidence } from '../services/evidence'
 import { agreeToGateWaiver, askGateWaiver } from '../services/gate-waivers'
 import * as promotions from '../services/promotions'
 
@@ -43,6 +45,17 @@ export const promotionOperations: Operation[] = [
     success: { status: 200, says: 'The promotion', body: PromotionDetail },
     handle: ({ params }, context) =>
       ok(promotions.readPromotion(context, numberIn(params, 'promotion'))),
+  }),
+  operation({
+    id: 'getPromotionEvidence',
+    method: 'GET',
+    path: '/promotions/{promotion}/evidence',
+    tag: 'Promotions',
+    summary: 'Download what shows how a request was decided on and carried out',
+    description:
+      'Entries of the ledger with inclusion proofs and a signed head, and what was known at the act. `elm-ledger verify` checks it with the public key alone.',
+    success: { status: 200, says: 'The evidence', body: EvidenceItem },
+    handle: ({ params }, context) => ok(promotionEvidence(context, numberIn(params, 'promotion'))),
   }),
   operation<Approval>({
     id: 'approvePromotion',

@@ -9,14 +9,6 @@ import { invalid, notFound } from './failure'
 
 export const sha256 = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex')
 
-/** What a whole definition is known by: its one file's hash, or a hash over all names and hashes. */
-export function digestOf(files: readonly StoredFile[]): string {
-  const [main, ...others] = files
-  if (others.length === 0) return main!.sha256
-  const named = others.map(({ name, sha256: hash }) => [name, hash]).sort()
-  return sha256(Buffer.from(JSON.stringify([main!.sha256, ...named])))
-}
-
 export async function bytesOf(db: Queries, hash: string): Promise<Buffer> {
   const [row] = await db.select({ bytes: blobs.bytes }).from(blobs).where(eq(blobs.sha256, hash))
   if (!row) throw notFound('text with this digest')

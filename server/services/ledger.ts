@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, gte, ilike, lt, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, gte, ilike, inArray, lt, or, sql } from 'drizzle-orm'
 import type { ApiAction, HouseAction } from '../../core/ledger/actions'
 import {
   ChainVerifier,
@@ -192,6 +192,23 @@ export async function proveInclusion(
     root: await withNodes(db, (hash) => rootOf(size, hash)),
     proof: await withNodes(db, (hash) => inclusionProof(number - 1, size, hash)),
   }
+}
+
+/** Entries as somebody may read them, each with what shows that it is in the tree of so many entries. */
+export async function proveAll(
+  { db, system }: Pick<Context, 'db' | 'system'>,
+  numbers: readonly number[],
+  size: number,
+): Promise<{ entry: Entry; proof: string[] }[]> {
+  const rows = await db
+    .select()
+    .from(ledger)
+    .where(inArray(ledger.number, [...numbers]))
+    .orderBy(asc(ledger.number))
+  const proofs = await withNodes(system.db, (hash) =>
+    rows.map(({ number }) => inclusionProof(number - 1, size, hash)),
+  )
+  return rows.map((row, n) => ({ entry: toEntry(row), proof: proofs[n]! }))
 }
 
 /** Shows that the tree of a later size goes on from that of an earlier one. */

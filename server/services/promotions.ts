@@ -2,6 +2,7 @@ import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { open } from '../../core/pipeline/gates'
 import { stageAfter } from '../../core/pipeline/pipeline'
+import { evidenceDigest } from '../../core/ledger/evidence'
 import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { ChangeRequest } from '../../shared/api/placements'
@@ -35,6 +36,7 @@ import {
 } from './apply'
 import { findApi } from './catalog'
 import type { Context } from './context'
+import { actEvidence } from './evidence'
 import { conflict, notFound, requireMatch, stale } from './failure'
 import { checkGateway } from './gateways'
 import { record } from './ledger'
@@ -460,7 +462,7 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
       .map((gate) => `${gate.title}: ${gate.text}`)
     throw conflict(`Not every gate is open. ${shut.join('. ')}.`)
   }
-  const evidence = { gates, plan: await shownPlan(tx, row, plan) }
+  const evidence = await actEvidence(tx, row, plan, gates)
   const change = await changeOf(tx, row, plan)
   await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
   const { api, writes } = plan
@@ -474,6 +476,7 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
       subject: row.placementId ?? api.slug,
       after: {
         ...{ promotion: id, version: row.version, plan: planDigest(plan.basis) },
+        evidence: evidenceDigest(evidence),
         pipeline: nameOf(pipelines.for(api)),
       },
     },

@@ -1,3 +1,4 @@
+import { digestOf } from '../../core/text/file-digest'
 import { and, asc, desc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import { isSameLine } from '../../core/compare/version'
 import { refText } from '../../core/pipeline/refs'
@@ -28,7 +29,7 @@ import {
 } from './catalog'
 import { actAs, byItself, type Context, type Services } from './context'
 import { conflict, Failure } from './failure'
-import { digestOf, filesOf, loadFiles, sha256 } from './files'
+import { filesOf, loadFiles, sha256 } from './files'
 import { gather } from './gathering'
 import { fetchCommit, type Commit } from './git-remote'
 import { enterRegister, prepareFiles } from './intakes'

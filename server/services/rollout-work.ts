@@ -13,7 +13,7 @@ import {
 import { conflicts, isServed } from '../../core/runtime/routes'
 import { withoutRoutes } from '../../core/runtime/take-off'
 import type { DriftResolution } from '../../shared/words'
-import type { Transaction } from '../db/database'
+import type { Queries, Transaction } from '../db/database'
 import {
   apis,
   backends,
@@ -108,12 +108,19 @@ export async function workRollouts(services: Services): Promise<void> {
 }
 
 /** The parts of a rollout's gateways, in order. */
-const stepsOf = ({ db }: Services, id: number) =>
+const stepsOf = ({ db }: { db: Queries }, id: number) =>
   db
     .select()
     .from(rolloutSteps)
     .where(eq(rolloutSteps.rolloutId, id))
     .orderBy(asc(rolloutSteps.position))
+
+/** What became of a rollout on each of its gateways, as the ledger tells it. */
+const stepsSaid = async (tx: Transaction, id: number) =>
+  (await stepsOf({ db: tx }, id)).map(({ gateway, state, at, detail }) => ({
+    ...{ gateway, state, at: at.toISOString() },
+    ...(detail !== '' && { detail }),
+  }))
 
 async function stepOf({ db }: Services, id: number, gateway: string) {
   const [step] = await db
@@ -435,6 +442,16 @@ async function finish(services: Services, { id }: RolloutRow): Promise<void> {
     const actor = await actorWithId(tx, row.byId)
     await settle(tx, { actor, now }, row, names)
     await tx.update(rollouts).set({ state: 'done', endedAt: now() }).where(eq(rollouts.id, id))
+    await record(
+      tx,
+      { actor, now },
+      {
+        action: 'rollout.done',
+        api: row.apiId,
+        subject: subjectOf(row.change),
+        after: { rollout: id, steps: await stepsSaid(tx, id) },
+      },
+    )
     await announce(tx, 'rollout')
   })
   await readAgain(services, names)
@@ -458,7 +475,8 @@ async function settle(
   names: string[],
 ): Promise<void> {
   if (change.kind === 'place')
-    for (const wanted of change.wanted) await settlePlacement(tx, acting, action, wanted, names)
+    for (const wanted of change.wanted)
+      await settlePlacement(tx, acting, { action, id }, wanted, names)
   else if (change.kind === 'remove') {
     const [gone] = await tx
       .delete(placements)
@@ -469,6 +487,7 @@ async function settle(
       api: about,
       subject: change.placement,
       before: gone && described(gone),
+      after: { rollout: id },
     })
   } else if (change.kind === 'take-off') {
     await endDrift(tx, acting, eq(drift.id, change.drift), {
@@ -524,7 +543,7 @@ function resolutionOf(change: RolloutRow['change'], action: ApiAction): DriftRes
 async function settlePlacement(
   tx: Transaction,
   acting: Acting,
-  action: ApiAction,
+  { action, id }: Pick<RolloutRow, 'action' | 'id'>,
   wanted: WantedPlacement,
   names: string[],
 ): Promise<void> {
@@ -561,7 +580,7 @@ async function settlePlacement(
     api: wanted.apiId,
     subject: wanted.id,
     before: before && described(before),
-    after: { ...described(row), revision: revision!.number, api: api!.slug },
+    after: { ...described(row), revision: revision!.number, api: api!.slug, rollout: id },
   })
 }
 
@@ -654,7 +673,10 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
         action: 'rollout.rolled-back',
         api: row.apiId,
         subject: subjectOf(change),
-        after: { rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
+        after: {
+          ...{ rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
+          steps: await stepsSaid(tx, id),
+        },
       },
     )
     await announce(tx, 'rollout')

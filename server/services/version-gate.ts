@@ -3,7 +3,7 @@ import { riseBetween } from '../../core/compare/version'
 import type { Replaced } from '../../core/pipeline/gates'
 import type { Queries } from '../db/database'
 import { placements } from '../db/schema'
-import { findResult, resultFor } from './comparison-results'
+import { findResult, resultFor, type Result } from './comparison-results'
 import type { PlacementRow } from './compiled'
 import type { Context } from './context'
 import { filesOf } from './files'
@@ -38,24 +38,35 @@ async function precedingOf(
   return standing.filter((row) => isOther(row) && isBelow(row)).slice(0, 1)
 }
 
-/** What is known of the changes from the versions that a promoted one follows on. */
-export async function replacedBy(db: Queries, promoted: Promoted): Promise<Replaced[]> {
+/** The versions that a promoted one follows on, each with what a comparison came to; undefined where there is none yet. */
+export async function comparedWith(
+  db: Queries,
+  promoted: Promoted,
+): Promise<{ version: string; result: Result | undefined }[]> {
+  const preceding = await precedingOf(db, promoted)
+  if (preceding.length === 0) return []
   const after = await filesOf(db, promoted.revisionId)
   return Promise.all(
-    (await precedingOf(db, promoted)).map(async ({ version, revisionId }): Promise<Replaced> => {
-      const result = await findResult(db, await filesOf(db, revisionId), after)
-      if (result?.state === 'done')
-        return { version, compared: { state: 'done', fitting: result.fitting ?? undefined } }
-      return {
-        version,
-        compared:
-          result?.state === 'failed'
-            ? { state: 'failed', trouble: result.trouble }
-            : { state: 'going on' },
-      }
-    }),
+    preceding.map(async ({ version, revisionId }) => ({
+      version,
+      result: await findResult(db, await filesOf(db, revisionId), after),
+    })),
   )
 }
+
+/** What is known of the changes from the versions that a promoted one follows on. */
+export const replacedBy = async (db: Queries, promoted: Promoted): Promise<Replaced[]> =>
+  (await comparedWith(db, promoted)).map(({ version, result }): Replaced => {
+    if (result?.state === 'done')
+      return { version, compared: { state: 'done', fitting: result.fitting ?? undefined } }
+    return {
+      version,
+      compared:
+        result?.state === 'failed'
+          ? { state: 'failed', trouble: result.trouble }
+          : { state: 'going on' },
+    }
+  })
 
 /** Has a promoted version compared with those it follows on, where that has not ended yet. */
 export async function compareWithPreceding(

@@ -45,6 +45,7 @@ import type {
   ReactionChange,
   ReactionItem,
 } from '../api/drift'
+import type { EvidenceItem } from '../api/evidence'
 import type {
   GatewayHealth,
   GatewayItem,
@@ -283,12 +284,14 @@ export const routes = {
   getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
   getPolicyScope: ['GET', '/policy-scopes/{scope}', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
+  getPromotionEvidence: ['GET', '/promotions/{promotion}/evidence', 'nothing', 'json'],
   getRepository: ['GET', '/repositories/{repository}', 'nothing', 'json'],
   getRepositoryJob: ['GET', '/repository-jobs/{job}', 'nothing', 'json'],
   getRequest: ['GET', '/requests/{request}', 'nothing', 'json'],
   getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
   getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
   getRollout: ['GET', '/rollouts/{rollout}', 'nothing', 'json'],
+  getRolloutEvidence: ['GET', '/rollouts/{rollout}/evidence', 'nothing', 'json'],
   getRulebook: ['GET', '/rulebook', 'nothing', 'list'],
   getRulebookDraft: ['GET', '/rulebooks/{rulebook}', 'nothing', 'json'],
   getRulebookSchema: ['GET', '/rulebook-schema', 'nothing', 'text'],
@@ -482,12 +485,14 @@ export interface Calls {
   getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
   getPolicyScope: Call<'scope', undefined, undefined, PolicyScopeItem>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
+  getPromotionEvidence: Call<'promotion', undefined, undefined, EvidenceItem>
   getRepository: Call<'repository', undefined, undefined, RepositoryItem>
   getRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   getRequest: Call<'request', undefined, undefined, RequestDetail>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
   getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
   getRollout: Call<'rollout', undefined, undefined, RolloutItem>
+  getRolloutEvidence: Call<'rollout', undefined, undefined, EvidenceItem>
   getRulebook: Call<never, RulebookQuery, undefined, Rulebook>
   getRulebookDraft: Call<'rulebook', undefined, undefined, RulebookDraft>
   getRulebookSchema: Call<never, undefined, undefined, string>

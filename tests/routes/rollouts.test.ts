@@ -193,7 +193,7 @@ describe('a rollout over a group', () => {
   })
 
   it('issues many keys of one placement at once, each one for good', async () => {
-    const names = Array.from({ length: 14 }, (_, n) => `Client ${n + 10}`)
+    const names = Array.from({ length: 8 }, (_, n) => `Client ${n + 10}`)
     const made = await Promise.all(
       names.map((name) =>
         oskar.call<{ secret: string }>('POST', `/placements/${id}/keys`, { name }),
@@ -206,7 +206,7 @@ describe('a rollout over a group', () => {
     }
     const entries = await world.db.select().from(ledger)
     const issued = entries.filter(({ action }) => action === 'key.issued')
-    expect(issued).toHaveLength(14)
+    expect(issued).toHaveLength(8)
     expect(JSON.stringify(issued)).not.toMatch(/[0-9a-f]{64}.*sha256|sha256/)
   })
 
@@ -278,7 +278,7 @@ describe('a process that dies', () => {
   it('between any two statements leaves a rollout that another one finishes, once', async () => {
     const points = await everyPoint(
       1000,
-      { before: 2, after: 5 },
+      { before: 4, after: 9 },
       async (requests, refused, generation) => {
         expect(refused).toBe(false)
         expect(await now()).toMatchObject({
@@ -297,7 +297,7 @@ describe('a process that dies', () => {
         expect(mine).toHaveLength(1)
       },
     )
-    expect(points).toBeGreaterThan(20)
+    expect(points).toBeGreaterThan(14)
   }, 180_000)
 
   it('and one that goes back is put back by another one, wholly', async () => {
@@ -306,7 +306,7 @@ describe('a process that dies', () => {
     south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
     const points = await everyPoint(
       3000,
-      { before: 3, after: 7 },
+      { before: 5, after: 11 },
       async (_, refused, generation) => {
         expect(refused).toBe(true)
         expect(await now()).toMatchObject({
@@ -316,7 +316,7 @@ describe('a process that dies', () => {
         expect([await limitOf(north()), await limitOf(south())]).toEqual([approved, approved])
       },
     )
-    expect(points).toBeGreaterThan(20)
+    expect(points).toBeGreaterThan(14)
   }, 180_000)
 })
 

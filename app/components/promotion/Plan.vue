@@ -9,9 +9,8 @@ const drifting = computed(() => ['put-back', 'keep'].includes(props.promotion.ki
 
 <template>
   <template v-for="plan in promotion.plan" :key="plan.group + plan.address">
-    <h3>
-      What changes in {{ promotion.to }} on {{ plan.group }} <small>{{ plan.address }}</small>
-    </h3>
+    <h3>What changes in {{ promotion.to }} on {{ plan.group }}</h3>
+    <p class="address mono soft small">{{ plan.address }}</p>
     <p v-if="promotion.kind === 'put-back'">What is approved is written again.</p>
     <p v-else-if="promotion.kind === 'keep'">What the gateways run becomes what is approved.</p>
     <p v-else>
@@ -105,7 +104,8 @@ ul {
   padding: 0;
   list-style: none;
 }
-code {
+code,
+.address {
   overflow-wrap: anywhere;
 }
 .gone {

@@ -89,7 +89,7 @@ const toggle = (kind: TaskKind) => {
           <legend>Of what</legend>
           <label v-for="kind in taskKinds" :key="kind"
             ><input type="checkbox" :checked="has(kind)" @change="toggle(kind)" />{{
-              taskWords[kind]
+              taskWord(kind)
             }}</label
           >
         </fieldset>

@@ -199,11 +199,10 @@ async function approve() {
         </h2>
         <Trouble :refusal="actRefusal" />
         <p class="soft">
-          The gates as they stood, and who approved, are in
-          <NuxtLink class="plain" :to="{ path: '/ledger', query: { api: promotion.api } }"
-            >the ledger</NuxtLink
-          >.
-        </p></template
+          The plan, the gates as they stood, who approved and what the gateways confirmed, provably
+          as it was:
+        </p>
+        <NuxtLink class="ghost" :to="`/promotions/${id}/evidence`">Evidence</NuxtLink></template
       >
       <Dialog
         v-model:visible="asking"

@@ -70,6 +70,9 @@ const confirmed = computed(
             >The request it carries out</NuxtLink
           >
         </p>
+        <p v-else>
+          <NuxtLink class="plain" :to="`/rollouts/${id}/evidence`">Evidence</NuxtLink>
+        </p>
         <p>
           <NuxtLink
             class="plain"
