@@ -325,7 +325,7 @@ const daysText = (days: readonly Weekday[]): string => {
 
 function window(
   { days, from, until, timeZone }: ValueOf<typeof windowConfig>,
-  { now }: GateFacts,
+  { now }: Pick<GateFacts, 'now'>,
 ): Judged {
   const { day, hour: at } = hourInWeek(timeZone, now)
   const isOpen = days.includes(day) && at >= from && at < until
@@ -337,7 +337,20 @@ function window(
       }
 }
 
-function freeze({ periods, timeZone }: ValueOf<typeof freezeConfig>, { now }: GateFacts): Judged {
+/** Why nothing is carried out now by the clock and the calendar; undefined where it may be. */
+export function whyShut(
+  { window: hours, freeze: days }: Pick<GateSet, 'window' | 'freeze'>,
+  now: number,
+): string | undefined {
+  const facts = { now }
+  const judged = [...(hours ? [window(hours, facts)] : []), ...(days ? [freeze(days, facts)] : [])]
+  return judged.find(({ state }) => state !== 'passed')?.text.replace(/^It is/, 'The window is')
+}
+
+function freeze(
+  { periods, timeZone }: ValueOf<typeof freezeConfig>,
+  { now }: Pick<GateFacts, 'now'>,
+): Judged {
   const today = dayIn(timeZone, now)
   const frozen = periods.find(({ from, until }) => from <= today && today <= until)
   if (frozen)

@@ -2,6 +2,7 @@ import { choice, list, object, optional, readValue, schemaOf, text, whole } from
 import type { Diagnostic } from '../text/diagnostic'
 import { locate, readText, type SourceText } from '../text/read'
 import { audiences } from '../rules/model'
+import { carryOutConfig, type CarryOut, type Pace } from './carrying-out'
 import { gateKinds, gateNames, type GateSet } from './gates'
 
 /** Whose versions take a pipeline; what is left out is anybody. */
@@ -16,7 +17,7 @@ export interface Audience {
 export interface Pipeline {
   for: Audience
   /** In order; versions begin in the first, before which nothing stands. */
-  stages: { name: string; gates: GateSet }[]
+  stages: { name: string; gates: GateSet; carryOut?: CarryOut }[]
 }
 
 const stageName = text({
@@ -69,12 +70,18 @@ const pipelineField = object(
         ),
       },
     ),
-    stages: list(object({ label: 'Stage', says: 'A stage.' }, { name: stageName, gates }), {
-      label: 'Stages',
-      says: 'In the order in which versions go through them.',
-      min: 1,
-      max: 20,
-    }),
+    stages: list(
+      object(
+        { label: 'Stage', says: 'A stage.' },
+        { name: stageName, gates, carryOut: optional(carryOutConfig) },
+      ),
+      {
+        label: 'Stages',
+        says: 'In the order in which versions go through them.',
+        min: 1,
+        max: 20,
+      },
+    ),
   },
 )
 
@@ -121,10 +128,13 @@ export function readPipeline(
   }
 }
 
-function misplaced(written: readonly { name: string; gates: object }[], known: readonly string[]) {
+function misplaced(
+  written: readonly { name: string; gates: object; carryOut?: object }[],
+  known: readonly string[],
+) {
   const misfits: { field: string; message: string }[] = []
   let last = -1
-  for (const [index, { name, gates }] of written.entries()) {
+  for (const [index, { name, gates, carryOut }] of written.entries()) {
     const field = `stages.${index}.name`
     const place = known.indexOf(name)
     if (place === -1)
@@ -138,6 +148,11 @@ function misplaced(written: readonly { name: string; gates: object }[], known: r
         message: `${name} comes after the stage before it: stages stand in the order ${known.join(', ')}`,
       })
     else last = place
+    if (index === 0 && carryOut)
+      misfits.push({
+        field: 'stages.0.carryOut',
+        message: 'Into the first stage nothing is carried: versions are placed there',
+      })
     if (index === 0 && Object.keys(gates).length > 0)
       misfits.push({
         field: 'stages.0.gates',
@@ -174,4 +189,16 @@ export const isFor = (
 export function stageAfter({ stages }: Pipeline, name: string) {
   const at = stages.findIndex((stage) => stage.name === name)
   return at === -1 ? undefined : stages[at + 1]
+}
+
+/** What a rollout into a stage keeps to on its way; for a change of what stands there already, watching alone. */
+export function paceOf(
+  { gates: { window, freeze }, carryOut }: Pipeline['stages'][number],
+  isPromotion: boolean,
+): Pace {
+  return {
+    ...(carryOut?.watch && { watch: carryOut.watch }),
+    ...(isPromotion && window && { window }),
+    ...(isPromotion && freeze && { freeze }),
+  }
 }

@@ -33,6 +33,7 @@ import type { FittingVersion } from '../../core/compare/version'
 import type { SearchKind } from '../../core/contract/search'
 import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Cause } from '../../core/drift/causes'
+import type { Pace } from '../../core/pipeline/carrying-out'
 import type { Pipeline } from '../../core/pipeline/pipeline'
 import type { PlanBasis } from '../../core/pipeline/plan'
 import {
@@ -1248,6 +1249,12 @@ export const rollouts = pgTable(
     title: text().notNull(),
     change: jsonb().$type<RolloutChange>().notNull(),
     state: text().$type<RolloutState>().notNull(),
+    /** What it keeps to on its way. */
+    pace: jsonb().$type<Pace>().notNull().default({}),
+    /** Why it waits before its next gateway or its end; empty where it does not. */
+    held: text().notNull().default(''),
+    /** Who has it stop where it is; empty where nobody does. */
+    pausedBy: text('paused_by').notNull().default(''),
     /** Why it goes back, or went. */
     trouble: jsonb().$type<RolloutTrouble>(),
     endedAt: moment('ended_at'),

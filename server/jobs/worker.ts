@@ -12,6 +12,7 @@ import { watchAlerts } from '../services/alert-watching'
 import { followTraffic } from '../services/drift-observed'
 import { followSources } from '../services/drift-source'
 import { reactToDrift } from '../services/drift-reactions'
+import { promoteOpen } from '../services/promotions'
 import { rolloutTable } from '../services/rollout-work'
 import { reportCommits } from '../services/commit-status'
 import { followRepositories } from '../services/repositories'
@@ -41,6 +42,7 @@ repeat(60_000, () => followTraffic(services))
 repeat(600_000, () => followSources(services))
 repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
+repeat(5000, () => promoteOpen(services))
 repeat(15_000, () => tellTasks(services))
 repeat(60_000, () => followRepositories(services))
 repeat(1000, () => reportCommits(services))

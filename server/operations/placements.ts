@@ -50,7 +50,13 @@ import { checkPlacing, findingsAtPlacements, placementFindings } from '../servic
 import * as placements from '../services/placements'
 import { rollBack } from '../services/rollback'
 import { requestChange } from '../services/promotions'
-import { cancelRollout, listRollouts, readRollout } from '../services/rollouts'
+import {
+  cancelRollout,
+  pauseRollout,
+  resumeRollout,
+  listRollouts,
+  readRollout,
+} from '../services/rollouts'
 
 export const placementOperations: Operation[] = [
   operation<undefined, DraftQuery>({
@@ -367,6 +373,26 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'The evidence', body: EvidenceItem },
     errors: [409],
     handle: ({ params }, context) => ok(rolloutEvidence(context, numberIn(params, 'rollout'))),
+  }),
+  operation({
+    id: 'pauseRollout',
+    method: 'POST',
+    path: '/rollouts/{rollout}/pause',
+    tag: 'Gateways',
+    summary: 'Have a rollout stop before its next gateway',
+    success: { status: 200, says: 'The rollout', body: RolloutItem },
+    errors: [403, 409],
+    handle: ({ params }, context) => ok(pauseRollout(context, numberIn(params, 'rollout'))),
+  }),
+  operation({
+    id: 'resumeRollout',
+    method: 'POST',
+    path: '/rollouts/{rollout}/resume',
+    tag: 'Gateways',
+    summary: 'Have a rollout that was stopped go on',
+    success: { status: 200, says: 'The rollout', body: RolloutItem },
+    errors: [403, 409],
+    handle: ({ params }, context) => ok(resumeRollout(context, numberIn(params, 'rollout'))),
   }),
   operation({
     id: 'cancelRollout',

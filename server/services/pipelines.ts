@@ -94,6 +94,14 @@ export class Pipelines {
   }
 }
 
+/** Whether nobody has to carry a request out: it is as soon as every gate is open. */
+export const isAutomatic = (
+  { content }: Holding,
+  { kind, toStage }: Pick<typeof promotions.$inferSelect, 'kind' | 'toStage'>,
+): boolean =>
+  kind === 'promotion' &&
+  content.stages.find(({ name }) => name === toStage)?.carryOut?.when === 'open'
+
 const stageNames = async (db: Queries): Promise<string[]> =>
   (await db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position))).map(
     ({ name }) => name,

@@ -29,9 +29,10 @@ import {
   trafficSeries,
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
-import { Pipelines } from './pipelines'
+import { isAutomatic, Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
+import { wentBackOf } from './rollouts'
 import { sideBySide } from './side-by-side'
 import { seen } from './sites'
 import { countedIn } from './traffic-spans'
@@ -337,13 +338,20 @@ export async function waitingGates(context: Judging, all: readonly Pipelines[]) 
 export interface WaitingRequest extends Standing {
   row: PromotionRow
   api: ApiRow
+  /** Whether somebody has to carry it out once its gates are open. */
+  byHand: boolean
 }
 
 /** Every request that waits, by the pipelines that hold. */
 export async function judgeWaiting(context: Judging): Promise<WaitingRequest[]> {
-  const all = [await Pipelines.read(context.db)]
-  const waiting = await judgeRequests(context, await waitingRows(context.db), all)
-  return waiting.map(({ row, plan, standings }) => ({ row, api: plan.api, ...standings[0]! }))
+  const { db } = context
+  const pipelines = await Pipelines.read(db)
+  const waiting = await judgeRequests(context, await waitingRows(db), [pipelines])
+  const wentBack = await wentBackOf(db, idsOf(waiting))
+  return waiting.map(({ row, plan: { api }, standings }) => ({
+    ...{ row, api, ...standings[0]! },
+    byHand: !isAutomatic(pipelines.for(api), row) || wentBack.has(row.id),
+  }))
 }
 
 /** What some requests would do, and how they stand by each of some pipelines. */

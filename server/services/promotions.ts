@@ -1,7 +1,7 @@
 import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { open } from '../../core/pipeline/gates'
-import { stageAfter } from '../../core/pipeline/pipeline'
+import { paceOf, stageAfter } from '../../core/pipeline/pipeline'
 import { evidenceDigest } from '../../core/ledger/evidence'
 import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
@@ -35,16 +35,17 @@ import {
   wantedBy,
 } from './apply'
 import { findApi } from './catalog'
-import type { Context } from './context'
+import { actAs, type Context, type Services } from './context'
 import { actEvidence } from './evidence'
-import { conflict, notFound, requireMatch, stale } from './failure'
+import { conflict, Failure, notFound, requireMatch, stale } from './failure'
 import { checkGateway } from './gateways'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
+import { actorWithId } from './people'
 import { requirePermission } from './permissions'
-import { Pipelines, type Holding } from './pipelines'
+import { isAutomatic, Pipelines, type Holding } from './pipelines'
 import { firstStage, targetOf, toSpec } from './placements'
-import { carryOut, intend } from './rollouts'
+import { carryOut, intend, wentBackOf } from './rollouts'
 import { runningSpec } from './running'
 import { sideBySide } from './side-by-side'
 import { compareWithPreceding } from './version-gate'
@@ -236,10 +237,15 @@ async function requestsOf(
           .where(inArray(approvals.promotionId, ids))
           .orderBy(asc(approvals.at))
   const waiting = page.items.filter(({ promotion }) => promotion.state === 'waiting')
+  const pipelines = await Pipelines.read(db)
   const judged = await judgeRequests(
     context,
     waiting.map(({ promotion }) => promotion),
-    [await Pipelines.read(db)],
+    [pipelines],
+  )
+  const wentBack = await wentBackOf(
+    db,
+    waiting.map(({ promotion }) => promotion.id),
   )
   const standing = new Map(judged.map((request) => [request.row.id, request]))
   const items = await sideBySide(page.items, async ({ promotion, api, by }): Promise<Shown> => {
@@ -258,6 +264,8 @@ async function requestsOf(
       note: promotion.note,
       ...(promotion.neededBy !== null && { neededBy: promotion.neededBy }),
       kind: promotion.kind,
+      ...(found && isAutomatic(pipelines.for(api), promotion) && { automatic: true }),
+      ...(wentBack.has(promotion.id) && { wentBack: wentBack.get(promotion.id)! }),
       ...(promotion.placementId !== null && { placement: promotion.placementId }),
       ...(promotion.override && {
         override: {
@@ -283,7 +291,7 @@ async function requestOf(context: Context, id: number): Promise<Shown> {
 }
 
 /** Whether it is not known yet if its number fits. */
-const waitsForVersion = ({ gates }: PromotionItem) =>
+const waitsForVersion = ({ gates }: Pick<PromotionItem, 'gates'>) =>
   gates.some((gate) => gate.id === 'version' && gate.state === 'waiting')
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
@@ -433,21 +441,73 @@ export async function confirmOverride(context: Context, id: number): Promise<Pro
  * rollout over all gateways. Gates, approvals and plan are judged in the transaction that does so.
  */
 export async function promote(context: Context, id: number): Promise<PromotionDetail> {
-  const { db, actor } = context
-  requirePermission(actor, 'promote')
-  const row = await findPromotion(db, id)
+  requirePermission(context.actor, 'promote')
+  const row = await findPromotion(context.db, id)
   if (row.state !== 'waiting') throw conflict(notWaiting)
+  await carryOut(context, await begin(context, row))
+  return readPromotion(context, id)
+}
+
+/** Begins the rollout of a request, for whoever acts: by hand, or because a pipeline says so. */
+async function begin(
+  context: Context,
+  row: PromotionRow,
+  { byPipeline = false } = {},
+): Promise<number> {
+  const { db } = context
   if (row.kind === 'promotion') {
     await compareWithPreceding(context, promotedIn(row, await planOf(db, row)))
     const groups = (await placedIn(db, row)).map(({ group }) => group)
     for (const gateway of await membersOf(db, groups)) await checkGateway(context.system, gateway)
   }
-  const rollout = await db.transaction((tx) => intendPlan(tx, context, id))
-  await carryOut(context, rollout)
-  return readPromotion(context, id)
+  return db.transaction((tx) => intendPlan(tx, context, row.id, byPipeline))
 }
 
-async function intendPlan(tx: Transaction, context: Context, id: number): Promise<number> {
+/**
+ * Carries out what waits for nothing but its gates, where its pipeline says so, in the name of whoever asked. What went back
+ * once waits for somebody to look at it.
+ */
+export async function promoteOpen(services: Services): Promise<void> {
+  const { db } = services
+  const pipelines = await Pipelines.read(db)
+  const rows = await db
+    .select({ row: promotions, api: apiColumns })
+    .from(promotions)
+    .innerJoin(apis, eq(apis.id, promotions.apiId))
+    .where(eq(promotions.state, 'waiting'))
+    .orderBy(asc(promotions.id))
+  const wentBack = await wentBackOf(
+    db,
+    rows.map(({ row }) => row.id),
+  )
+  const automatic = rows.filter(
+    ({ row, api }) => isAutomatic(pipelines.for(api), row) && !wentBack.has(row.id),
+  )
+  if (automatic.length === 0) return
+  const judged = await judgeRequests(
+    services,
+    automatic.map(({ row }) => row),
+    [pipelines],
+  )
+  for (const { row, plan, standings } of judged) {
+    const { gates } = standings[0]!
+    const context = actAs(services, await actorWithId(db, row.requestedById))
+    if (waitsForVersion({ gates })) await compareWithPreceding(context, promotedIn(row, plan))
+    if (!open(gates)) continue
+    try {
+      await services.queue.rollOut(await begin(context, row, { byPipeline: true }))
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error
+    }
+  }
+}
+
+async function intendPlan(
+  tx: Transaction,
+  context: Context,
+  id: number,
+  byPipeline: boolean,
+): Promise<number> {
   const row = await lockWaiting(tx, id)
   // Of two that begin at once the second counts the first (the gate quota).
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${row.toStage}))`)
@@ -466,18 +526,22 @@ async function intendPlan(tx: Transaction, context: Context, id: number): Promis
   const change = await changeOf(tx, row, plan)
   await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
   const { api, writes } = plan
+  const holding = pipelines.for(api)
+  const stage = holding.content.stages.find(({ name }) => name === row.toStage)
   return intend(tx, context, {
     action: doneAs[row.kind],
     title: requestTitle(row, api),
     change: { ...change, promotion: { id, evidence } },
     groups: writes.map(({ group }) => group),
     api: row.apiId,
+    pace: stage ? paceOf(stage, row.kind === 'promotion') : {},
     act: {
       subject: row.placementId ?? api.slug,
       after: {
         ...{ promotion: id, version: row.version, plan: planDigest(plan.basis) },
         evidence: evidenceDigest(evidence),
-        pipeline: nameOf(pipelines.for(api)),
+        pipeline: nameOf(holding),
+        ...(byPipeline && { carriedOut: 'as soon as every gate was open' }),
       },
     },
   })

@@ -39,6 +39,7 @@ import type { Written } from '../gateways/adapter'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
+import { mayGoOn } from './rollout-pace'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
 import { asRow, blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
@@ -66,6 +67,10 @@ export async function workRollout(services: Services, id: number): Promise<Progr
     if (await blockerOf(services.db, row)) return 'waits'
     const steps = await stepsOf(services, id)
     const next = nextAct(row.state === 'running' ? 'running' : 'going-back', steps)
+    if (row.state === 'running' && !(await mayGoOn(services, row, steps, next.act === 'write'))) {
+      if ((await rolloutOf(services, id))?.state === 'going-back') continue
+      return 'waits'
+    }
     try {
       if (next.act === 'finish') await finish(services, row)
       else if (next.act === 'give-up') await giveUp(services, row)

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import type { ApiAction } from '../../core/ledger/actions'
+import type { Pace } from '../../core/pipeline/carrying-out'
 import { scopeText } from '../../core/runtime/resolve'
 import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
@@ -84,6 +85,8 @@ export interface Intent {
   change: RolloutChange
   /** Groups it reaches. */
   groups: string[]
+  /** What it keeps to on its way; it goes on at once where nothing is said. */
+  pace?: Pace
   /** What is said of it in the ledger. */
   act: Pick<Act, 'subject' | 'before' | 'after'>
 }
@@ -95,7 +98,7 @@ export interface Intent {
 export async function intend(
   tx: Transaction,
   context: Pick<Context, 'actor' | 'now'>,
-  { action, api, title, change, groups, act }: Intent,
+  { action, api, title, change, groups, act, pace = {} }: Intent,
 ): Promise<number> {
   const about = placementsOf(change)
   await requireSteadyScopes(tx, change)
@@ -122,7 +125,10 @@ export async function intend(
   const at = context.now()
   const [row] = await tx
     .insert(rollouts)
-    .values({ apiId: api, byId: context.actor.id, at, action, title, change, state: 'running' })
+    .values({
+      ...{ apiId: api, byId: context.actor.id, at, action, title, change, pace },
+      state: 'running',
+    })
     .returning({ id: rollouts.id })
   const { id } = row!
   if (about.length > 0)
@@ -226,6 +232,8 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
           ? change.placements.filter((one) => visible.has(one))
           : placementsOf(change),
       trouble: trouble?.detail ?? '',
+      held: rollout.held,
+      ...(rollout.pausedBy !== '' && { pausedBy: rollout.pausedBy }),
       ...(endedAt && { endedAt: endedAt.toISOString() }),
       ...(change.promotion && { promotion: change.promotion.id }),
       steps: steps
@@ -298,10 +306,57 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
   return readRollout(db, id)
 }
 
+/** Has a rollout stop before its next gateway; what has the change by then keeps it. */
+export const pauseRollout = (context: Context, id: number): Promise<RolloutItem> =>
+  setPaused(context, id, context.actor.displayName)
+
+/** Has a rollout that was stopped go on. */
+export const resumeRollout = (context: Context, id: number): Promise<RolloutItem> =>
+  setPaused(context, id, '')
+
+async function setPaused(context: Context, id: number, pausedBy: string): Promise<RolloutItem> {
+  const { db, actor } = context
+  await db.transaction(async (tx) => {
+    const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
+    if (!row) throw notFound(`rollout ${id}`)
+    if (row.byId !== actor.id) requirePermission(actor, 'resolve')
+    if (row.state !== 'running') throw conflict('This rollout does not go forward any more.')
+    if ((row.pausedBy === '') === (pausedBy === ''))
+      throw conflict(
+        pausedBy === '' ? 'This rollout goes on already.' : `${row.pausedBy} stopped it already.`,
+      )
+    await tx.update(rollouts).set({ pausedBy }).where(eq(rollouts.id, id))
+    await record(tx, context, {
+      action: pausedBy === '' ? 'rollout.resumed' : 'rollout.paused',
+      api: row.apiId,
+      subject: subjectOf(row.change),
+      after: { rollout: id },
+    })
+  })
+  await announce(db, 'rollout')
+  await context.queue.rollOut(id)
+  return readRollout(db, id)
+}
+
 /** The earliest unfinished rollout that has to end before this one may begin; undefined where none has. */
 export async function blockerOf(db: Queries, row: RolloutRow): Promise<number | undefined> {
   const others = await unfinishedOf(db, placementsOf(row.change))
   return others.find(({ id }) => id < row.id)?.id
+}
+
+/** Why rollouts of requests went back, the last one of each that has one, by the request. */
+export async function wentBackOf(
+  db: Queries,
+  requests: readonly number[],
+): Promise<Map<number, string>> {
+  if (requests.length === 0) return new Map()
+  const promotion = sql<number>`(${rollouts.change} -> 'promotion' ->> 'id')::int`
+  const rows = await db
+    .select({ promotion, trouble: rollouts.trouble })
+    .from(rollouts)
+    .where(and(eq(rollouts.state, 'rolled-back'), inArray(promotion, [...requests])))
+    .orderBy(asc(rollouts.id))
+  return new Map(rows.map((row) => [row.promotion, row.trouble?.detail ?? '']))
 }
 
 /** The unfinished rollout of each placement that has one: until it has ended, what runs cannot be judged. */

@@ -80,7 +80,7 @@ const finders: Record<TaskKind, (asked: Asked) => Promise<Task[]> | Task[]> = {
 
   ready: ({ actor, waiting }) =>
     waiting.flatMap((request) =>
-      can(actor, 'promote') && open(request.gates)
+      request.byHand && can(actor, 'promote') && open(request.gates)
         ? ofRequest('ready', request, {
             ...{ verb: 'Every gate is open', since: request.row.requestedAt },
             says: count(request.gates.length, 'gate'),

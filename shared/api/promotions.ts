@@ -158,6 +158,21 @@ export class PromotionItem {
   })
   unconfirmed?: boolean
 
+  @flag({
+    says: 'Whether it is carried out by itself, as soon as every gate is open.',
+    example: true,
+    optional: true,
+  })
+  automatic?: boolean
+
+  @text({
+    says: 'Why it went back when it was carried out last; it is carried out by hand from then on.',
+    example: '',
+    max: 2000,
+    optional: true,
+  })
+  wentBack?: string
+
   @text({ says: 'Who asked.', example: 'Imara Holt' })
   requestedBy!: string
 

@@ -56,6 +56,20 @@ export class RolloutItem {
   @text({ says: 'Why it goes back, or went; empty otherwise.', example: '', max: 4000 })
   trouble!: string
 
+  @text({
+    says: 'Why it waits before its next gateway or its end; empty where it does not.',
+    example: 'north-edge: 0 errors in 120 calls; watched for 7 more minutes',
+    max: 1000,
+  })
+  held!: string
+
+  @text({
+    says: 'Who has it stop where it is; absent where nobody does.',
+    example: 'Oskar Lindley',
+    optional: true,
+  })
+  pausedBy?: string
+
   @many(() => RolloutStepItem, { says: 'The part of each gateway, in order.' })
   steps!: RolloutStepItem[]
 }

@@ -348,6 +348,7 @@ export const routes = {
   listTasks: ['GET', '/tasks', 'nothing', 'list'],
   listTokens: ['GET', '/tokens', 'nothing', 'list'],
   listWaivers: ['GET', '/waivers', 'nothing', 'list'],
+  pauseRollout: ['POST', '/rollouts/{rollout}/pause', 'nothing', 'json'],
   previewPolicyChange: ['GET', '/policy-changes/{change}/preview', 'nothing', 'json'],
   previewPolicyScope: ['POST', '/policy-scopes/{scope}/preview', 'json', 'json'],
   promoteVersion: ['POST', '/promotions/{promotion}/promote', 'nothing', 'json'],
@@ -368,6 +369,7 @@ export const routes = {
   requestPolicyChange: ['POST', '/policy-changes', 'json', 'json'],
   requestPromotion: ['POST', '/promotions', 'json', 'json'],
   restorePlacement: ['POST', '/placements/{placement}/rollback', 'json', 'json'],
+  resumeRollout: ['POST', '/rollouts/{rollout}/resume', 'nothing', 'json'],
   retryRepositoryJob: ['POST', '/repository-jobs/{job}/repeat', 'nothing', 'json'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
@@ -549,6 +551,7 @@ export interface Calls {
   listTasks: Call<never, TaskQuery, undefined, Page<TaskItem>>
   listTokens: Call<never, PageQuery, undefined, Page<TokenItem>>
   listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
+  pauseRollout: Call<'rollout', undefined, undefined, RolloutItem>
   previewPolicyChange: Call<'change', undefined, undefined, PolicyPreview>
   previewPolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyPreview>
   promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
@@ -569,6 +572,7 @@ export interface Calls {
   requestPolicyChange: Call<never, undefined, PolicyChangeRequest, PolicyChangeItem>
   requestPromotion: Call<never, undefined, PromotionRequest, PromotionDetail>
   restorePlacement: Call<'placement', undefined, Rollback, PlacementDetail | RolloutItem>
+  resumeRollout: Call<'rollout', undefined, undefined, RolloutItem>
   retryRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
