@@ -451,6 +451,7 @@ export class DemoSeed {
       version: '2.4.0',
       from: 'Rehearsal',
       note: 'Adds subscriptions and webhooks; partners have tried it in Rehearsal.',
+      neededBy: dayOf(new Date(Date.now() + 3 * day)),
     })
     await this.next(api, '2.5.0.yaml', 3)
     await editByHand(this.as('oskar', 1), `${api}-live-1`, { kind: 'limit' })

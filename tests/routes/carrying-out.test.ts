@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
+import { request } from 'undici'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { rollouts } from '../../server/db/schema'
+import { backends, rollouts } from '../../server/db/schema'
 import { checkAllGateways } from '../../server/services/gateways'
 import { promoteOpen } from '../../server/services/promotions'
 import { workRollout } from '../../server/services/rollout-work'
@@ -21,15 +22,19 @@ stages:
     carryOut: { when: open, watch: { minutes: 5, errorPercent: 10 } }
 `
 
-async function place(version: string, url?: string): Promise<void> {
-  await bringIn(tomas, definition(`${api}/${version}.yaml`))
-  const { spec, group } = await tomas.api.getPlacementDraft({ api })
+async function place(version: string, kind: 'mock' | 'route' = 'mock'): Promise<void> {
+  await bringIn(
+    tomas,
+    definition(`${api}/${version}.yaml`),
+    version === '2.4.0' ? undefined : { api },
+  )
+  const { spec, group } = await tomas.api.getPlacementDraft({ api, version })
   const routes = spec.routes.map((row) => ({
     ...row,
-    treatment: url ? { kind: 'route' as const, backend: 'main' } : { kind: 'mock' as const },
+    treatment: kind === 'mock' ? { kind } : { kind, backend: 'main' },
   }))
-  const backends = spec.backends.map((backend) => ({ ...backend, url: url ?? backend.url }))
-  await tomas.api.createPlacement({}, { api, version, group, spec: { ...spec, routes, backends } })
+  const policies = { authentication: { kind: 'none' as const, reason: 'Only a test asks' } }
+  await tomas.api.createPlacement({}, { api, version, group, spec: { ...spec, routes, policies } })
 }
 const ask = (version: string) =>
   tomas.api.requestPromotion({}, { api, version, from: 'Trial', note: '' })
@@ -60,7 +65,6 @@ beforeAll(async () => {
     ['imara', 'tomas', 'oskar', 'ruth', 'wren'].map((name) => world.visitor(name)),
   )) as [Visitor, Visitor, Visitor, Visitor, Visitor]
   // Nobody carries anything out but these tests.
-  world.services.queue.rollOut = () => Promise.resolve()
   const carryOut = async () => {
     const open = await world.db.select().from(rollouts).where(eq(rollouts.state, 'running'))
     for (const { id } of open) await work(id)
@@ -148,8 +152,10 @@ describe('a promotion whose pipeline carries it out', () => {
   })
 
   it('goes back by itself where calls fail, wholly, and waits for somebody from then on', async () => {
+    await place('2.5.0', 'route')
     // Nobody listens there.
-    await place('2.5.0', 'http://127.0.0.1:9')
+    const nowhere = { url: 'http://127.0.0.1:9' }
+    await world.owner.update(backends).set(nowhere).where(eq(backends.stage, 'Live'))
     await checkAllGateways(world.services)
     asked = await ask('2.5.0')
     await approve(asked)
@@ -160,7 +166,9 @@ describe('a promotion whose pipeline carries it out', () => {
     const { items } = await oskar.api.listPlacements({ api, stage: 'Live' })
     const { host, basePath } = items[0]!
     for (let n = 0; n < 5; n++)
-      await fetch(`${north().dataUrl}${basePath}/interruptions`, { headers: { host } })
+      await (
+        await request(`${north().dataUrl}${basePath}/interruptions`, { headers: { host } })
+      ).body.dump()
     await countTraffic(world.services)
     expect(await work(rollout)).toBe('ended')
     expect(await wren.api.getRollout({ rollout })).toMatchObject({

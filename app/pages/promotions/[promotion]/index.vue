@@ -167,6 +167,12 @@ async function approve() {
         </Gates>
         <Trouble :refusal="actRefusal" />
         <h3>The act</h3>
+        <p v-if="promotion.wentBack" class="copper-text">
+          {{ promotion.wentBack }} What is done next is somebody’s decision.
+        </p>
+        <p v-else-if="promotion.automatic" class="soft">
+          Nobody has to do anything: it is carried out as soon as every gate is open.
+        </p>
         <div class="bar">
           <button class="fill" :disabled="busy || !allOpen" @click="asking = true">
             {{ isPromotion ? `Promote to ${promotion.to}` : 'Carry it out' }}

@@ -10,6 +10,14 @@ const cancel = async () => {
   await act(() => api.cancelRollout({ rollout: id }))
   await reload()
 }
+const pause = async () => {
+  await act(() => api.pauseRollout({ rollout: id }))
+  await reload()
+}
+const resume = async () => {
+  await act(() => api.resumeRollout({ rollout: id }))
+  await reload()
+}
 const confirmed = computed(
   () => rollout.value?.steps.filter(({ state }) => state === 'confirmed').length ?? 0,
 )
@@ -27,6 +35,7 @@ const confirmed = computed(
         confirmed.
       </p>
       <p v-if="rollout.trouble" class="trouble">{{ rollout.trouble }}</p>
+      <p v-if="rollout.held" class="held" role="status">It waits. {{ rollout.held }}.</p>
       <h3>Gateway by gateway</h3>
       <RolloutSteps :rollout="rollout" />
       <h3>Placements</h3>
@@ -55,14 +64,15 @@ const confirmed = computed(
           <p class="soft">
             It goes on by itself, also when this page is left or a process ends in between.
           </p>
-          <button
-            v-if="rollout.state === 'running'"
-            class="ghost"
-            :disabled="busy"
-            @click="cancel()"
-          >
-            Cancel and put back
-          </button>
+          <div v-if="rollout.state === 'running'" class="bar">
+            <button v-if="rollout.pausedBy" class="fill" :disabled="busy" @click="resume()">
+              Go on
+            </button>
+            <button v-else class="ghost" :disabled="busy" @click="pause()">
+              Stop before the next gateway
+            </button>
+            <button class="ghost" :disabled="busy" @click="cancel()">Cancel and put back</button>
+          </div>
         </template>
         <Trouble :refusal="actRefusal" />
         <p v-if="rollout.promotion">
@@ -84,3 +94,9 @@ const confirmed = computed(
     </template>
   </Leaf>
 </template>
+
+<style scoped>
+.held {
+  color: var(--ochre);
+}
+</style>
