@@ -46,9 +46,7 @@ await page.getByRole('button', { name: 'Sign in' }).click()
 await page.waitForURL(`${address}/`)
 await picture(page, '/', 'register')
 await picture(page, '/apis/supply-interruptions/source', 'source')
-await picture(page, '/apis/billing-and-tariffs/operations?show=o2', 'operations')
 await picture(page, '/apis/meter-readings/compare', 'compare')
-await picture(page, '/find?q=hydrent', 'find')
 await picture(page, '/placements/supply-interruptions-live-1?policy=rate', 'way')
 await picture(page, '/apis/supply-interruptions/placements', 'placements')
 await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', async () => {
@@ -83,6 +81,7 @@ await picture(page, '/traffic?api=connections-and-permits&period=7d', 'traffic',
 await page.goto(`${address}/promotions?state=waiting`)
 await page.locator('table a').first().click()
 await picture(page, undefined, 'promotion')
+await picture(page, '/promotions/3/evidence', 'evidence')
 
 await picture(page, '/ledger', 'ledger', async () => {
   await page.getByRole('button', { name: 'Verify', exact: true }).click()
@@ -101,6 +100,13 @@ const pushed = page.getByRole('row').filter({ hasText: 'Tell how a reading was t
 await pushed.getByRole('link').first().click()
 await page.getByText('Meter Readings 4.0.1 is placed in Trial').first().waitFor()
 await picture(page, undefined, 'push')
+
+const ruth = await personIn('ruth')
+await ruth.getByRole('button', { name: 'Sign in' }).click()
+await ruth.waitForURL(`${address}/`)
+await picture(ruth, '/tasks', 'tasks', async () => {
+  await ruth.getByRole('button', { name: 'Approve', exact: true }).waitFor()
+})
 
 const dark = await personIn('imara', 'dark')
 await dark.getByRole('button', { name: 'Sign in' }).click()

@@ -67,7 +67,7 @@ const origin = globalThis.location.origin
       >, {{ count(act.approvals.length, 'approval') }},
       {{ count(act.gates.length, 'gate') }}</template
     >; the head is of {{ figure(evidence.head.size) }} entries, signed
-    {{ moment(evidence.head.at) }}.
+    {{ stamp(evidence.head.at) }}.
   </p>
   <div class="bar acts">
     <button class="fill" @click="download()">Download JSON</button>
@@ -91,9 +91,11 @@ const origin = globalThis.location.origin
             entry.number
           }}</NuxtLink>
         </td>
-        <td class="nowrap">{{ moment(entry.at) }}</td>
+        <td class="nowrap">{{ stamp(entry.at) }}</td>
         <td class="nowrap">{{ session.nameOf(entry.actor) }}</td>
-        <td>{{ actionWords(entry.action) }}</td>
+        <td>
+          {{ actionWords(entry.action) }} <span class="soft mono small">{{ entry.subject }}</span>
+        </td>
         <td class="soft">{{ words(entry) }}</td>
       </tr>
     </tbody>
@@ -179,7 +181,7 @@ const origin = globalThis.location.origin
         <tr v-for="(step, index) in steps" :key="index">
           <td>{{ step.gateway }}</td>
           <td>{{ step.state }}</td>
-          <td class="nowrap">{{ moment(step.at) }}</td>
+          <td class="nowrap">{{ stamp(step.at) }}</td>
           <td class="soft">{{ step.detail }}</td>
         </tr>
       </tbody>

@@ -32,7 +32,7 @@ const kinds = computed(() =>
 )
 const done = ref('')
 async function finished(task: TaskItem) {
-  done.value = `Done: ${task.title}`
+  done.value = `Done, and off your list: ${task.title}`
   await tasks.load()
 }
 const requestKinds = ['approval', 'ready', 'gate-waiver', 'emergency']

@@ -35,6 +35,9 @@ export const short = (n: number) => (n < 1000 ? String(n) : compact.format(n))
 export const moment = (iso: string) =>
   format(new Date(iso), isToday(new Date(iso)) ? 'HH:mm' : 'd MMM, HH:mm')
 
+/** `20 Nov 2026, 14:02`, on what is kept. */
+export const stamp = (iso: string) => format(new Date(iso), 'd MMM yyyy, HH:mm')
+
 /** `14:02:58`. */
 export const clock = (iso: string) => format(new Date(iso), 'HH:mm:ss')
 

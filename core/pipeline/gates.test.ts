@@ -26,7 +26,12 @@ const facts: GateFacts = {
   latency: new Map([[24, 180]]),
   promoted: [],
   now: monday,
+  promotion: {
+    ...{ api: 'meter-readings', team: 'Metering', audience: 'partner' },
+    ...{ labels: ['agreed'], version: '4.0.0', to: 'Rehearsal' },
+  },
 }
+const none = { breaking: 0, risky: 0, safe: 0 }
 const states = (change: Partial<GateFacts>) =>
   judgeGates(usualGates, { ...facts, ...change }).map(({ state }) => state)
 const one = (gates: GateSet, change: Partial<GateFacts> = {}) => {
@@ -58,15 +63,21 @@ describe('the usual gates', () => {
   it('are shut by a number that says too little, and wait until that is known', () => {
     const gate = (compared: Replaced['compared']) =>
       one({ version: {} }, { replaced: [{ version: '1.2.0', compared }] })
-    expect(gate({ state: 'done', fitting: { fits: '2.0.0', isEnough: false } })).toMatchObject({
+    expect(
+      gate({ state: 'done', fitting: { fits: '2.0.0', isEnough: false }, counts: none }),
+    ).toMatchObject({
       state: 'failed',
       text: 'What changed since 1.2.0 asks for 2.0.0; bring it in under that number',
     })
-    expect(gate({ state: 'done', fitting: { fits: '1.3.0', isEnough: true } })).toMatchObject({
+    expect(
+      gate({ state: 'done', fitting: { fits: '1.3.0', isEnough: true }, counts: none }),
+    ).toMatchObject({
       state: 'passed',
       text: 'It says what changed since 1.2.0',
     })
-    expect(gate({ state: 'done', fitting: undefined })).toMatchObject({ state: 'passed' })
+    expect(gate({ state: 'done', fitting: undefined, counts: none })).toMatchObject({
+      state: 'passed',
+    })
     expect(gate({ state: 'going on' })).toMatchObject({ state: 'waiting' })
     expect(gate({ state: 'failed', trouble: 'It is too large.' })).toMatchObject({
       state: 'failed',
@@ -220,6 +231,7 @@ it('gates that are not named are not judged, and all that are named stand in one
     soak: { hours: 1, calls: 0, errorPercent: 1 },
     freeze: { periods: [], timeZone: 'UTC' },
     quota: { promotions: 1 },
+    condition: { all: [{ cel: 'true', says: 'Always' }] },
     ...usualGates,
   }
   expect(judgeGates(all, facts).map(({ id }) => id)).toEqual(gateNames)
@@ -254,4 +266,38 @@ it('an emergency act opens the gate for the plan it was done for, and for no oth
   ])
   // Nothing changes beyond the first stage without somebody else, even where no gate stands before it.
   expect(judgeChange({}, review)).toMatchObject([{ id: 'approval', state: 'waiting' }])
+})
+
+describe('a condition', () => {
+  const condition = (cel: string) => ({ condition: { all: [{ cel, says: 'As agreed' }] } })
+  const since = (breaking: number): Partial<GateFacts> => ({
+    replaced: [
+      {
+        version: '3.9.2',
+        compared: { state: 'done', fitting: undefined, counts: { ...none, breaking } },
+      },
+    ],
+  })
+
+  it.each([
+    ['breaking == 0', 0, 'passed'],
+    ['breaking == 0', 2, 'failed'],
+    ['breaking == 0 || "agreed" in labels', 2, 'passed'],
+    ['team == "Metering" && audience != "public"', 0, 'passed'],
+    ['replaces.exists(v, v.startsWith("3."))', 0, 'passed'],
+    ['requester == "tomas" && from == "Trial" && to == "Rehearsal"', 0, 'passed'],
+    ['api == "meter-readings" && version.startsWith("3")', 0, 'failed'],
+  ])('%s, with %i breaking changes, has %s', (cel, breaking, state) => {
+    expect(one(condition(cel), since(breaking))).toMatchObject({ title: 'As agreed', state })
+  })
+
+  it('waits for a comparison, and fails with one that fails or cannot be answered', () => {
+    const compared = (state: Replaced['compared']) =>
+      one(condition('breaking == 0'), { replaced: [{ version: '3.9.2', compared: state }] })
+    expect(compared({ state: 'going on' })).toMatchObject({ state: 'waiting' })
+    expect(compared({ state: 'failed', trouble: 'cut off' })).toMatchObject({ state: 'failed' })
+    expect(one(condition('labels[7] == "x"'))).toMatchObject({
+      ...{ state: 'failed', text: /There is no item 7/ as unknown as string },
+    })
+  })
 })

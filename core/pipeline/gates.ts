@@ -1,6 +1,8 @@
+import { effects, type Effect } from '../compare/model'
 import type { FittingVersion } from '../compare/version'
 import type { Field, ValueOf } from '../runtime/fields'
 import { count } from '../text/counted'
+import { conditionConfig, notHeld, type Asked } from './condition'
 import {
   approvalConfig,
   driftConfig,
@@ -53,6 +55,8 @@ export interface GateFacts extends ReviewFacts {
   promoted: readonly number[]
   /** In milliseconds since 1970. */
   now: number
+  /** What conditions ask besides. */
+  promotion: Pick<Asked, 'api' | 'team' | 'audience' | 'labels' | 'version' | 'to'>
 }
 
 export interface Replaced {
@@ -62,7 +66,7 @@ export interface Replaced {
     | { state: 'going on' }
     | { state: 'failed'; trouble: string }
     /** Without a fitting number where the versions are none. */
-    | { state: 'done'; fitting: FittingVersion | undefined }
+    | { state: 'done'; fitting: FittingVersion | undefined; counts: Record<Effect, number> }
 }
 
 type Judged = Pick<Gate, 'state' | 'text'>
@@ -98,6 +102,13 @@ export const gateKinds = {
     config: versionConfig,
     title: () => 'The number fits the changes',
     judge: (_, facts) => version(facts),
+  }),
+  condition: gate({
+    says: 'What the organisation asks besides is true of it.',
+    config: conditionConfig,
+    title: ({ all: [first, ...others] }) =>
+      others.length === 0 ? (first?.says ?? '') : `${count(others.length + 1, 'condition')}`,
+    judge: condition,
   }),
   soak: gate({
     says: 'The version has been in the stage where it stands for some time, and answered well.',
@@ -281,6 +292,28 @@ function version({ replaced }: GateFacts): Judged {
       ? 'It replaces no other version there'
       : `It says what changed since ${replaced.map((one) => one.version).join(' and ')}`
   return { state: 'passed', text }
+}
+
+function condition(config: ValueOf<typeof conditionConfig>, facts: GateFacts): Judged {
+  const { replaced, requester, fromStage, findings: found, promotion } = facts
+  const changed = { breaking: 0, risky: 0, safe: 0 }
+  for (const { version: before, compared } of replaced) {
+    if (compared.state === 'going on')
+      return { state: 'waiting', text: `It is being compared with ${before}` }
+    if (compared.state === 'failed')
+      return { state: 'failed', text: `It cannot be compared with ${before}: ${compared.trouble}` }
+    for (const effect of effects) changed[effect] += compared.counts[effect]
+  }
+  const wrong = notHeld(config, {
+    ...{ ...promotion, ...changed, requester, from: fromStage },
+    ...{ must: found.must, should: found.should },
+    replaces: replaced.map((one) => one.version),
+  })
+  if (wrong.length > 0) {
+    const words = wrong.map(({ says, why }) => (why === undefined ? says : `${says} (${why})`))
+    return { state: 'failed', text: `Not so: ${words.join('. ')}` }
+  }
+  return { state: 'passed', text: config.all.map(({ says }) => says).join('. ') }
 }
 
 const hour = 3_600_000

@@ -175,7 +175,12 @@ async function judgedBy(
     const facts: GateFacts = {
       ...{ ...review, placementFindings, fromStage: row.fromStage, now: at.getTime() },
       findings: plan.revision.counts,
-      replaced: asks('version') ? await replacedBy(db, promotedIn(row, plan)) : [],
+      promotion: {
+        ...{ api: plan.api.slug, team: plan.api.team, audience: plan.api.audience },
+        ...{ labels: plan.api.labels, version: row.version, to: row.toStage },
+      },
+      replaced:
+        asks('version') || asks('condition') ? await replacedBy(db, promotedIn(row, plan)) : [],
       placed: plan.from.flatMap(({ id, appliedAt }) => {
         const site = siteOf.get(id)
         return site

@@ -290,13 +290,13 @@ async function requestOf(context: Context, id: number): Promise<Shown> {
   return found
 }
 
-/** Whether it is not known yet if its number fits. */
-const waitsForVersion = ({ gates }: Pick<PromotionItem, 'gates'>) =>
-  gates.some((gate) => gate.id === 'version' && gate.state === 'waiting')
+/** Whether it is not known yet what changed since what it takes the place of. */
+const waitsForComparison = ({ gates }: Pick<PromotionItem, 'gates'>) =>
+  gates.some(({ id, state }) => (id === 'version' || id === 'condition') && state === 'waiting')
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
   let shown = await requestOf(context, id)
-  if (shown.plan && waitsForVersion(shown.item)) {
+  if (shown.plan && waitsForComparison(shown.item)) {
     await compareWithPreceding(context, promotedIn(shown.row, shown.plan))
     shown = await requestOf(context, id)
   }
@@ -492,7 +492,7 @@ export async function promoteOpen(services: Services): Promise<void> {
   for (const { row, plan, standings } of judged) {
     const { gates } = standings[0]!
     const context = actAs(services, await actorWithId(db, row.requestedById))
-    if (waitsForVersion({ gates })) await compareWithPreceding(context, promotedIn(row, plan))
+    if (waitsForComparison({ gates })) await compareWithPreceding(context, promotedIn(row, plan))
     if (!open(gates)) continue
     try {
       await services.queue.rollOut(await begin(context, row, { byPipeline: true }))

@@ -58,7 +58,13 @@ export async function comparedWith(
 export const replacedBy = async (db: Queries, promoted: Promoted): Promise<Replaced[]> =>
   (await comparedWith(db, promoted)).map(({ version, result }): Replaced => {
     if (result?.state === 'done')
-      return { version, compared: { state: 'done', fitting: result.fitting ?? undefined } }
+      return {
+        version,
+        compared: {
+          ...{ state: 'done', counts: result.counts },
+          fitting: result.fitting ?? undefined,
+        },
+      }
     return {
       version,
       compared:

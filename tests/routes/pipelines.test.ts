@@ -267,6 +267,31 @@ describe('pipelines', () => {
     expect((await imara.api.checkPipeline({}, { text: wrong })).diagnostics).toHaveLength(1)
   })
 
+  it('ask conditions of what is promoted, and refuse those that could never hold', async () => {
+    const asks = (cel: string) =>
+      straight(`{ condition: { all: [{ cel: '${cel}', says: As agreed }] } }`)
+    const faults = async (cel: string) =>
+      (await imara.api.checkPipeline({}, { text: asks(cel) })).diagnostics
+    expect(await faults('breaking == 0 && team == "Metering"')).toEqual([])
+    expect(await faults('brekaing == 0')).toMatchObject([
+      { line: 6, message: /There is no "brekaing" here; there is api, team/ },
+    ])
+    expect(await faults('labels')).toMatchObject([{ message: /has to answer yes or no/ }])
+    const ifMatch = await etagOf('partner-apis')
+    const held = publication(asks('team == "Network Control" && safe + breaking > 0'))
+    await imara.api.publishPipeline({ pipeline: 'partner-apis' }, held, { ifMatch })
+    const { id, gates } = await tomas.api.requestPromotion(
+      {},
+      { api, version: '2.5.0', from: 'Trial', note: '' },
+    )
+    expect(gates).toMatchObject([{ id: 'condition', title: 'As agreed', state: 'passed' }])
+    await publish(asks('audience == "public"'))
+    expect((await wren.api.getPromotion({ promotion: id })).gates).toMatchObject([
+      { id: 'condition', state: 'failed', text: 'Not so: As agreed' },
+    ])
+    await tomas.api.withdrawPromotion({ promotion: id })
+  })
+
   it('are written by one of two at once', async () => {
     const ifMatch = await etagOf('partner-apis')
     const body = publication(straight('{ approval: {} }'))
@@ -274,7 +299,7 @@ describe('pipelines', () => {
       [1, 2].map(() => imara.call('PUT', '/pipelines/partner-apis', body, { 'if-match': ifMatch })),
     )
     expect(all.map(({ status }) => status).sort()).toEqual([200, 412])
-    expect((await imara.api.getPipeline({ pipeline: 'partner-apis' })).edition).toBe(4)
+    expect((await imara.api.getPipeline({ pipeline: 'partner-apis' })).edition).toBe(6)
     expect((await imara.call('PUT', '/pipelines/partner-apis', body)).status).toBe(428)
   })
 

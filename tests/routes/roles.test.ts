@@ -411,6 +411,8 @@ const elsewhere = new Set([
   'approveWaiver',
   'cancelBatch',
   'cancelRollout',
+  'pauseRollout',
+  'resumeRollout',
   'confirmOverride',
   'convertRevision',
   'createBatch',

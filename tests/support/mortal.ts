@@ -14,6 +14,7 @@ class MortalPool extends pg.Pool {
   dead = false
   statements = 0
   private readonly open = new Set<pg.PoolClient>()
+  private readonly everyone = new Set<pg.PoolClient>()
   /** Those whose errors somebody listens to already. */
   private readonly heard = new WeakSet<pg.PoolClient>()
 
@@ -23,6 +24,8 @@ class MortalPool extends pg.Pool {
   ) {
     super({ connectionString: url, max: 12, allowExitOnIdle: true })
     this.on('error', () => undefined)
+    this.on('connect', (client) => this.everyone.add(client))
+    this.on('remove', (client) => this.everyone.delete(client as pg.PoolClient))
   }
 
   override connect(): Promise<pg.PoolClient>
@@ -70,7 +73,8 @@ class MortalPool extends pg.Pool {
 
   private die(): never {
     this.dead = true
-    for (const client of this.open) {
+    // Those that do nothing go with it too.
+    for (const client of this.everyone) {
       const { connection } = client as unknown as { connection: { stream: { destroy(): void } } }
       connection.stream.destroy()
     }

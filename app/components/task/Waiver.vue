@@ -23,7 +23,6 @@ async function decide(approve: boolean) {
   <div>
     <Trouble :refusal="refusal ?? refused" />
     <template v-if="waiver">
-      <p>{{ waiver.reason }}</p>
       <p class="soft">
         {{ waiver.askedBy }} asked, {{ moment(waiver.askedAt) }}. It
         {{ task.kind === 'waiver' ? 'would hold' : 'holds' }} until {{ waiver.until }}.

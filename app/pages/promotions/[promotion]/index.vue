@@ -66,6 +66,7 @@ function linkOf({ id: gate, state }: GateItem) {
           label: 'Compare',
         }
       : undefined,
+    condition: { to: '/promotions/pipelines', label: 'Pipelines' },
     freeze: { to: '/promotions/pipelines', label: 'Pipelines' },
     window: { to: '/promotions/pipelines', label: 'Pipelines' },
     quota: { to: '/promotions', label: 'Promotions' },
