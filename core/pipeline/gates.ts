@@ -107,7 +107,7 @@ export const gateKinds = {
     says: 'What the organisation asks besides is true of it.',
     config: conditionConfig,
     title: ({ all: [first, ...others] }) =>
-      others.length === 0 ? (first?.says ?? '') : `${count(others.length + 1, 'condition')}`,
+      others.length === 0 ? (first?.says ?? '') : count(others.length + 1, 'condition'),
     judge: condition,
   }),
   soak: gate({

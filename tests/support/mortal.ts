@@ -25,7 +25,7 @@ class MortalPool extends pg.Pool {
     super({ connectionString: url, max: 12, allowExitOnIdle: true })
     this.on('error', () => undefined)
     this.on('connect', (client) => this.everyone.add(client))
-    this.on('remove', (client) => this.everyone.delete(client as pg.PoolClient))
+    this.on('remove', (client) => this.everyone.delete(client))
   }
 
   override connect(): Promise<pg.PoolClient>
