@@ -46,7 +46,11 @@ const chips = computed(() => [
     name: 'api' as const,
     label: 'API',
     options: choicesIn(
-      all.value.filter((task) => task.api),
+      [
+        // One whose last thing was done is still what is filtered by.
+        ...(filters.value.api ? [{ api: filters.value.api, apiTitle: filters.value.api }] : []),
+        ...all.value.filter((task) => task.api),
+      ],
       (task) => task.api!,
       (task) => task.apiTitle!,
     ),
@@ -137,19 +141,15 @@ const chips = computed(() => [
           <TaskRequest
             v-if="requestKinds.includes(current.kind)"
             :task="current"
-            @done="finished(current)"
+            :finished="finished"
           />
           <TaskWaiver
             v-else-if="current.kind === 'waiver' || current.kind === 'waiver-ending'"
             :task="current"
-            @done="finished(current)"
+            :finished="finished"
           />
-          <TaskDrift
-            v-else-if="current.kind === 'drift'"
-            :task="current"
-            @done="finished(current)"
-          />
-          <TaskJob v-else-if="current.kind === 'job'" :task="current" @done="finished(current)" />
+          <TaskDrift v-else-if="current.kind === 'drift'" :task="current" :finished="finished" />
+          <TaskJob v-else-if="current.kind === 'job'" :task="current" :finished="finished" />
           <p v-else>
             <NuxtLink class="fill" :to="placeOf(current, session.person?.name)">{{
               { unplaced: 'Place it', fix: 'Accept or decline it', finding: 'See the findings' }[

@@ -125,7 +125,12 @@ export async function promotionEvidence(context: Context, id: number): Promise<E
   const carried = await db
     .select({ id: rollouts.id })
     .from(rollouts)
-    .where(sql`(${rollouts.change} -> 'promotion' ->> 'id')::int = ${id}`)
+    .where(
+      and(
+        eq(rollouts.apiId, row.apiId),
+        sql`(${rollouts.change} -> 'promotion' ->> 'id')::int = ${id}`,
+      ),
+    )
   const { evidence } = row
   const act = evidence && 'basis' in evidence ? (evidence as ActEvidence) : undefined
   const about = or(

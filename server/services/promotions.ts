@@ -476,17 +476,17 @@ export async function promoteOpen(services: Services): Promise<void> {
     .innerJoin(apis, eq(apis.id, promotions.apiId))
     .where(eq(promotions.state, 'waiting'))
     .orderBy(asc(promotions.id))
-  const wentBack = await wentBackOf(
-    db,
-    rows.map(({ row }) => row.id),
-  )
-  const automatic = rows.filter(
-    ({ row, api }) => isAutomatic(pipelines.for(api), row) && !wentBack.has(row.id),
+  const automatic = rows.flatMap(({ row, api }) =>
+    isAutomatic(pipelines.for(api), row) ? [row] : [],
   )
   if (automatic.length === 0) return
+  const wentBack = await wentBackOf(
+    db,
+    automatic.map(({ id }) => id),
+  )
   const judged = await judgeRequests(
     services,
-    automatic.map(({ row }) => row),
+    automatic.filter(({ id }) => !wentBack.has(id)),
     [pipelines],
   )
   for (const { row, plan, standings } of judged) {

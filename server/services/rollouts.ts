@@ -232,8 +232,8 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
           ? change.placements.filter((one) => visible.has(one))
           : placementsOf(change),
       trouble: trouble?.detail ?? '',
-      held: rollout.held,
-      ...(rollout.pausedBy !== '' && { pausedBy: rollout.pausedBy }),
+      held: state === 'running' ? rollout.held : '',
+      ...(state === 'running' && rollout.pausedBy !== '' && { pausedBy: rollout.pausedBy }),
       ...(endedAt && { endedAt: endedAt.toISOString() }),
       ...(change.promotion && { promotion: change.promotion.id }),
       steps: steps

@@ -186,6 +186,25 @@ describe('a promotion whose pipeline carries it out', () => {
   })
 })
 
+describe('a rollout that was stopped', () => {
+  it('goes back where somebody says so, and waits for nobody then', async () => {
+    const asked = await ask('2.5.0')
+    await approve(asked)
+    await promoteOpen(world.services)
+    const { id: rollout } = (await rolloutOf(asked.id))!
+    await work(rollout)
+    await oskar.api.pauseRollout({ rollout })
+    await work(rollout)
+    await oskar.api.cancelRollout({ rollout })
+    await work(rollout)
+    const ended = await wren.api.getRollout({ rollout })
+    expect(ended).toMatchObject({ state: 'rolled-back', held: '' })
+    expect(ended.pausedBy).toBeUndefined()
+    expect(await runs(north())).not.toContain('2.5.0')
+    await tomas.api.withdrawPromotion({ promotion: asked.id })
+  })
+})
+
 describe('the text of a pipeline', () => {
   const check = async (text: string) => (await imara.api.checkPipeline({}, { text })).diagnostics
 

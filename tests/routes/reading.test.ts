@@ -42,7 +42,8 @@ describe('a list', () => {
         )
       const whole = (await get('limit=1000')).body
       expect(whole.nextCursor).toBeUndefined()
-      for (const limit of [1, 3]) {
+      // Hundreds of pages say nothing that a dozen do not.
+      for (const limit of whole.items.length > 30 ? [7, 30] : [1, 3]) {
         const paged: object[] = []
         let next: string | undefined
         // A page that leads to itself would never end.

@@ -2,8 +2,11 @@
 import type { TaskItem } from '~~/shared/api/tasks'
 
 /** What differs at the placements of an API, and the ways to put it right. */
-const { task } = defineProps<{ task: TaskItem }>()
-const emit = defineEmits<{ done: [] }>()
+const { task, finished } = defineProps<{
+  task: TaskItem
+  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
+  finished: (task: TaskItem) => unknown
+}>()
 const { data, refusal, reload } = useLoad(
   () => api.listPlacements({ api: task.subject }),
   ['drift', 'placement'],
@@ -12,8 +15,8 @@ const differing = computed(
   () => data.value?.items.filter(({ differences }) => differences.length > 0) ?? [],
 )
 async function resolved() {
+  void finished(task)
   await reload()
-  emit('done')
 }
 </script>
 

@@ -3,8 +3,11 @@ import { refText } from '~~/core/pipeline/refs'
 import type { TaskItem } from '~~/shared/api/tasks'
 
 /** A job of a repository that failed, with the end of its log. */
-const { task } = defineProps<{ task: TaskItem }>()
-const emit = defineEmits<{ done: [] }>()
+const { task, finished } = defineProps<{
+  task: TaskItem
+  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
+  finished: (task: TaskItem) => unknown
+}>()
 const { data: job, refusal } = useLoad(
   () => api.getRepositoryJob({ job: task.subject }),
   ['repository'],
@@ -13,7 +16,7 @@ const { data: lines } = useLoad(() => api.listRepositoryJobLines({ job: task.sub
 const bad = computed(() => lines.value?.items.filter(({ kind }) => kind === 'bad') ?? [])
 const { busy, refusal: refused, act } = useAct()
 async function repeat() {
-  if (await act(() => api.retryRepositoryJob({ job: task.subject }))) emit('done')
+  if (await act(() => api.retryRepositoryJob({ job: task.subject }))) void finished(task)
 }
 </script>
 

@@ -2,8 +2,11 @@
 import type { TaskItem } from '~~/shared/api/tasks'
 
 /** What a request would change, and what is asked of whoever reads this: an approval, agreement, or the act. */
-const { task } = defineProps<{ task: TaskItem }>()
-const emit = defineEmits<{ done: [] }>()
+const { task, finished } = defineProps<{
+  task: TaskItem
+  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
+  finished: (task: TaskItem) => unknown
+}>()
 const {
   data: promotion,
   refusal,
@@ -18,9 +21,8 @@ const waived = computed(() => promotion.value?.gates.filter(({ waiver }) => waiv
 const isPromotion = computed(() => promotion.value?.kind === 'promotion')
 
 async function finish(work: () => Promise<unknown>) {
-  const done = await act(work)
+  if ((await act(work)) !== undefined) void finished(task)
   await reload()
-  if (done !== undefined) emit('done')
 }
 const at = { promotion: task.subject }
 const approve = () =>

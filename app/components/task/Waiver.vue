@@ -2,8 +2,11 @@
 import type { TaskItem } from '~~/shared/api/tasks'
 
 /** An exception to decide on, or one that ends. */
-const { task } = defineProps<{ task: TaskItem }>()
-const emit = defineEmits<{ done: [] }>()
+const { task, finished } = defineProps<{
+  task: TaskItem
+  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
+  finished: (task: TaskItem) => unknown
+}>()
 const { data, refusal, reload } = useLoad(() => api.listWaivers(), ['waiver'])
 const waiver = computed(() => data.value?.items.find((one) => String(one.waiver) === task.subject))
 const note = ref('')
@@ -14,8 +17,8 @@ async function decide(approve: boolean) {
     await api.approveWaiver({ waiver: task.subject }, decision)
     return true
   })
+  if (done) void finished(task)
   await reload()
-  if (done) emit('done')
 }
 </script>
 

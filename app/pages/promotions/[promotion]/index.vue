@@ -10,6 +10,9 @@ const asking = ref(false)
 const allOpen = computed(
   () => promotion.value?.gates.every(({ state }) => state === 'passed') ?? false,
 )
+const awaitsApproval = computed(() =>
+  promotion.value?.gates.some(({ id: gate, state }) => gate === 'approval' && state !== 'passed'),
+)
 const reason = ref('')
 const overriding = ref(false)
 const session = useSession()
@@ -181,7 +184,7 @@ async function approve() {
           <button class="ghost" :disabled="busy" @click="doIt('withdraw')">Withdraw</button>
         </div>
         <p v-if="!allOpen" class="soft small">A gate is shut; what opens it stands beside it.</p>
-        <template v-if="session.person?.role === 'governance' && !allOpen">
+        <template v-if="session.person?.role === 'governance' && awaitsApproval">
           <button class="plain" @click="overriding = true">It cannot wait for an approval</button>
         </template>
         <h3>Approve</h3>
