@@ -110,17 +110,14 @@ const signedWith =
     verify(null, Buffer.from(headText(head)), key, Buffer.from(signature, 'base64'))
 
 /** Checks a package of evidence with the key alone, and says what of it holds. */
-export function verifyPackage(evidence: EvidencePackage, keyFile: string): Check[] {
-  const key = keyFrom(keyFile)
+function tellPackage(evidence: EvidencePackage, keyFile: string): void {
+  const isSigned = signedWith(keyFrom(keyFile))
+  let checks: Check[]
   try {
-    return checkEvidence(evidence, signedWith(key))
+    checks = checkEvidence(evidence, isSigned)
   } catch (error) {
     throw new WrongUse(`The package is not as it was written: ${errorText(error)}.`)
   }
-}
-
-function tellPackage(evidence: EvidencePackage, keyFile: string): void {
-  const checks = verifyPackage(evidence, keyFile)
   for (const { entry } of evidence.entries)
     console.log(`${entry.at}  ${entry.actor}  ${entry.action}  ${entry.subject}`)
   for (const { what, trouble } of checks)

@@ -117,3 +117,6 @@ export type TaskKind = (typeof taskKinds)[number]
 /** When somebody is told of what waits for them. */
 export const taskTimes = ['at-once', 'daily'] as const
 export type TaskTime = (typeof taskTimes)[number]
+
+/** So many days before its end a waiver is announced, so that there is time to fix or to ask again. */
+export const endingDays = 30

@@ -1,7 +1,9 @@
 <script setup lang="ts">
-import { checkEvidence, type EvidencePackage } from '~~/core/ledger/evidence'
+import { checkEvidence, saidIn, type EvidencePackage } from '~~/core/ledger/evidence'
 import type { EvidenceItem } from '~~/shared/api/evidence'
-import type { GateItem } from '~~/shared/api/promotions'
+import type { LedgerEntry } from '~~/shared/api/ledger'
+import type { GateItem, PlacementPlan } from '~~/shared/api/promotions'
+import type { RolloutStepItem } from '~~/shared/api/rollouts'
 import { useSession } from '~/stores/session'
 
 /** A package of evidence to be read or printed, with what of it was checked here. */
@@ -18,42 +20,21 @@ const entries = computed(() => props.evidence.entries.map(({ entry }) => entry))
 /** All but the signature, which only the key shows that somebody kept. */
 const checks = computed(() => checkEvidence(props.evidence as EvidencePackage, () => true).slice(1))
 const wrong = computed(() => checks.value.filter(({ trouble }) => trouble))
-type Said = Record<string, unknown>
-const saidIn = (value: unknown): Said => (value ?? {}) as Said
-const words = ({ before, after }: { before: unknown; after: unknown }) => {
-  const { note, reason, why, gate, version } = { ...saidIn(before), ...saidIn(after) }
+const words = (entry: LedgerEntry) => {
+  const { note, reason, why, gate, version } = saidIn(entry)
   return [gate, reason ?? note ?? why, !note && !reason && !why && !gate ? version : undefined]
     .filter((one) => typeof one === 'string' && one !== '')
     .join(': ')
 }
-interface Step {
-  gateway: string
-  state: string
-  at: string
-  detail?: string
-}
 const steps = computed(() =>
-  entries.value.flatMap(({ after }) => (saidIn(after)['steps'] as Step[] | undefined) ?? []),
+  entries.value.flatMap((entry) => (saidIn(entry)['steps'] as RolloutStepItem[] | undefined) ?? []),
 )
-interface Place {
-  group: string
-  address: string
-  replaces: string
-  added: string[]
-  removed: string[]
-  changes: unknown[]
-}
-const places = computed(() => (act.value?.plan ?? []) as Place[])
+const places = computed(() => (act.value?.plan ?? []) as PlacementPlan[])
 const gates = computed(() => (act.value?.gates ?? []) as GateItem[])
-const level: Record<string, string> = { MUST: 'must', SHOULD: 'should', MAY: 'may' }
 
-function download() {
+const download = () => {
   const text = JSON.stringify(props.evidence, null, 2)
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text], { type: 'application/json' }))
-  link.download = props.file
-  link.click()
-  URL.revokeObjectURL(link.href)
+  offer(new Blob([text], { type: 'application/json' }), props.file)
 }
 const print = () => window.print()
 const origin = globalThis.location.origin
@@ -165,7 +146,7 @@ const origin = globalThis.location.origin
       <tbody>
         <tr v-for="(finding, index) in act.findings.listed" :key="index">
           <td>
-            <span class="level" :class="level[finding.level]">{{ finding.level }}</span>
+            <span class="level" :class="finding.level">{{ finding.level }}</span>
           </td>
           <td class="nowrap soft">{{ finding.status }}</td>
           <td>{{ finding.message }}</td>

@@ -2,6 +2,13 @@ import type { RouteLocationRaw } from 'vue-router'
 import type { TaskItem } from '~~/shared/api/tasks'
 import type { TaskKind } from '~~/shared/words'
 
+/** What a component is given that has the act for something that waits. */
+export interface TaskProps {
+  task: TaskItem
+  /** Called once it is done; what is done may be off the list, and the component with it, before the server has answered. */
+  finished: (task: TaskItem) => unknown
+}
+
 /** What is to be done, one and several. */
 const words: Record<TaskKind, [one: string, many: string]> = {
   approval: ['approval', 'approvals'],

@@ -61,12 +61,12 @@ export interface Check {
   trouble?: string
 }
 
-type Said = Record<string, unknown>
+export type Said = Record<string, unknown>
 const said = (value: unknown): Said =>
   typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as Said) : {}
 
 /** What an entry says of what it is about, before or after. */
-const saidIn = ({ before, after }: Pick<Entry, 'before' | 'after'>): Said => ({
+export const saidIn = ({ before, after }: Pick<Entry, 'before' | 'after'>): Said => ({
   ...said(before),
   ...said(after),
 })

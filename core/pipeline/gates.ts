@@ -274,17 +274,25 @@ function drift({ placed, fromStage }: GateFacts): Judged {
   return { state: 'passed', text: 'What runs is what was approved' }
 }
 
+/** How gates stand that ask what changed, where no comparison says so. */
+function uncompared({ version: before, compared }: Replaced): Judged | undefined {
+  if (compared.state === 'failed')
+    return { state: 'failed', text: `It cannot be compared with ${before}: ${compared.trouble}` }
+  return compared.state === 'going on'
+    ? { state: 'waiting', text: `It is being compared with ${before}` }
+    : undefined
+}
+
 /** A number that says too little would tell clients that they need not look. */
 function version({ replaced }: GateFacts): Judged {
-  for (const { version: before, compared } of replaced) {
-    if (compared.state === 'failed')
-      return { state: 'failed', text: `It cannot be compared with ${before}: ${compared.trouble}` }
-    if (compared.state === 'going on')
-      return { state: 'waiting', text: `It is being compared with ${before}` }
-    if (compared.fitting && !compared.fitting.isEnough)
+  for (const one of replaced) {
+    const unknown = uncompared(one)
+    if (unknown) return unknown
+    const { compared } = one
+    if (compared.state === 'done' && compared.fitting && !compared.fitting.isEnough)
       return {
         state: 'failed',
-        text: `What changed since ${before} asks for ${compared.fitting.fits}; bring it in under that number`,
+        text: `What changed since ${one.version} asks for ${compared.fitting.fits}; bring it in under that number`,
       }
   }
   const text =
@@ -297,12 +305,11 @@ function version({ replaced }: GateFacts): Judged {
 function condition(config: ValueOf<typeof conditionConfig>, facts: GateFacts): Judged {
   const { replaced, requester, fromStage, findings: found, promotion } = facts
   const changed = { breaking: 0, risky: 0, safe: 0 }
-  for (const { version: before, compared } of replaced) {
-    if (compared.state === 'going on')
-      return { state: 'waiting', text: `It is being compared with ${before}` }
-    if (compared.state === 'failed')
-      return { state: 'failed', text: `It cannot be compared with ${before}: ${compared.trouble}` }
-    for (const effect of effects) changed[effect] += compared.counts[effect]
+  for (const one of replaced) {
+    const unknown = uncompared(one)
+    if (unknown) return unknown
+    if (one.compared.state === 'done')
+      for (const effect of effects) changed[effect] += one.compared.counts[effect]
   }
   const wrong = notHeld(config, {
     ...{ ...promotion, ...changed, requester, from: fromStage },

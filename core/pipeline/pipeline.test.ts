@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { Ajv2020 } from 'ajv/dist/2020'
 import yaml from 'js-yaml'
 import { describe, expect, it } from 'vitest'
+import { conditionNames } from './condition'
 import { gateKinds } from './gates'
 import { isFor, pipelineSchema, readPipeline, stageAfter, usualPipeline } from './pipeline'
 
@@ -100,6 +101,9 @@ describe('a pipeline', () => {
       const { shape } = config
       for (const member of shape.kind === 'object' ? Object.keys(shape.members) : [])
         expect(row).toContain(`\`${member}\``)
+      if (name === 'condition')
+        for (const { name: asked, says } of conditionNames)
+          expect(row).toContain(`\`${asked}\` (${says})`)
     }
   })
 

@@ -185,6 +185,10 @@ export const isFor = (
   (teams === undefined || teams.includes(api.team)) &&
   (labels === undefined || labels.some((label) => api.labels.includes(label)))
 
+/** A stage of a pipeline; undefined where it does not go through it. */
+export const stageNamed = ({ stages }: Pipeline, name: string) =>
+  stages.find((stage) => stage.name === name)
+
 /** The stage after one, with what stands before it; undefined after the last, and after one that is not in the pipeline. */
 export function stageAfter({ stages }: Pipeline, name: string) {
   const at = stages.findIndex((stage) => stage.name === name)

@@ -1,5 +1,5 @@
 import { isEmail } from 'class-validator'
-import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { asc, desc, eq, sql } from 'drizzle-orm'
 import { isTimeZone } from '../../core/text/time-zone'
 import { alertKind } from '../../core/traffic/alerts'
 import type { PageQuery } from '../../shared/api/catalog'
@@ -10,9 +10,9 @@ import { displayName } from '../db/names'
 import { alerts, apis, gateways, notices, stages } from '../db/schema'
 import { findApi, type ApiRow } from './catalog'
 import type { Actor, Context } from './context'
-import { conflict, invalid, notFound } from './failure'
+import { invalid, notFound } from './failure'
 import { record } from './ledger'
-import { noticesTo, webhookFault } from './notices'
+import { noticesTo, requireRested, webhookFault } from './notices'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal } from './sealing'
@@ -175,15 +175,7 @@ export async function testAlert(context: Context, id: number): Promise<AlertItem
   const { db, actor, now } = context
   await db.transaction(async (tx) => {
     const row = await lockAlert(tx, id)
-    const recent = await tx.$count(
-      notices,
-      and(
-        eq(notices.alertId, id),
-        eq(notices.event, 'test'),
-        sql`${notices.at} > ${new Date(now().getTime() - 10_000)}`,
-      ),
-    )
-    if (recent > 0) throw conflict('It was tested a moment ago. Wait ten seconds.')
+    await requireRested(tx, eq(notices.alertId, id), now())
     await writeNotices(tx, row, 'test', `${actor.displayName} tries whether this arrives`, now())
   })
   return toItem(db, await findAlert(db, id))

@@ -19,6 +19,7 @@ import { filesOf } from './files'
 import { signNow } from './heads'
 import { proveAll } from './ledger'
 import { promotedIn, shownPlan, type Plan, type PromotionRow } from './promotion-plans'
+import { requestOfRollout } from './rollouts'
 import { comparedWith } from './version-gate'
 
 /** So many findings and changes stand in a package one by one; the numbers say how many there are. */
@@ -125,12 +126,7 @@ export async function promotionEvidence(context: Context, id: number): Promise<E
   const carried = await db
     .select({ id: rollouts.id })
     .from(rollouts)
-    .where(
-      and(
-        eq(rollouts.apiId, row.apiId),
-        sql`(${rollouts.change} -> 'promotion' ->> 'id')::int = ${id}`,
-      ),
-    )
+    .where(and(eq(rollouts.apiId, row.apiId), eq(requestOfRollout, id)))
   const { evidence } = row
   const act = evidence && 'basis' in evidence ? (evidence as ActEvidence) : undefined
   const about = or(

@@ -1,8 +1,10 @@
-import { and, asc, eq, isNull, lte, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, isNull, lte, sql, type SQL } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
 import { errorText } from '../../core/text/values'
+import type { Transaction } from '../db/database'
 import { alerts, notices, notifications, settings } from '../db/schema'
 import type { Services } from './context'
+import { conflict } from './failure'
 import { guardedPost } from './guard'
 import { announce } from './ledger'
 import { unseal } from './sealing'
@@ -30,6 +32,14 @@ export function noticesTo(
     ...(webhook === '' ? [] : [{ channel: 'webhook' as const, recipient: webhook }]),
   ]
   return to.map((one) => ({ ...notice, ...one, dueAt }))
+}
+
+/** Refuses a test of somebody's notices a moment after another one. */
+export async function requireRested(tx: Transaction, whose: SQL, now: Date): Promise<void> {
+  const since = new Date(now.getTime() - 10_000)
+  const recent = and(whose, eq(notices.event, 'test'), gt(notices.at, since))
+  if ((await tx.$count(notices, recent)) > 0)
+    throw conflict('It was tested a moment ago. Wait ten seconds.')
 }
 
 /** Why an address is none that can be told; undefined where it can, or is empty. */

@@ -14,7 +14,7 @@ import { taskKinds } from '../../shared/words'
 import { apis, notices, notifications, people } from '../db/schema'
 import type { Transaction } from '../db/database'
 import { personColumns } from '../db/names'
-import { noticesTo, webhookFault } from './notices'
+import { noticesTo, requireRested, webhookFault } from './notices'
 import { actAs, type Context, type Services } from './context'
 import { conflict, invalid } from './failure'
 import { announce } from './ledger'
@@ -93,12 +93,7 @@ export async function testNotifications(context: Context): Promise<NotificationI
     const [row] = await tx.select().from(notifications).where(own).for('update')
     if (!row || (row.mail === '' && row.webhook === ''))
       throw conflict('Set a mail address or a webhook first.')
-    const recent = await tx.$count(
-      notices,
-      sql`${notices.personId} = ${actor.id} and ${notices.event} = 'test'
-        and ${notices.at} > ${new Date(now().getTime() - 10_000)}`,
-    )
-    if (recent > 0) throw conflict('It was tested a moment ago. Wait ten seconds.')
+    await requireRested(tx, eq(notices.personId, actor.id), now())
     await write(tx, row, {
       ...{ event: 'test', at: now(), data: {} },
       title: 'What waits for you',

@@ -3,6 +3,7 @@ import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
 import {
   isFor,
   readPipeline as readText,
+  stageNamed,
   usualPipeline,
   type Pipeline,
 } from '../../core/pipeline/pipeline'
@@ -98,9 +99,7 @@ export class Pipelines {
 export const isAutomatic = (
   { content }: Holding,
   { kind, toStage }: Pick<typeof promotions.$inferSelect, 'kind' | 'toStage'>,
-): boolean =>
-  kind === 'promotion' &&
-  content.stages.find(({ name }) => name === toStage)?.carryOut?.when === 'open'
+): boolean => kind === 'promotion' && stageNamed(content, toStage)?.carryOut?.when === 'open'
 
 const stageNames = async (db: Queries): Promise<string[]> =>
   (await db.select({ name: stages.name }).from(stages).orderBy(asc(stages.position))).map(

@@ -12,7 +12,7 @@ import {
   type GateName,
   type ReviewFacts,
 } from '../../core/pipeline/gates'
-import { stageAfter, type Pipeline } from '../../core/pipeline/pipeline'
+import { stageAfter, stageNamed, type Pipeline } from '../../core/pipeline/pipeline'
 import { whyVoid, type PlanBasis } from '../../core/pipeline/plan'
 import { grouped } from '../../core/text/grouped'
 import { lastParts } from '../../core/traffic/periods'
@@ -32,7 +32,7 @@ import { seeingEverything } from '../db/viewer'
 import { isAutomatic, Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { markOf } from './register'
-import { wentBackOf } from './rollouts'
+import { requestOfRollout, wentBackOf } from './rollouts'
 import { sideBySide } from './side-by-side'
 import { seen } from './sites'
 import { countedIn } from './traffic-spans'
@@ -163,7 +163,7 @@ async function judgedBy(
     const taken = all.map((pipelines) => pipelines.for(plan.api))
     if (row.kind !== 'promotion')
       return taken.map(({ content }) => {
-        const gates = content.stages.find(({ name }) => name === row.toStage)?.gates ?? {}
+        const gates = stageNamed(content, row.toStage)?.gates ?? {}
         const findings = row.kind === 'change' ? placementFindings : undefined
         return {
           ...{ review, wanted: approvalOfChange(gates) },
@@ -312,10 +312,7 @@ async function promotedInto(db: Queries, stage: string, at: Date): Promise<numbe
       tx
         .select({ at: rollouts.at })
         .from(rollouts)
-        .innerJoin(
-          promotions,
-          sql`${promotions.id} = (${rollouts.change} -> 'promotion' ->> 'id')::int`,
-        )
+        .innerJoin(promotions, eq(promotions.id, requestOfRollout))
         .where(
           and(
             eq(rollouts.action, 'placement.promoted'),

@@ -1,7 +1,7 @@
 import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { open } from '../../core/pipeline/gates'
-import { paceOf, stageAfter } from '../../core/pipeline/pipeline'
+import { paceOf, stageAfter, stageNamed } from '../../core/pipeline/pipeline'
 import { evidenceDigest } from '../../core/ledger/evidence'
 import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
 import type { ApiAction } from '../../core/ledger/actions'
@@ -527,7 +527,7 @@ async function intendPlan(
   await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
   const { api, writes } = plan
   const holding = pipelines.for(api)
-  const stage = holding.content.stages.find(({ name }) => name === row.toStage)
+  const stage = stageNamed(holding.content, row.toStage)
   return intend(tx, context, {
     action: doneAs[row.kind],
     title: requestTitle(row, api),

@@ -1,5 +1,5 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { goingOn, type Watched } from '../../core/pipeline/carrying-out'
+import { goingOn, type Going, type Watched } from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
@@ -14,51 +14,44 @@ type StepRow = typeof rolloutSteps.$inferSelect
  * Whether a rollout goes on to its next gateway or its end now. Why it waits is kept with it; what calls show past its bounds
  * has it go back.
  */
-export async function mayGoOn(
+export async function goesOn(
   { db, now }: Services,
   row: RolloutRow,
   steps: readonly StepRow[],
   writes: boolean,
-): Promise<boolean> {
-  if (row.pausedBy !== '') {
-    await hold(db, row, `${row.pausedBy} stopped it`)
-    return false
+): Promise<Going['go']> {
+  const going = await judge(db, row, steps, { writes, at: now() })
+  const { id } = row
+  if (going.go === 'back') {
+    const detail = `It went back by itself. ${going.says}.`
+    const trouble = { status: 409 as const, title: 'Not possible now' as const, detail }
+    await db
+      .update(rollouts)
+      .set({ state: 'going-back', held: '', trouble })
+      .where(and(eq(rollouts.id, id), eq(rollouts.state, 'running')))
+    await announce(db, 'rollout')
+    return going.go
   }
+  const held = going.go === 'wait' ? going.says : ''
+  if (held !== row.held) {
+    await db.update(rollouts).set({ held }).where(eq(rollouts.id, id))
+    await announce(db, 'rollout')
+  }
+  return going.go
+}
+
+async function judge(
+  db: Queries,
+  row: RolloutRow,
+  steps: readonly StepRow[],
+  { writes, at }: { writes: boolean; at: Date },
+): Promise<Going> {
+  if (row.pausedBy !== '') return { go: 'wait', says: `${row.pausedBy} stopped it` }
   // What a gateway may have been told is found out before anything else.
   const isBetween = steps.every(({ state }) => state === 'confirmed' || state === 'waiting')
-  if (!isBetween || Object.keys(row.pace).length === 0) return release(db, row)
-  const at = now()
+  if (!isBetween) return { go: 'on' }
   const watched = row.pace.watch && (await watchedOn(db, row, steps, at))
-  const going = goingOn(row.pace, { watched, writes, now: at.getTime() })
-  if (going.go === 'on') return release(db, row)
-  if (going.go === 'wait') await hold(db, row, going.says)
-  else await goBack(db, row, going.says)
-  return false
-}
-
-async function hold(db: Queries, { id, held }: RolloutRow, says: string): Promise<void> {
-  if (held === says) return
-  await db.update(rollouts).set({ held: says }).where(eq(rollouts.id, id))
-  await announce(db, 'rollout')
-}
-
-async function release(db: Queries, row: RolloutRow): Promise<true> {
-  await hold(db, row, '')
-  return true
-}
-
-async function goBack(db: Queries, { id }: RolloutRow, says: string): Promise<void> {
-  await db
-    .update(rollouts)
-    .set({
-      ...{ state: 'going-back', held: '' },
-      trouble: {
-        ...{ status: 409, title: 'Not possible now' },
-        detail: `It went back by itself. ${says}.`,
-      },
-    })
-    .where(and(eq(rollouts.id, id), eq(rollouts.state, 'running')))
-  await announce(db, 'rollout')
+  return goingOn(row.pace, { watched, writes, now: at.getTime() })
 }
 
 /** What was counted on the gateway that confirmed last, of the version that it has since then. */

@@ -39,7 +39,7 @@ import type { Written } from '../gateways/adapter'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
-import { mayGoOn } from './rollout-pace'
+import { goesOn } from './rollout-pace'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
 import { asRow, blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
@@ -67,9 +67,10 @@ export async function workRollout(services: Services, id: number): Promise<Progr
     if (await blockerOf(services.db, row)) return 'waits'
     const steps = await stepsOf(services, id)
     const next = nextAct(row.state === 'running' ? 'running' : 'going-back', steps)
-    if (row.state === 'running' && !(await mayGoOn(services, row, steps, next.act === 'write'))) {
-      if ((await rolloutOf(services, id))?.state === 'going-back') continue
-      return 'waits'
+    if (row.state === 'running') {
+      const going = await goesOn(services, row, steps, next.act === 'write')
+      if (going === 'back') continue
+      if (going === 'wait') return 'waits'
     }
     try {
       if (next.act === 'finish') await finish(services, row)

@@ -25,6 +25,9 @@ import { standsIn } from './scopes'
 
 export type RolloutRow = typeof rollouts.$inferSelect
 
+/** The request that a rollout carries out; null where nobody had to be asked. */
+export const requestOfRollout = sql<number>`(${rollouts.change} -> 'promotion' ->> 'id')::int`
+
 /** How long a request waits for its rollout before it says that it goes on; in milliseconds. */
 const waitsMs = 6000
 
@@ -350,11 +353,10 @@ export async function wentBackOf(
   requests: readonly number[],
 ): Promise<Map<number, string>> {
   if (requests.length === 0) return new Map()
-  const promotion = sql<number>`(${rollouts.change} -> 'promotion' ->> 'id')::int`
   const rows = await db
-    .select({ promotion, trouble: rollouts.trouble })
+    .select({ promotion: requestOfRollout, trouble: rollouts.trouble })
     .from(rollouts)
-    .where(and(eq(rollouts.state, 'rolled-back'), inArray(promotion, [...requests])))
+    .where(and(eq(rollouts.state, 'rolled-back'), inArray(requestOfRollout, [...requests])))
     .orderBy(asc(rollouts.id))
   return new Map(rows.map((row) => [row.promotion, row.trouble?.detail ?? '']))
 }

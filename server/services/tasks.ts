@@ -3,7 +3,7 @@ import { alias } from 'drizzle-orm/pg-core'
 import { approvalCounts, open } from '../../core/pipeline/gates'
 import { count } from '../../core/text/counted'
 import type { TaskItem, TaskQuery } from '../../shared/api/tasks'
-import { taskKinds, type TaskKind } from '../../shared/words'
+import { endingDays, taskKinds, type TaskKind } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { isNewest } from '../db/newest'
 import { apiColumns } from '../db/names'
@@ -28,9 +28,8 @@ import { judgeWaiting, type WaitingRequest } from './promotion-gates'
 import { requestTitle } from './promotion-plans'
 import { listRepositories } from './repositories'
 import { isOpenDrift } from './sites'
+import { mayDecide } from './waivers'
 
-/** So many days before its end a waiver is announced. */
-const endingDays = 30
 const mostRepositories = 500
 
 interface Task {
@@ -118,7 +117,7 @@ const finders: Record<TaskKind, (asked: Asked) => Promise<Task[]> | Task[]> = {
   async waiver({ db, actor }) {
     if (!can(actor, 'waive')) return []
     return (await waiversIn(db, 'waiting'))
-      .filter(({ row }) => row.askedById !== actor.id)
+      .filter(({ row }) => mayDecide(actor, row))
       .map(({ row, api }) => ({
         ...{ kind: 'waiver' as const, subject: row.id, api: api ?? undefined },
         title: `Decide on a waiver: ${row.rule} for ${whom(row, api)}`,

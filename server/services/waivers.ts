@@ -22,7 +22,7 @@ const mostDays = 730
 const endedBy = ({ state, until }: Row, today: string) => state === 'approved' && until < today
 
 /** Who may decide: whoever may waive, but never who asked. */
-const mayDecide = (actor: Actor, row: Row) =>
+export const mayDecide = (actor: Actor, row: Row) =>
   row.state === 'waiting' && row.askedById !== actor.id && can(actor, 'waive')
 
 /** Waivers, those that wait first, then those that end soonest. */

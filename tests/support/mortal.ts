@@ -13,7 +13,6 @@ export class Killed extends Error {}
 class MortalPool extends pg.Pool {
   dead = false
   statements = 0
-  private readonly open = new Set<pg.PoolClient>()
   private readonly everyone = new Set<pg.PoolClient>()
   /** Those whose errors somebody listens to already. */
   private readonly heard = new WeakSet<pg.PoolClient>()
@@ -34,12 +33,10 @@ class MortalPool extends pg.Pool {
     if (typeof callback === 'function') throw new Error('callbacks are not used here')
     if (this.dead) throw new Killed()
     const client = await super.connect()
-    this.open.add(client)
     const send = client.query.bind(client) as (...args: unknown[]) => Promise<unknown>
     const release = client.release.bind(client)
     client.query = ((...args: unknown[]) => this.counted(() => send(...args))) as never
     client.release = (broken?: Error | boolean) => {
-      this.open.delete(client)
       client.query = send as never
       client.release = release
       release(this.dead ? true : broken)

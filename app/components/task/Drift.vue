@@ -1,12 +1,8 @@
 <script setup lang="ts">
-import type { TaskItem } from '~~/shared/api/tasks'
+import type { TaskProps } from '~/utils/tasks'
 
 /** What differs at the placements of an API, and the ways to put it right. */
-const { task, finished } = defineProps<{
-  task: TaskItem
-  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
-  finished: (task: TaskItem) => unknown
-}>()
+const { task, finished } = defineProps<TaskProps>()
 const { data, refusal, reload } = useLoad(
   () => api.listPlacements({ api: task.subject }),
   ['drift', 'placement'],

@@ -1,13 +1,9 @@
 <script setup lang="ts">
 import { refText } from '~~/core/pipeline/refs'
-import type { TaskItem } from '~~/shared/api/tasks'
+import type { TaskProps } from '~/utils/tasks'
 
 /** A job of a repository that failed, with the end of its log. */
-const { task, finished } = defineProps<{
-  task: TaskItem
-  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
-  finished: (task: TaskItem) => unknown
-}>()
+const { task, finished } = defineProps<TaskProps>()
 const { data: job, refusal } = useLoad(
   () => api.getRepositoryJob({ job: task.subject }),
   ['repository'],

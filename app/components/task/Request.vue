@@ -1,12 +1,8 @@
 <script setup lang="ts">
-import type { TaskItem } from '~~/shared/api/tasks'
+import type { TaskProps } from '~/utils/tasks'
 
 /** What a request would change, and what is asked of whoever reads this: an approval, agreement, or the act. */
-const { task, finished } = defineProps<{
-  task: TaskItem
-  /** Called once it is done; what is done may be off the list, and this with it, before the server has answered. */
-  finished: (task: TaskItem) => unknown
-}>()
+const { task, finished } = defineProps<TaskProps>()
 const {
   data: promotion,
   refusal,

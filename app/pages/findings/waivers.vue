@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { endingDays } from '~~/shared/words'
 import { useSession } from '~/stores/session'
 import type { WaiverItem } from '~~/shared/api/rules'
 
@@ -11,9 +12,7 @@ const { data, refusal, reload } = useLoad(
 )
 const { data: rulebook } = useLoad(() => api.getRulebook(), ['rulebook'])
 const items = computed(() => data.value?.items ?? [])
-/** A waiver is announced before it ends, so that there is time to fix or to ask again. */
-const soon = 30
-const isEnding = ({ state, days }: WaiverItem) => state === 'approved' && days <= soon
+const isEnding = ({ state, days }: WaiverItem) => state === 'approved' && days <= endingDays
 const shown = computed(() =>
   items.value.filter(
     (item) =>
@@ -36,17 +35,9 @@ const whom = ({ title, operation, key }: WaiverItem) =>
         ? `one place in ${title}`
         : title
 const of = (test: (item: WaiverItem) => boolean) => items.value.filter(test).length
-const note = ref('')
-const deciding = useAct()
-async function decide(approve: boolean) {
-  await deciding.act(() =>
-    api.approveWaiver({ waiver: current.value!.waiver }, { approve, note: note.value }),
-  )
-  note.value = ''
-  await reload()
-}
+const withdrawing = useAct()
 async function withdraw() {
-  await deciding.act(() => api.withdrawWaiver({ waiver: current.value!.waiver }))
+  await withdrawing.act(() => api.withdrawWaiver({ waiver: current.value!.waiver }))
   await reload()
 }
 const days = ({ state, days: left, until }: WaiverItem) =>
@@ -108,7 +99,7 @@ const chips = computed(() => [
         :aria-pressed="filters.state === 'ending'"
         @click="toggle('state', 'ending')"
       >
-        {{ of(isEnding) }} within {{ soon }} days of their end</button
+        {{ of(isEnding) }} within {{ endingDays }} days of their end</button
       >.
     </p>
     <Leaves :leaves="findingLeaves(session.shell?.counts)" />
@@ -176,28 +167,16 @@ const chips = computed(() => [
           <template v-if="current.decidedBy">{{ current.decidedBy }} decided. </template>
         </p>
         <p v-if="current.note">“{{ current.note }}”</p>
-        <Trouble :refusal="deciding.refusal.value" />
+        <Trouble :refusal="withdrawing.refusal.value" />
         <template v-if="current.state === 'waiting'">
           <h3>Decide</h3>
           <p v-if="!current.yours" class="soft">
             Somebody else than who asked decides, in the role governance or reviewer.
           </p>
-          <template v-else>
-            <label class="field"
-              ><span>What to say with it</span><Textarea v-model="note" rows="2"
-            /></label>
-            <div class="bar">
-              <button class="fill" :disabled="deciding.busy.value" @click="decide(true)">
-                Approve until {{ current.until }}
-              </button>
-              <button class="ghost" :disabled="deciding.busy.value" @click="decide(false)">
-                Refuse
-              </button>
-            </div>
-          </template>
+          <WaiverDecision v-else :key="current.waiver" :waiver="current" :decided="reload" />
         </template>
         <p v-if="['waiting', 'approved'].includes(current.state)">
-          <button class="ghost" :disabled="deciding.busy.value" @click="withdraw()">
+          <button class="ghost" :disabled="withdrawing.busy.value" @click="withdraw()">
             Take it back
           </button>
           <span v-if="current.findings" class="soft small">
