@@ -6,6 +6,7 @@ import { impact } from './impact'
 import { lines } from './measure'
 import { policies } from './policies'
 import { waiting } from './promotions'
+import { plans } from './resources'
 import { register } from './register'
 import { rollouts } from './rollouts'
 import { rules } from './rules'
@@ -24,6 +25,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   policies,
   rollouts,
   promotions: waiting,
+  resources: plans,
   drift,
   traffic,
   // Only ever a part of it.

@@ -1,7 +1,7 @@
-import { eq } from 'drizzle-orm'
-import { apis, placements, promotions, revisions, versions } from '../server/db/schema'
+import { placements, promotions } from '../server/db/schema'
 import { judgeWaiting } from '../server/services/promotion-gates'
-import { bringIn, definition, makeWorld } from '../tests/support/world'
+import { makeWorld } from '../tests/support/world'
+import { copies, version } from './copies'
 import { lines } from './measure'
 
 const many = 200
@@ -15,45 +15,14 @@ export async function waiting(): Promise<void> {
   const world = await makeWorld({ gateways: { 'north-edge': 'edge', 'south-edge': 'edge' } })
   const { db } = world
   try {
-    const tomas = await world.visitor('tomas')
     const ruth = await world.visitor('ruth')
-    const slug = 'supply-interruptions'
-    await bringIn(tomas, definition(`${slug}/2.4.0.yaml`))
-    const { spec, group } = await tomas.api.getPlacementDraft({ api: slug })
-    const routes = spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } }))
-    const version = '2.4.0'
-    await tomas.api.createPlacement({}, { api: slug, version, group, spec: { ...spec, routes } })
-    const [api] = await db.select().from(apis).where(eq(apis.slug, slug))
-    const [revision] = await db.select().from(revisions).where(eq(revisions.apiId, api!.id))
-    const [placement] = await db.select().from(placements)
     const asked = { version, fromStage: 'Trial', toStage: 'Rehearsal', state: 'waiting' as const }
-    for (let n = 0; n < many; n++) {
-      const { id: _, ...like } = api!
-      const [made] = await db
-        .insert(apis)
-        .values({ ...like, slug: `${slug}-${n}`, title: `Copy ${n}` })
-        .returning({ id: apis.id })
-      const apiId = made!.id
-      const { id: _own, ...text } = revision!
-      const [copy] = await db
-        .insert(revisions)
-        .values({ ...text, apiId })
-        .returning({ id: revisions.id })
-      const revisionId = copy!.id
-      await db.insert(versions).values({ apiId, version, revisionId })
-      const at = { ...placement!.spec, basePath: `/copy-${n}` }
-      await db.insert(placements).values([
-        { ...placement!, id: `copy-${n}`, apiId, revisionId, spec: at },
-        // The one before it stands where it goes.
-        ...(n % 2
-          ? [
-              {
-                ...{ ...placement!, id: `before-${n}`, apiId, revisionId, spec: at },
-                ...{ version: '2.3.0', stage: 'Rehearsal' },
-              },
-            ]
-          : []),
-      ])
+    for (const [n, { apiId, placement }] of (await copies(world, many)).entries()) {
+      // The one before it stands where it goes.
+      if (n % 2)
+        await db.insert(placements).values({
+          ...{ ...placement, id: `before-${n}`, version: '2.3.0', stage: 'Rehearsal' },
+        })
       await db
         .insert(promotions)
         .values({ ...asked, apiId, requestedById: 1, requestedAt: new Date(), note: '' })

@@ -8,6 +8,7 @@ import { tasksFor, WrongUse } from './files'
 import { describe, type Inspection } from './inspect'
 import { addLint } from './lint'
 import { addPromotions } from './promotions'
+import { addResources } from './resources'
 import { addRules } from './rules'
 import { addSnapshot } from './snapshot'
 import type { SourceTask } from './open'
@@ -54,6 +55,7 @@ addConvert(program)
 addDrift(program)
 addLint(program)
 addPromotions(program)
+addResources(program)
 addRules(program)
 addSnapshot(program)
 addVerify(program)

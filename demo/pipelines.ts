@@ -3,7 +3,9 @@ import { actAs, type Services } from '../server/services/context'
 import { changeNotifications } from '../server/services/notifications'
 import { actorNamed } from '../server/services/people'
 import { createPipeline } from '../server/services/pipelines'
-import { approve, requestPromotion } from '../server/services/promotions'
+import { approve, promote, requestPromotion } from '../server/services/promotions'
+import { workRollouts } from '../server/services/rollout-work'
+import { idleQueue } from './seed'
 import { taskKinds } from '../shared/words'
 
 /** The day of the week in so many days, so that the window is shut when the demo begins. */
@@ -36,13 +38,59 @@ stages:
       watch: { minutes: 10, errorPercent: 2 }
 `
 
-/** The pipeline that governance wrote beside the usual one, and a version that waits for its window. */
+/** Outside of the company nothing breaks for anybody who was not told, and what came before is served for half a year. */
+const outsideApis = () => `pipeline: 1
+for:
+  audiences: [partner, public]
+stages:
+  - name: Trial
+  - name: Rehearsal
+    gates:
+      findings: {}
+      drift: {}
+      version: {}
+      approval: { number: 1 }
+  - name: Live
+    gates:
+      findings: {}
+      drift: {}
+      version: {}
+      # Whoever called it in the last month was told at least a week before.
+      callers: { days: 30, noticeDays: 7 }
+      approval: { number: 1 }
+    # Both are served for half a year, every answer of the old one says so, and then it is taken off.
+    predecessor: { becomes: retired, days: 180 }
+`
+
+/** A version that breaks what four clients call: they have to be told before it comes to Live. */
+async function meterReadings(services: Services): Promise<void> {
+  const queue = { ...idleQueue, rollOut: () => workRollouts(services) }
+  const [nadia, ruth, oskar] = await Promise.all(
+    ['nadia', 'ruth', 'oskar'].map(async (name) =>
+      actAs({ ...services, queue }, await actorNamed(services.db, name)),
+    ),
+  )
+  const which = { api: 'meter-readings', version: '4.0.0' }
+  const note = 'Readings with a unit of their own, and batches by round'
+  const rehearsal = await requestPromotion(nadia!, { ...which, from: 'Trial', note })
+  const { id, digest } = rehearsal
+  await approve(ruth!, id, { note: 'Rehearse it', digest: digest! })
+  await promote(oskar!, id)
+  await requestPromotion(nadia!, { ...which, from: 'Rehearsal', note })
+}
+
+/** The pipelines that governance wrote, and a version that waits for its window. */
 export async function seedPipelines(services: Services): Promise<void> {
   const imara = actAs(services, await actorNamed(services.db, 'imara'))
   await createPipeline(imara, {
     title: 'Private APIs',
     text: privateApis(),
     note: 'Rehearsals inside the company need nobody to speak for them',
+  })
+  await createPipeline(imara, {
+    title: 'Partner and public APIs',
+    text: outsideApis(),
+    note: 'Nothing breaks for anybody who was not told',
   })
   const edwin = actAs(services, await actorNamed(services.db, 'edwin'))
   const ruth = actAs(services, await actorNamed(services.db, 'ruth'))
@@ -51,6 +99,7 @@ export async function seedPipelines(services: Services): Promise<void> {
     note: 'The timeline of an account, for the contact centre.',
   })
   await approve(ruth, id, { note: 'Read, and tried at the desk.', digest: digest! })
+  await meterReadings(services)
   await changeNotifications(ruth, {
     ...{ mail: 'ruth.amadi@brackenmere.example', webhook: '', kinds: [...taskKinds] },
     ...{ when: 'at-once', hour: 8, timeZone: 'Europe/London' },

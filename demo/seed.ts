@@ -460,7 +460,9 @@ export class DemoSeed {
 
   /** Issues a key, and keeps it for whoever calls in the demo. */
   private async issue(placement: string, client: string, daysLater?: number): Promise<void> {
-    const { secret } = await issueKey(this.as('oskar', daysLater), placement, client)
+    const contact = `api@${client.toLowerCase().replace(/[^a-z]+/g, '-')}.example`
+    const whom = { name: client, contact }
+    const { secret } = await issueKey(this.as('oskar', daysLater), placement, whom)
     this.issued.push({ placement, client, secret })
   }
 

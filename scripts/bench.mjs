@@ -22,6 +22,7 @@ const parts =
         'gateway',
         'rollouts',
         'promotions',
+        'resources',
         'drift',
         'traffic',
         'pages',

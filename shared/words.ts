@@ -32,6 +32,21 @@ export const proposalStates = [
 ] as const
 export type ProposalState = (typeof proposalStates)[number]
 
+/** What is asked for beyond the first stage. */
+export const requestKinds = [
+  'promotion',
+  'change',
+  'removal',
+  'put-back',
+  'keep',
+  'ending',
+] as const
+export type RequestKind = (typeof requestKinds)[number]
+
+/** How a client was told: by mail from here, or otherwise by whoever says so. */
+export const announcementWays = ['mail', 'other'] as const
+export type AnnouncementWay = (typeof announcementWays)[number]
+
 /** How far back traffic is looked at. */
 export const trafficPeriods = ['1h', '24h', '7d', '30d', '90d'] as const
 export type TrafficPeriod = (typeof trafficPeriods)[number]
@@ -74,7 +89,7 @@ export const driftReactionNames = ['report', 'ask', 'put-back'] as const
 export type DriftReaction = (typeof driftReactionNames)[number]
 
 /** What is told, and how. */
-export const noticeEvents = ['began', 'ended', 'test', 'waiting'] as const
+export const noticeEvents = ['began', 'ended', 'test', 'waiting', 'announced'] as const
 export type NoticeEvent = (typeof noticeEvents)[number]
 export const noticeChannels = ['mail', 'webhook'] as const
 export type NoticeChannel = (typeof noticeChannels)[number]
@@ -106,6 +121,7 @@ export const taskKinds = [
   'ready',
   'waiver',
   'waiver-ending',
+  'ending',
   'drift',
   'fix',
   'finding',

@@ -152,9 +152,12 @@ const chips = computed(() => [
           <TaskJob v-else-if="current.kind === 'job'" :task="current" :finished="finished" />
           <p v-else>
             <NuxtLink class="fill" :to="placeOf(current, session.person?.name)">{{
-              { unplaced: 'Place it', fix: 'Accept or decline it', finding: 'See the findings' }[
-                current.kind as 'unplaced' | 'fix' | 'finding'
-              ]
+              {
+                unplaced: 'Place it',
+                fix: 'Accept or decline it',
+                finding: 'See the findings',
+                ending: 'See who calls it',
+              }[current.kind as 'unplaced' | 'fix' | 'finding' | 'ending']
             }}</NuxtLink>
           </p>
         </div>

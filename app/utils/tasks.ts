@@ -17,6 +17,7 @@ const words: Record<TaskKind, [one: string, many: string]> = {
   emergency: ['emergency to confirm', 'emergencies to confirm'],
   waiver: ['waiver to decide on', 'waivers to decide on'],
   'waiver-ending': ['waiver that ends', 'waivers that end'],
+  ending: ['thing that ends', 'things that end'],
   drift: ['API that drifts', 'APIs that drift'],
   fix: ['proposed fix', 'proposed fixes'],
   finding: ['API with findings for you', 'APIs with findings for you'],
@@ -36,6 +37,7 @@ export function placeOf({ kind, subject }: TaskItem, me = ''): RouteLocationRaw 
   if (kind in places) return `/promotions/${subject}`
   if (kind === 'job') return `/promotions/jobs/${subject}`
   if (kind === 'unplaced') return `/apis/${subject}/place`
+  if (kind === 'ending') return { path: '/promotions/endings', query: { ending: subject } }
   if (kind === 'drift') return { path: '/drift', query: { api: subject } }
   if (kind === 'fix') return { path: '/findings/fixes', query: { fix: subject } }
   if (kind === 'finding') return { path: '/findings', query: { api: subject, person: me } }

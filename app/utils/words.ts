@@ -59,9 +59,10 @@ export const actionWords = (action: string) => action.replace('.', ' ').replaceA
 
 /** What is asked for, beyond a promotion. */
 export const kindWord = ({ kind }: { kind: string }) =>
-  ({ change: 'a change', removal: 'removal', 'put-back': 'put back', keep: 'keep what runs' })[
-    kind
-  ] ?? 'a promotion'
+  ({
+    ...{ change: 'a change', removal: 'removal', 'put-back': 'put back' },
+    ...{ keep: 'keep what runs', ending: 'an end' },
+  })[kind] ?? 'a promotion'
 
 /** A request in a line. */
 export function requestTitle(request: {
@@ -76,6 +77,7 @@ export function requestTitle(request: {
     removal: `Remove ${what} from ${request.to}`,
     'put-back': `Put ${what} back in ${request.to}`,
     keep: `Keep what runs of ${what} in ${request.to}`,
+    ending: `End ${what} in ${request.to}`,
   }
   return titles[request.kind] ?? `${what} into ${request.to}`
 }

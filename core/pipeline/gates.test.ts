@@ -16,6 +16,7 @@ const hour = 3_600_000
 const facts: GateFacts = {
   findings: { must: 0, should: 0 },
   placementFindings: [],
+  affected: [],
   fromStage: 'Trial',
   placed: [{ name: 'supply-trial-1', checked: true, differences: 0, since: monday - 30 * hour }],
   replaced: [],
@@ -231,6 +232,7 @@ it('gates that are not named are not judged, and all that are named stand in one
     soak: { hours: 1, calls: 0, errorPercent: 1 },
     freeze: { periods: [], timeZone: 'UTC' },
     quota: { promotions: 1 },
+    callers: { days: 30, noticeDays: 0 },
     condition: { all: [{ cel: 'true', says: 'Always' }] },
     ...usualGates,
   }

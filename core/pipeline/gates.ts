@@ -2,6 +2,7 @@ import { effects, type Effect } from '../compare/model'
 import type { FittingVersion } from '../compare/version'
 import type { Field, ValueOf } from '../runtime/fields'
 import { count } from '../text/counted'
+import { callersConfig, judgeCallers, type Affected } from './affected'
 import { conditionConfig, notHeld, type Asked } from './condition'
 import {
   approvalConfig,
@@ -47,6 +48,8 @@ export interface GateFacts extends ReviewFacts {
   placed: readonly { name: string; checked: boolean; differences: number; since: number }[]
   /** The versions that stand in the next stage, and would be replaced by this one. */
   replaced: readonly Replaced[]
+  /** Who calls what it breaks or takes away, in so many days as the gate asks about. */
+  affected: readonly Affected[]
   /** Calls of the version in the stage it stands in, of the last hours, the newest hour last. */
   hours: readonly { calls: number; failed: number }[]
   /** Within so many milliseconds 95 in 100 of the calls of the last so many hours were answered. */
@@ -102,6 +105,12 @@ export const gateKinds = {
     config: versionConfig,
     title: () => 'The number fits the changes',
     judge: (_, facts) => version(facts),
+  }),
+  callers: gate({
+    says: 'Nobody calls what breaks or goes away, or each caller was told.',
+    config: callersConfig,
+    title: () => 'Callers of what breaks were told',
+    judge: callers,
   }),
   condition: gate({
     says: 'What the organisation asks besides is true of it.',
@@ -300,6 +309,17 @@ function version({ replaced }: GateFacts): Judged {
       ? 'It replaces no other version there'
       : `It says what changed since ${replaced.map((one) => one.version).join(' and ')}`
   return { state: 'passed', text }
+}
+
+function callers(
+  config: ValueOf<typeof callersConfig>,
+  { replaced, affected, now }: GateFacts,
+): Judged {
+  for (const one of replaced) {
+    const unknown = uncompared(one)
+    if (unknown) return unknown
+  }
+  return judgeCallers(config, affected, now)
 }
 
 function condition(config: ValueOf<typeof conditionConfig>, facts: GateFacts): Judged {

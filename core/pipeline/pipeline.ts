@@ -4,6 +4,7 @@ import { locate, readText, type SourceText } from '../text/read'
 import { audiences } from '../rules/model'
 import { carryOutConfig, type CarryOut, type Pace } from './carrying-out'
 import { gateKinds, gateNames, type GateSet } from './gates'
+import { predecessorConfig, type Predecessor } from './succession'
 
 /** Whose versions take a pipeline; what is left out is anybody. */
 export interface Audience {
@@ -17,7 +18,7 @@ export interface Audience {
 export interface Pipeline {
   for: Audience
   /** In order; versions begin in the first, before which nothing stands. */
-  stages: { name: string; gates: GateSet; carryOut?: CarryOut }[]
+  stages: { name: string; gates: GateSet; carryOut?: CarryOut; predecessor?: Predecessor }[]
 }
 
 const stageName = text({
@@ -73,7 +74,12 @@ const pipelineField = object(
     stages: list(
       object(
         { label: 'Stage', says: 'A stage.' },
-        { name: stageName, gates, carryOut: optional(carryOutConfig) },
+        {
+          name: stageName,
+          gates,
+          carryOut: optional(carryOutConfig),
+          predecessor: optional(predecessorConfig),
+        },
       ),
       {
         label: 'Stages',

@@ -35,6 +35,21 @@ export function toldBy({ lifecycle, deprecatedOn, sunset, links }: Kept): Lifecy
   }
 }
 
+/** What callers are told where a placement ends as well: the earlier days. */
+export function sooner(
+  facts: LifecycleFacts,
+  ending: { since: string; until: string } | null,
+): LifecycleFacts {
+  if (!ending) return facts
+  const earlier = (one: string | undefined, other: string) =>
+    one !== undefined && one < other ? one : other
+  return {
+    ...facts,
+    deprecated: earlier(facts.deprecated, ending.since),
+    sunset: earlier(facts.sunset, ending.until),
+  }
+}
+
 /** What holds for one operation: the earlier day of its own and of its API. */
 export function lifecycleOf(
   { operations, ...whole }: LifecycleFacts,

@@ -35,6 +35,7 @@ import type { DefinitionSummary, LevelCounts } from '../../core/definition'
 import type { Cause } from '../../core/drift/causes'
 import type { Pace } from '../../core/pipeline/carrying-out'
 import type { Pipeline } from '../../core/pipeline/pipeline'
+import type { Ending } from '../../core/pipeline/succession'
 import type { PlanBasis } from '../../core/pipeline/plan'
 import {
   rolloutStates,
@@ -72,7 +73,9 @@ import {
   driftAccounts,
   driftReactionNames,
   driftResolutions,
+  announcementWays,
   lifecycles,
+  requestKinds,
   findingStatuses,
   jobCauses,
   jobLineKinds,
@@ -90,7 +93,9 @@ import {
   type JobCause,
   type JobLineKind,
   type JobState,
+  type AnnouncementWay,
   type Lifecycle,
+  type RequestKind,
   type NoticeChannel,
   type NoticeEvent,
   type ProposalState,
@@ -147,6 +152,8 @@ export interface WantedPlacement {
   stage: string
   group: string
   spec: PlacementSpec
+  /** Absent in what was written down before there were any. */
+  ending?: Ending | null
 }
 
 /** Scopes around placements, which hold for many of them at once. */
@@ -172,7 +179,14 @@ export type RolloutChange =
       change?: number
       promotion?: undefined
     }
-  | { kind: 'place'; wanted: WantedPlacement[]; promotion?: { id: number; evidence: Evidence } }
+  | {
+      kind: 'place'
+      wanted: WantedPlacement[]
+      /** Earlier versions beside it: those that get an end, and those that are taken off with it. */
+      ending?: WantedPlacement[]
+      gone?: string[]
+      promotion?: { id: number; evidence: Evidence }
+    }
   | {
       kind: 'remove'
       placement: string
@@ -190,10 +204,6 @@ export type RolloutChange =
       byItself?: true
       promotion?: { id: number; evidence: Evidence }
     }
-
-/** What is asked for beyond the first stage. */
-export const requestKinds = ['promotion', 'change', 'removal', 'put-back', 'keep'] as const
-export type RequestKind = (typeof requestKinds)[number]
 
 /** What was known when a request was carried out; of earlier ones the gates and the plan alone. */
 export type Evidence = Partial<ActEvidence> & { gates: GateItem[]; plan: PlacementPlan[] }
@@ -1003,6 +1013,8 @@ export const placements = pgTable(
       .notNull()
       .references(() => gatewayGroups.name),
     spec: jsonb().$type<PlacementSpec>().notNull(),
+    /** How it ends, where that is announced. */
+    ending: jsonb().$type<Ending>(),
     appliedAt: moment('applied_at').notNull(),
     appliedById: person('applied_by_id').notNull(),
   },
@@ -1207,6 +1219,9 @@ export const notices = pgTable(
     id: serial().primaryKey(),
     alertId: integer('alert_id').references(() => alerts.id, { onDelete: 'cascade' }),
     personId: integer('person_id').references(() => notifications.personId),
+    announcementId: integer('announcement_id').references(() => announcements.id, {
+      onDelete: 'cascade',
+    }),
     title: text().notNull(),
     /** What a webhook gets besides. */
     data: jsonb().$type<object>().notNull(),
@@ -1226,12 +1241,42 @@ export const notices = pgTable(
   (table) => [
     oneOf(table.event, noticeEvents),
     oneOf(table.channel, noticeChannels),
-    check('notices_of_one', sql`num_nonnulls(alert_id, person_id) = 1`),
+    check('notices_of_one', sql`num_nonnulls(alert_id, person_id, announcement_id) = 1`),
+    index().on(table.announcementId),
     index().on(table.personId),
     index('notices_due')
       .on(table.dueAt)
       .where(sql`sent_at is null and failed_at is null`),
     index().on(table.alertId),
+  ],
+)
+
+/** What a client was told of a change or an end of what it calls. */
+export const announcements = pgTable(
+  'announcements',
+  {
+    id: serial().primaryKey(),
+    apiId: integer('api_id')
+      .notNull()
+      .references(() => apis.id, { onDelete: 'cascade' }),
+    /** The request whose change it is about; null where it is about an end that is announced. */
+    promotionId: integer('promotion_id').references(() => promotions.id, { onDelete: 'cascade' }),
+    /** What is called; it may be gone since. */
+    placementId: text('placement_id').notNull(),
+    client: text().notNull(),
+    how: text().$type<AnnouncementWay>().notNull(),
+    /** Where mail went; empty otherwise. */
+    recipient: text().notNull(),
+    subject: text().notNull(),
+    says: text().notNull(),
+    byId: person('by_id').notNull(),
+    at: moment('at').notNull(),
+  },
+  (table) => [
+    oneOf(table.how, announcementWays),
+    index().on(table.apiId),
+    index().on(table.promotionId),
+    index().on(table.placementId),
   ],
 )
 
@@ -1315,6 +1360,8 @@ export const keys = pgTable(
     name: text().notNull(),
     sha256: text().notNull(),
     state: text({ enum: keyStates }).notNull().default('active'),
+    /** Where whoever holds it is told; empty where nobody knows. */
+    contact: text().notNull().default(''),
   },
   (table) => [
     oneOf(table.state, keyStates),
@@ -1361,6 +1408,8 @@ export const promotions = pgTable(
     placementId: text('placement_id'),
     /** What a change makes of the placement. */
     wanted: jsonb().$type<PlacementSpec>(),
+    /** The end that is asked for; null where none is, and where it is to be served on. */
+    ending: jsonb().$type<Ending>(),
     /** Who went past the approval in an emergency, and why; it stands out until somebody else confirms it. */
     override: jsonb().$type<{ by: string; at: string; reason: string; basis?: PlanBasis }>(),
     confirmedById: person('confirmed_by_id'),

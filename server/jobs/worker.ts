@@ -12,6 +12,7 @@ import { watchAlerts } from '../services/alert-watching'
 import { followTraffic } from '../services/drift-observed'
 import { followSources } from '../services/drift-source'
 import { reactToDrift } from '../services/drift-reactions'
+import { takeOffRetired } from '../services/endings'
 import { promoteOpen } from '../services/promotions'
 import { rolloutTable } from '../services/rollout-work'
 import { reportCommits } from '../services/commit-status'
@@ -43,6 +44,7 @@ repeat(600_000, () => followSources(services))
 repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
 repeat(5000, () => promoteOpen(services))
+repeat(30_000, () => takeOffRetired(services))
 repeat(15_000, () => tellTasks(services))
 repeat(60_000, () => followRepositories(services))
 repeat(1000, () => reportCommits(services))

@@ -8,6 +8,7 @@ import { catalogOperations } from './catalog'
 import { checkOperations } from './checks'
 import { comparisonOperations } from './comparisons'
 import { driftOperations } from './drift'
+import { endingOperations } from './endings'
 import { ledgerOperations } from './ledger'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
@@ -17,6 +18,7 @@ import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
 import { repositoryOperations } from './repositories'
+import { resourceOperations } from './resources'
 import { ruleOperations } from './rules'
 import { taskOperations } from './tasks'
 import { tokenOperations } from './tokens'
@@ -35,10 +37,12 @@ export const operations: Operation[] = [
   ...comparisonOperations,
   ...batchOperations,
   ...placementOperations,
+  ...endingOperations,
   ...policyOperations,
   ...promotionOperations,
   ...pipelineOperations,
   ...repositoryOperations,
+  ...resourceOperations,
   ...driftOperations,
   ...alertOperations,
   ...taskOperations,

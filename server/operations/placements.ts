@@ -41,6 +41,7 @@ import {
   listGateways,
   listGroups,
   readGatewayNow,
+  readIntent,
   uploadSnapshot,
 } from '../services/gateways'
 import { pageFrom } from '../services/paging'
@@ -214,8 +215,7 @@ export const placementOperations: Operation[] = [
     body: KeyRequest,
     success: { status: 201, says: 'The key, shown this once', body: IssuedKey },
     errors: [403, 409, 502],
-    handle: ({ params, body }, context) =>
-      ok(keys.issueKey(context, params['placement']!, body.name)),
+    handle: ({ params, body }, context) => ok(keys.issueKey(context, params['placement']!, body)),
   }),
   operation({
     id: 'withdrawKey',
@@ -320,6 +320,23 @@ export const placementOperations: Operation[] = [
     success: { status: 200, says: 'A page of routes', page: RunningRouteItem },
     handle: ({ params, query }, context) =>
       ok(listGatewayRoutes(context, params['gateway']!, query)),
+  }),
+  operation({
+    id: 'getGatewayIntent',
+    method: 'GET',
+    path: '/gateways/{gateway}/intent',
+    tag: 'Gateways',
+    summary: 'Read what a gateway is meant to run, as resources of Gateway API',
+    success: {
+      status: 200,
+      says: 'The resources',
+      mediaType: 'application/yaml',
+      example: 'kind: HTTPRoute',
+    },
+    errors: [403],
+    async handle({ params }, context) {
+      return { body: Buffer.from(await readIntent(context, params['gateway']!)) }
+    },
   }),
   operation<SnapshotUpload>({
     id: 'uploadSnapshot',

@@ -3,7 +3,7 @@ import { and, eq, isNotNull, lt, sql } from 'drizzle-orm'
 import { judge, quietLeft, type Watched } from '../../core/traffic/alerts'
 import { lastParts, periodAt } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { alerts, apis, drift, traffic, trafficSeries } from '../db/schema'
+import { alerts, apis, drift, placements, traffic, trafficSeries } from '../db/schema'
 import { writeNotices, type AlertRow } from './alerts'
 import type { Services } from './context'
 import { dayOf } from './known'
@@ -106,7 +106,7 @@ function limitedClients(db: Queries, row: AlertRow, at: Date): Promise<Watched['
     .having(sql`${calls} > 0`)
 }
 
-/** APIs that are going away, with what was asked of them in the last day. */
+/** APIs and placements that are going away, with what was asked of them in the last day. */
 async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watched['ending']> {
   const period = periodAt('24h', at.getTime())
   const rows = await db
@@ -127,8 +127,20 @@ async function endingCalls(db: Queries, row: AlertRow, at: Date): Promise<Watche
       ),
     )
     .groupBy(apis.id)
+  const placed = await db
+    .select({
+      api: sql<string>`${apis.title} || ' ' || ${placements.version} || ' in ' || ${placements.stage}`,
+      sunset: sql<string>`${placements.ending} ->> 'until'`,
+      calls: sql<number>`coalesce(sum(${callsIn(period)}), 0)::int`,
+    })
+    .from(placements)
+    .innerJoin(apis, eq(apis.id, placements.apiId))
+    .innerJoin(trafficSeries, eq(trafficSeries.placement, placements.id))
+    .innerJoin(traffic, eq(traffic.series, trafficSeries.id))
+    .where(and(isNotNull(placements.ending), within(period, 'placement'), seriesOf(row)))
+    .groupBy(apis.id, placements.id)
   const today = parseISO(dayOf(at))
-  return rows.map(({ api, sunset, calls }) => ({
+  return [...rows, ...placed].map(({ api, sunset, calls }) => ({
     ...{ api, calls },
     days: differenceInCalendarDays(parseISO(sunset!), today),
   }))

@@ -24,6 +24,8 @@ import {
   hosts,
   placements,
   revisions,
+  rolloutPlacements,
+  rollouts,
   stages,
   type WantedPlacement,
 } from '../db/schema'
@@ -287,23 +289,24 @@ async function requireFreeAddress(tx: Transaction, { api, group, spec }: Target)
   )
 }
 
-/** What a target becomes once the gateways have confirmed it. */
+/** What a target becomes once the gateways have confirmed it; what stands there ends as it was going to. */
 export const wantedBy = (
   { api, version, revision, stage, group, spec }: Target,
   id: string,
-  generation: number,
+  there: PlacementRow | undefined,
 ): WantedPlacement => ({
   id,
-  generation,
+  generation: there?.generation ?? 0,
   apiId: api.id,
   version,
   revisionId: revision.id,
   stage,
   group,
   spec,
+  ending: there?.ending ?? null,
 })
 
-/** A name for a placement that nothing has or is about to have. */
+/** A name for a placement that nothing has, had or is about to have: its traffic and its history are its own. */
 export async function newPlacementId(
   tx: Transaction,
   { api, stage }: Target,
@@ -311,11 +314,17 @@ export async function newPlacementId(
 ): Promise<string> {
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120414, ${api.id}::int)`)
   const base = `${api.slug}-${stage.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`
-  const [placed, coming] = [
-    await tx.select({ id: placements.id }).from(placements).where(eq(placements.apiId, api.id)),
-    await comingPlacements(tx),
-  ]
-  const taken = new Set([...placed, ...coming, ...besides].map(({ id }) => id))
+  const placed = await tx
+    .select({ id: placements.id })
+    .from(placements)
+    .where(eq(placements.apiId, api.id))
+  const stood = await tx
+    .selectDistinct({ id: rolloutPlacements.placementId })
+    .from(rolloutPlacements)
+    .innerJoin(rollouts, eq(rollouts.id, rolloutPlacements.rolloutId))
+    .where(and(eq(rollouts.apiId, api.id), eq(rollouts.state, 'done')))
+  const coming = await comingPlacements(tx)
+  const taken = new Set([...placed, ...stood, ...coming, ...besides].map(({ id }) => id))
   for (let n = 1; ; n++) if (!taken.has(`${base}-${n}`)) return `${base}-${n}`
 }
 

@@ -11,7 +11,7 @@ import {
   type PlacementFacts,
 } from '../../core/runtime/placement'
 import { isOff } from '../../core/runtime/policies'
-import { toldBy, type LifecycleFacts } from '../../core/runtime/lifecycle'
+import { sooner, toldBy, type LifecycleFacts } from '../../core/runtime/lifecycle'
 import { compilePlacement } from '../../core/runtime/compile'
 import { type Resource } from '../../core/runtime/resources'
 import { faceContract, faceOf } from '../../core/runtime/rest-face'
@@ -26,11 +26,12 @@ import { Scopes } from './scopes'
 export type PlacementRow = typeof placements.$inferSelect
 
 /** What the ledger says of a placement. */
-export const described = ({ version, stage, group, spec }: PlacementRow) => ({
+export const described = ({ version, stage, group, spec, ending }: PlacementRow) => ({
   version,
   stage,
   group,
   spec,
+  ...(ending && { ending }),
 })
 
 /** Compiling for one gateway, and with scopes as somebody would have them. */
@@ -90,7 +91,7 @@ export async function compiledAll(
         ? mocksOf(facedBy(definition!))
         : (mocks.get(placement.revisionId) ?? new Map<string, MockAnswer[]>()),
       ...(placement.spec.face && { face: faceFor(placement, definition!, titles) }),
-      lifecycle: lifecycles.get(placement.apiId)!,
+      lifecycle: sooner(lifecycles.get(placement.apiId)!, placement.ending),
       ...(wsdl && { wsdl }),
       ...(said && { described: () => said }),
     })

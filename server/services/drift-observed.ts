@@ -59,10 +59,12 @@ export async function followTraffic(services: Services): Promise<void> {
   const today = dayOf(at)
   for (const { placement, lifecycle, sunset } of rows) {
     const ended = lifecycle === 'deprecated' || lifecycle === 'retired'
+    const days = [ended ? sunset : null, placement.ending?.until ?? null]
+    const endedOn = days.filter((day) => day !== null).sort()[0]
     const expected: Expected = {
       spec: placement.spec,
       responses: await describedResponses(db, placement),
-      ...(ended && sunset !== null && sunset < today && { endedOn: sunset }),
+      ...(endedOn !== undefined && endedOn < today && { endedOn }),
     }
     const calls = observed.get(placement.id) ?? []
     const known = open.filter((row) => row.placement === placement.id)

@@ -31,6 +31,7 @@ export async function actEvidence(
   row: PromotionRow,
   plan: Plan,
   gates: Gate[],
+  now: Date,
 ): Promise<Evidence & ActEvidence> {
   const { revision, basis } = plan
   const files = await filesOf(tx, revision.id)
@@ -45,7 +46,7 @@ export async function actEvidence(
     comparisons: row.kind === 'promotion' ? await comparisonsOf(tx, row, plan) : [],
     approvals: await approvalsOf(tx, row, planDigest(basis)),
     gates,
-    plan: await shownPlan(tx, row, plan),
+    plan: await shownPlan(tx, row, plan, now),
   }
   // As it comes back from the database: what JSON cannot say is in no digest.
   return JSON.parse(JSON.stringify(evidence)) as typeof evidence

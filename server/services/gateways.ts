@@ -5,7 +5,7 @@ import { sha256Hex } from '../../core/ledger/chain'
 import { fromCluster } from '../../core/runtime/cluster/read'
 import { ConfigurationError } from '../../core/runtime/config-values'
 import { routesOf } from '../../core/runtime/read'
-import type { Resource } from '../../core/runtime/resources'
+import { writeResources, type Resource } from '../../core/runtime/resources'
 import { conditionsText } from '../../core/runtime/conditions'
 import { isServed, type Route } from '../../core/runtime/routes'
 import { RunningRoutes } from '../../core/runtime/running'
@@ -36,7 +36,7 @@ import { circumstancesOf, followGateway, type Reading } from './drift-following'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { announce, record } from './ledger'
 import { pageFrom, type Page } from './paging'
-import { requirePermission } from './permissions'
+import { can, requirePermission } from './permissions'
 import { unfinishedByPlacement } from './rollouts'
 import { Scopes } from './scopes'
 import { isOpenDrift } from './sites'
@@ -380,6 +380,19 @@ export async function listGatewayRoutes(
       return words.every((word) => text.includes(word))
     })
   return pageFrom(items, query)
+}
+
+/** What a gateway is meant to run, of the placements that whoever asks may see, as resources of Gateway API. */
+export async function readIntent(context: Context, name: string): Promise<string> {
+  const { db, actor } = context
+  if (!can(actor, 'administer')) requirePermission(actor, 'read')
+  const { group } = await findGateway(db, name)
+  const rows = await db
+    .select()
+    .from(placements)
+    .where(eq(placements.group, group))
+    .orderBy(asc(placements.id))
+  return writeResources((await compiledAll(db, rows, { member: name })).flat())
 }
 
 /** Somebody uploads what a gateway runs that is only read; it is compared at once. */

@@ -5,10 +5,11 @@ import { issuedKey } from '../../core/runtime/issued-keys'
 import { scopesOf } from '../../core/runtime/placement'
 import { takesKeys } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../../core/runtime/resolve'
-import type { IssuedKey } from '../../shared/api/placements'
+import type { IssuedKey, KeyRequest } from '../../shared/api/placements'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import type { Transaction } from '../db/database'
 import { keys } from '../db/schema'
+import { readContact } from './announcements'
 import { apiOf, findPlacement } from './apply'
 import type { PlacementRow } from './compiled'
 import type { Context } from './context'
@@ -18,7 +19,11 @@ import { carryOut, intend, readRollout } from './rollouts'
 import { Scopes } from './scopes'
 
 /** Issues a key for a placement; only its digest is kept, so it is shown this once. */
-export async function issueKey(context: Context, id: string, name: string): Promise<IssuedKey> {
+export async function issueKey(
+  context: Context,
+  id: string,
+  { name, contact = '' }: KeyRequest,
+): Promise<IssuedKey> {
   const { db } = context
   const row = await findPlacement(db, id)
   requirePermission(context.actor, 'place', (await apiOf(db, row)).team)
@@ -27,12 +32,14 @@ export async function issueKey(context: Context, id: string, name: string): Prom
   )
   if (!takesKeys(authentication?.config))
     throw conflict('This placement asks for no key. Change the placement first.')
+  if (row.ending?.as === 'retired')
+    throw conflict(`It is retired, and served until ${row.ending.until}: there are no new keys.`)
   const secret = issuedKey(randomBytes(24))
   const sha256 = createHash('sha256').update(secret).digest('hex')
   const rollout = await db.transaction(async (tx) => {
     const made = await tx
       .insert(keys)
-      .values({ placementId: id, name, sha256, state: 'issuing' })
+      .values({ placementId: id, name, sha256, state: 'issuing', contact: readContact(contact) })
       .onConflictDoNothing()
       .returning()
     if (made.length === 0)

@@ -23,7 +23,7 @@ export function noticesTo(
   { mails, webhook }: { mails: readonly string[]; webhook: string },
   notice: Pick<
     typeof notices.$inferInsert,
-    'alertId' | 'personId' | 'event' | 'at' | 'title' | 'says' | 'data'
+    'alertId' | 'personId' | 'announcementId' | 'event' | 'at' | 'title' | 'says' | 'data'
   >,
   dueAt: Date,
 ): (typeof notices.$inferInsert)[] {
@@ -78,9 +78,11 @@ export async function deliverNotices(services: Services): Promise<void> {
       .set(outcomeOf(notice, trouble, now()))
       .where(eq(notices.id, notice.id))
   }
-  for (const topic of new Set(taken.map(({ alertId }) => (alertId === null ? 'task' : 'alert'))))
-    await announce(db, topic)
+  for (const topic of new Set(taken.map(topicOf))) await announce(db, topic)
 }
+
+const topicOf = ({ alertId, announcementId }: Notice) =>
+  announcementId !== null ? 'announcement' : alertId === null ? 'task' : 'alert'
 
 function outcomeOf({ tries }: Notice, trouble: string | undefined, at: Date) {
   if (trouble === undefined) return { sentAt: at, trouble: '' }
@@ -99,6 +101,7 @@ const told = (event: Notice['event'], isAlert: boolean) =>
     ended: { begins: 'Over: ', type: 'alert.ended' },
     test: { begins: 'Test: ', type: isAlert ? 'alert.test' : 'tasks.test' },
     waiting: { begins: '', type: 'tasks.waiting' },
+    announced: { begins: '', type: 'announcement' },
   })[event]
 
 /** Delivers one notice; why it could not be, where it could not. */
@@ -107,12 +110,14 @@ const deliver = (services: Services, notice: Notice): Promise<string | undefined
 
 async function sendMail(
   { db, mail }: Services,
-  { alertId, event, title, says, recipient, at, id }: Notice,
+  { alertId, announcementId, event, title, says, recipient, at, id }: Notice,
 ): Promise<string | undefined> {
   if (mail.server === '') return 'No mail server is set (ELM_SMTP_URL).'
   const [house] = await db.select().from(settings)
   const address = house?.publicAddress ?? ''
+  // Callers do not sign in here: their mail leads to no page of it.
   const page = alertId === null ? '/tasks' : '/traffic/alerts'
+  const link = address === '' || announcementId !== null ? '' : `${address}${page}\n\n`
   const transport = createTransport({ url: mail.server, ...mailTimeouts }, { from: mail.from })
   try {
     await transport.sendMail({
@@ -121,7 +126,7 @@ async function sendMail(
       subject: `${told(event, alertId !== null).begins}${title}`.replace(/\s+/g, ' '),
       messageId: `<notice-${id}@elm-ledger>`,
       date: at,
-      text: `${alertId === null ? says : `${says}.`}\n\n${address === '' ? '' : `${address}${page}\n\n`}${house?.organisation ?? ''}, Elm Ledger\n`,
+      text: `${alertId === null ? says : `${says}.`}\n\n${link}${house?.organisation ?? ''}, Elm Ledger\n`,
     })
     return undefined
   } finally {

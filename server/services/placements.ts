@@ -156,6 +156,7 @@ export async function listPlacements(
       appliedAt: appliedAt.toISOString(),
       appliedBy,
       keys: names.get(id) ?? [],
+      ...(placement.ending && { ending: placement.ending }),
     }
     return item
   })
@@ -378,7 +379,7 @@ export function intendTarget(
   id: string,
   intent: { action: ApiAction; title: string },
 ): Promise<number> {
-  const wanted = wantedBy(target, id, before?.generation ?? 0)
+  const wanted = wantedBy(target, id, before)
   return intend(tx, context, {
     ...intent,
     api: target.api.id,

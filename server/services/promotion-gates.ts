@@ -18,6 +18,7 @@ import { grouped } from '../../core/text/grouped'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import type { ApiRow } from '../db/names'
+import { affectedBy } from './affected'
 import { displayName } from '../db/names'
 import {
   approvals,
@@ -180,7 +181,10 @@ async function judgedBy(
         ...{ labels: plan.api.labels, version: row.version, to: row.toStage },
       },
       replaced:
-        asks('version') || asks('condition') ? await replacedBy(db, promotedIn(row, plan)) : [],
+        asks('version') || asks('condition') || asks('callers')
+          ? await replacedBy(db, promotedIn(row, plan))
+          : [],
+      affected: await affectedOf(db, request, next, at),
       placed: plan.from.flatMap(({ id, appliedAt }) => {
         const site = siteOf.get(id)
         return site
@@ -302,6 +306,17 @@ async function soakedOf(
     if (p95 !== undefined) latency.set(hours, p95)
   }
   return { hours: (await of(longestSoak)).points, latency }
+}
+
+/** Who calls what breaks, as far back as a gate asks. */
+async function affectedOf(
+  db: Queries,
+  { row, plan }: Request,
+  stages: readonly (Pipeline['stages'][number] | undefined)[],
+  at: Date,
+): Promise<GateFacts['affected']> {
+  const days = stages.flatMap((stage) => stage?.gates.callers?.days ?? [])
+  return days.length === 0 ? [] : affectedBy(db, row, plan, { days: Math.max(...days), at })
 }
 
 /** When promotions into a stage began in the last 24 hours; those that went back made room again. */

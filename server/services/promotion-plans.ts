@@ -1,7 +1,16 @@
 import { and, asc, eq, getTableColumns, inArray } from 'drizzle-orm'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
+import { stageNamed } from '../../core/pipeline/pipeline'
 import { specDigest, type PlanBasis } from '../../core/pipeline/plan'
+import {
+  endingOn,
+  endingText,
+  predecessorText,
+  succeededBy,
+  type Ending,
+  type Predecessor,
+} from '../../core/pipeline/succession'
 import type { Backend, PlacementSpec } from '../../core/runtime/placement'
 import type { Scope } from '../../core/runtime/resolve'
 import { routesOf } from '../../core/runtime/read'
@@ -10,20 +19,14 @@ import { grouped } from '../../core/text/grouped'
 import { sha256Hex } from '../../core/ledger/chain'
 import type { PlacementPlan } from '../../shared/api/promotions'
 import type { Queries } from '../db/database'
+import type { RequestKind } from '../../shared/words'
 import { apiColumns } from '../db/names'
-import {
-  apis,
-  backends,
-  gateways,
-  hosts,
-  placements,
-  promotions,
-  revisions,
-  type RequestKind,
-} from '../db/schema'
+import { apis, backends, gateways, hosts, placements, promotions, revisions } from '../db/schema'
 import { closestFor, placedAt } from './apply'
 import { revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
+import { dayOf } from './known'
+import { Pipelines } from './pipelines'
 import { backendOf, soapRoutes } from './placements'
 import { Scopes } from './scopes'
 import { seen } from './sites'
@@ -37,6 +40,7 @@ const titles: Record<Exclude<RequestKind, 'promotion'>, string> = {
   removal: 'Remove',
   'put-back': 'Put back',
   keep: 'Keep what runs of',
+  ending: 'End',
 }
 
 /** A request in a line. */
@@ -94,6 +98,8 @@ export interface Plan {
   revision: RevisionRow
   from: PlacementRow[]
   writes: Write[]
+  /** Earlier versions beside it, and what becomes of them. */
+  succeeded: { there: PlacementRow; becomes: Predecessor }[]
   basis: PlanBasis
 }
 
@@ -109,7 +115,7 @@ export const planOf = async (db: Queries, row: PromotionRow): Promise<Plan> =>
 export async function plansOf(db: Queries, rows: readonly PromotionRow[]): Promise<Plan[]> {
   if (rows.length === 0) return []
   const ids = [...new Set(rows.map(({ apiId }) => apiId))]
-  const [owners, placed, known, everyHost, members, scopes] = await Promise.all([
+  const [owners, placed, known, everyHost, members, scopes, pipelines] = await Promise.all([
     db.select(apiColumns).from(apis).where(inArray(apis.id, ids)),
     db.select().from(placements).where(inArray(placements.apiId, ids)).orderBy(asc(placements.id)),
     db.select().from(backends).where(inArray(backends.apiId, ids)),
@@ -119,6 +125,7 @@ export async function plansOf(db: Queries, rows: readonly PromotionRow[]): Promi
       .from(gateways)
       .orderBy(asc(gateways.position)),
     Scopes.read(db),
+    Pipelines.read(db),
   ])
   const placedOf = grouped(placed, ({ apiId }) => apiId)
   const starts = rows.map((row) =>
@@ -137,7 +144,13 @@ export async function plansOf(db: Queries, rows: readonly PromotionRow[]): Promi
       const revision =
         texts.find(({ id }) => id === from[0]?.revisionId) ??
         (await revisionOfVersion(db, api, row.version))
-      const ground = { placed: placedOf.get(api.id) ?? [], hosts: everyHost, members, scopes }
+      const ground = {
+        placed: placedOf.get(api.id) ?? [],
+        hosts: everyHost,
+        members,
+        scopes,
+        pipelines,
+      }
       const own = known.filter(({ apiId }) => apiId === api.id)
       return planFrom(row, { api, revision, from }, { ...ground, backends: own })
     }),
@@ -152,6 +165,7 @@ interface Ground {
   hosts: (typeof hosts.$inferSelect)[]
   members: readonly { name: string; group: string }[]
   scopes: Scopes
+  pipelines: Pipelines
 }
 
 function planFrom(
@@ -171,20 +185,48 @@ function planFrom(
   const generations = (rows: PlacementRow[]) =>
     Object.fromEntries(rows.map(({ id, generation }) => [id, generation]))
   const groups = writes.map(({ group }) => group)
+  const succeeded = succeededIn(row, api, writes, ground)
+  const ends = row.kind === 'ending' ? ` ${endingText(row.ending)}` : ''
   const basis: PlanBasis = {
     version: row.version,
     revision: revision.digest,
     from: generations(from),
-    there: generations(writes.flatMap(({ there }) => there ?? [])),
+    there: generations([
+      ...writes.flatMap(({ there }) => there ?? []),
+      ...succeeded.map(({ there }) => there),
+    ]),
     gateways: ground.members.filter(({ group }) => groups.includes(group)).map(({ name }) => name),
-    writes: Object.fromEntries(
-      writes.map(({ group, there, spec }) => [
+    writes: Object.fromEntries<string>([
+      ...writes.map(({ group, there, spec }): [string, string] => [
         `${group} ${addressOf(spec ?? there!.spec)}`,
-        spec ? writtenDigest(spec, ground.scopes.around({ stage: row.toStage, group })) : 'removed',
+        spec
+          ? `${writtenDigest(spec, ground.scopes.around({ stage: row.toStage, group }))}${ends}`
+          : 'removed',
       ]),
-    ),
+      // The days, not the day: what is approved today is the same tomorrow.
+      ...succeeded.map(({ there, becomes }): [string, string] => [
+        `${there.group} ${addressOf(there.spec)}`,
+        predecessorText(becomes),
+      ]),
+    ]),
   }
-  return { api, revision, from, writes, basis }
+  return { api, revision, from, writes, succeeded, basis }
+}
+
+/** What becomes of the earlier versions beside a promoted one, where its pipeline says so. */
+function succeededIn(
+  row: PromotionRow,
+  api: ApiRow,
+  writes: readonly Write[],
+  { placed, pipelines }: Ground,
+): Plan['succeeded'] {
+  if (row.kind !== 'promotion') return []
+  const becomes = stageNamed(pipelines.for(api).content, row.toStage)?.predecessor
+  if (!becomes) return []
+  const groups = writes.map(({ group }) => group)
+  const entered = { version: row.version, stage: row.toStage, groups }
+  const taken = writes.flatMap(({ there }) => there ?? [])
+  return succeededBy(entered, placed, taken).map((there) => ({ there, becomes }))
 }
 
 const addressOf = ({ host, basePath }: PlacementSpec) => `https://${host}${basePath}`
@@ -210,11 +252,16 @@ function nextSpec(
   return { ...from.spec, host: there?.name ?? '', backends: upstream }
 }
 
+/** What an end is told as. */
+const becomingOf = (ending: Ending | null | undefined) =>
+  ending ? { as: ending.as, until: ending.until } : undefined
+
 /** What each placement becomes, and what that changes there. */
 export async function shownPlan(
   db: Queries,
   row: PromotionRow,
-  { writes, from, revision }: Plan,
+  { writes, from, revision, succeeded }: Plan,
+  now: Date,
 ): Promise<PlacementPlan[]> {
   const [text] = await db
     .select({ summary: revisions.summary })
@@ -222,9 +269,9 @@ export async function shownPlan(
     .where(eq(revisions.id, revision.id))
   const soap = soapRoutes(text!.summary)
   const shown: PlacementPlan[] = []
+  const served = ({ routes }: PlacementSpec) =>
+    routes.filter(({ treatment: { kind } }) => kind === 'route' || kind === 'mock')
   for (const [index, { group, there, spec }] of writes.entries()) {
-    const served = ({ routes }: PlacementSpec) =>
-      routes.filter(({ treatment: { kind } }) => kind === 'route' || kind === 'mock')
     const { added, removed } = compareOperations(
       there ? served(there.spec) : [],
       spec ? served(spec) : [],
@@ -244,6 +291,15 @@ export async function shownPlan(
       changes,
       ...(soap.length > 0 && { soap }),
       ...(spec && { spec }),
+      ...(row.kind === 'ending' && { becomes: becomingOf(row.ending) ?? { as: 'served' } }),
+    })
+  }
+  for (const { there, becomes } of succeeded) {
+    const ending = becomingOf(endingOn(becomes, dayOf(now)))
+    shown.push({
+      ...{ group: there.group, address: addressOf(there.spec), replaces: there.version },
+      ...{ added: [], changes: [], becomes: ending ?? { as: 'removed' } },
+      removed: ending ? [] : compareOperations(served(there.spec), []).removed,
     })
   }
   return shown

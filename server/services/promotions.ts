@@ -4,8 +4,9 @@ import { open } from '../../core/pipeline/gates'
 import { paceOf, stageAfter, stageNamed } from '../../core/pipeline/pipeline'
 import { evidenceDigest } from '../../core/ledger/evidence'
 import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
+import { endingFault, endingOn, endingText, type Ending } from '../../core/pipeline/succession'
 import type { ApiAction } from '../../core/ledger/actions'
-import type { ChangeRequest } from '../../shared/api/placements'
+import type { ChangeRequest, EndingRequest } from '../../shared/api/placements'
 import type {
   Approval,
   Override,
@@ -15,6 +16,7 @@ import type {
   PromotionRequest,
 } from '../../shared/api/promotions'
 import type { Queries, Transaction } from '../db/database'
+import type { RequestKind } from '../../shared/words'
 import { apiColumns } from '../db/names'
 import {
   apis,
@@ -23,8 +25,8 @@ import {
   placements,
   promotions,
   stages,
-  type RequestKind,
   type RolloutChange,
+  type WantedPlacement,
 } from '../db/schema'
 import {
   apiOf,
@@ -35,10 +37,12 @@ import {
   wantedBy,
 } from './apply'
 import { findApi } from './catalog'
+import type { PlacementRow } from './compiled'
 import { actAs, type Context, type Services } from './context'
 import { actEvidence } from './evidence'
-import { conflict, Failure, notFound, requireMatch, stale } from './failure'
+import { conflict, Failure, invalid, notFound, requireMatch, stale } from './failure'
 import { checkGateway } from './gateways'
+import { dayOf } from './known'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { actorWithId } from './people'
@@ -135,13 +139,14 @@ const doneAs: Record<RequestKind, ApiAction> = {
   removal: 'placement.removed',
   'put-back': 'drift.put-back',
   keep: 'drift.kept',
+  ending: 'placement.ending',
 }
 
 /** Asks for a change at a placement beyond the first stage, where nothing changes without review. */
 export async function requestChange(
   context: Context,
   id: string,
-  { kind, spec, note }: ChangeRequest,
+  { kind, spec, ending, note }: ChangeRequest,
   ifMatch: string | undefined,
 ): Promise<PromotionDetail> {
   const { db, now, actor } = context
@@ -154,6 +159,8 @@ export async function requestChange(
   if (kind === 'change' && !spec) throw conflict('Say how it should be served.')
   const wanted =
     kind === 'change' ? toSpec(spec!) : kind === 'keep' ? await runningSpec(context, row) : null
+  const ends = kind === 'ending' && ending ? endingFrom(ending, dayOf(now())) : null
+  if (kind === 'ending' && !ends && !row.ending) throw conflict(`${id} is served on already.`)
   const request = await db.transaction(async (tx) => {
     if (wanted) await requirePlaceable(tx, await targetOf(tx, row, wanted))
     const [made] = await tx
@@ -162,6 +169,7 @@ export async function requestChange(
         kind,
         placementId: id,
         wanted,
+        ending: ends,
         apiId: api.id,
         version: row.version,
         fromStage: row.stage,
@@ -178,11 +186,24 @@ export async function requestChange(
       action: 'request.made',
       api: row.apiId,
       subject: id,
-      after: { request: made.id, kind, note, ...(wanted && { spec: wanted }) },
+      after: {
+        ...{ request: made.id, kind, note },
+        ...(wanted && { spec: wanted }),
+        ...(kind === 'ending' && { ending: endingText(ends) }),
+      },
     })
     return made.id
   })
   return readPromotion(context, request)
+}
+
+/** An end as it is asked for on a day; announced from that day on. */
+function endingFrom({ as, until }: EndingRequest, today: string): Ending {
+  const ending = { as, since: today, until }
+  const fault = endingFault(ending)
+  if (fault !== undefined)
+    throw invalid([{ field: 'ending.until', message: `The last day ${fault}` }])
+  return ending
 }
 
 /** Promotions, waiting ones first, newest first. */
@@ -292,7 +313,9 @@ async function requestOf(context: Context, id: number): Promise<Shown> {
 
 /** Whether it is not known yet what changed since what it takes the place of. */
 const waitsForComparison = ({ gates }: Pick<PromotionItem, 'gates'>) =>
-  gates.some(({ id, state }) => (id === 'version' || id === 'condition') && state === 'waiting')
+  gates.some(
+    ({ id, state }) => ['version', 'condition', 'callers'].includes(id) && state === 'waiting',
+  )
 
 export async function readPromotion(context: Context, id: number): Promise<PromotionDetail> {
   let shown = await requestOf(context, id)
@@ -303,7 +326,7 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
   const { row, item, plan } = shown
   return {
     ...item,
-    plan: plan ? await shownPlan(context.db, row, plan) : (row.evidence?.plan ?? []),
+    plan: plan ? await shownPlan(context.db, row, plan, context.now()) : (row.evidence?.plan ?? []),
     ...(plan && { digest: planDigest(plan.basis) }),
   }
 }
@@ -522,8 +545,8 @@ async function intendPlan(
       .map((gate) => `${gate.title}: ${gate.text}`)
     throw conflict(`Not every gate is open. ${shut.join('. ')}.`)
   }
-  const evidence = await actEvidence(tx, row, plan, gates)
-  const change = await changeOf(tx, row, plan)
+  const evidence = await actEvidence(tx, row, plan, gates, context.now())
+  const change = await changeOf(tx, row, plan, dayOf(context.now()))
   await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
   const { api, writes } = plan
   const holding = pipelines.for(api)
@@ -551,8 +574,9 @@ async function intendPlan(
 const nameOf = ({ slug, edition }: Holding) => ({ name: slug, edition })
 
 /** Keeps every placement of a plan as it is until the transaction ends. */
-async function lockAll(tx: Transaction, { from, writes }: Plan): Promise<void> {
-  const ids = [...from, ...writes.flatMap(({ there }) => there ?? [])].map(({ id }) => id)
+async function lockAll(tx: Transaction, { from, writes, succeeded }: Plan): Promise<void> {
+  const standing = [...writes, ...succeeded].flatMap(({ there }) => there ?? [])
+  const ids = [...from, ...standing].map(({ id }) => id)
   if (ids.length === 0) return
   await tx
     .select({ id: placements.id })
@@ -562,22 +586,37 @@ async function lockAll(tx: Transaction, { from, writes }: Plan): Promise<void> {
     .for('update')
 }
 
+/** A placement as it stands, to be written again. */
+const standingAs = ({ appliedAt, appliedById, ...standing }: PlacementRow): WantedPlacement =>
+  standing
+
 async function changeOf(
   tx: Transaction,
   row: PromotionRow,
-  { api, revision, writes }: Plan,
+  { api, revision, writes, succeeded }: Plan,
+  today: string,
 ): Promise<Exclude<RolloutChange, { kind: 'policies' | 'take-off' }>> {
   const [only] = writes
   if (!only) throw conflict('The placement is not there any more.')
   if (row.kind === 'removal')
     return { kind: 'remove', placement: only.there!.id, generation: only.there!.generation }
   if (row.kind === 'put-back') return { kind: 'apply', placement: only.there!.id }
-  const wanted: Extract<RolloutChange, { kind: 'place' }>['wanted'] = []
+  const wanted: WantedPlacement[] = []
   for (const { group, there, spec } of writes) {
     const target = { api, version: row.version, revision, stage: row.toStage, group, spec: spec! }
     await requirePlaceable(tx, target)
     const id = there?.id ?? (await newPlacementId(tx, target, wanted))
-    wanted.push(wantedBy(target, id, there?.generation ?? 0))
+    const own = wantedBy(target, id, there)
+    wanted.push(row.kind === 'ending' ? { ...own, ending: row.ending } : own)
   }
-  return { kind: 'place', wanted }
+  const after = succeeded.map(({ there, becomes }) => ({ there, ends: endingOn(becomes, today) }))
+  const ending = after.flatMap(({ there, ends }) =>
+    ends ? { ...standingAs(there), ending: ends } : [],
+  )
+  const gone = after.flatMap(({ there, ends }) => (ends ? [] : there.id))
+  return {
+    ...{ kind: 'place', wanted },
+    ...(ending.length > 0 && { ending }),
+    ...(gone.length > 0 && { gone }),
+  }
 }

@@ -42,7 +42,7 @@ import { announce, record } from './ledger'
 import { goesOn } from './rollout-pace'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
-import { asRow, blockerOf, placementsOf, subjectOf, type RolloutRow } from './rollouts'
+import { asRow, blockerOf, placementsOf, subjectOf, wantedIn, type RolloutRow } from './rollouts'
 import { Scopes } from './scopes'
 
 /** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
@@ -174,7 +174,7 @@ async function refuse(
 /** What the placements of a rollout should be on its gateways; none for one that is taken off. */
 async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<PlacementRow[]> {
   if (change.kind === 'remove' || change.kind === 'take-off') return []
-  if (change.kind === 'place') return change.wanted.map(asRow)
+  if (change.kind === 'place') return wantedIn(change).map(asRow)
   return db
     .select()
     .from(placements)
@@ -480,22 +480,16 @@ async function settle(
   { change, action, id, apiId: about }: RolloutRow,
   names: string[],
 ): Promise<void> {
-  if (change.kind === 'place')
+  if (change.kind === 'place') {
     for (const wanted of change.wanted)
       await settlePlacement(tx, acting, { action, id }, wanted, names)
-  else if (change.kind === 'remove') {
-    const [gone] = await tx
-      .delete(placements)
-      .where(eq(placements.id, change.placement))
-      .returning()
-    await record(tx, acting, {
-      action,
-      api: about,
-      subject: change.placement,
-      before: gone && described(gone),
-      after: { rollout: id },
-    })
-  } else if (change.kind === 'take-off') {
+    for (const wanted of change.ending ?? [])
+      await settlePlacement(tx, acting, { action: 'placement.ending', id }, wanted, names)
+    for (const gone of change.gone ?? [])
+      await settleRemoved(tx, acting, { action: 'placement.removed', id, apiId: about }, gone)
+  } else if (change.kind === 'remove')
+    await settleRemoved(tx, acting, { action, id, apiId: about }, change.placement)
+  else if (change.kind === 'take-off') {
     await endDrift(tx, acting, eq(drift.id, change.drift), {
       ...{ resolution: 'put-back', closedBy: acting.actor.name, rolloutId: id },
     })
@@ -539,6 +533,20 @@ async function settle(
   }
 }
 
+async function settleRemoved(
+  tx: Transaction,
+  acting: Acting,
+  { action, id, apiId: api }: Pick<RolloutRow, 'action' | 'id' | 'apiId'>,
+  placement: string,
+): Promise<void> {
+  const [gone] = await tx.delete(placements).where(eq(placements.id, placement)).returning()
+  await record(tx, acting, {
+    ...{ action, api, subject: placement },
+    before: gone && described(gone),
+    after: { rollout: id },
+  })
+}
+
 /** What a rollout was to the drift that it ended. */
 function resolutionOf(change: RolloutRow['change'], action: ApiAction): DriftResolution {
   if (change.kind === 'remove') return 'removed'
@@ -555,7 +563,7 @@ async function settlePlacement(
 ): Promise<void> {
   const [before] = await tx.select().from(placements).where(eq(placements.id, wanted.id))
   const row: PlacementRow = {
-    ...wanted,
+    ...asRow(wanted),
     generation: wanted.generation + 1,
     appliedAt: acting.now(),
     appliedById: acting.actor.id,

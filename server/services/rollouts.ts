@@ -35,12 +35,18 @@ const waitsMs = 6000
 export const placementsOf = (change: RolloutChange): string[] => {
   if (change.kind === 'policies') return change.placements
   if (change.kind === 'take-off') return []
-  return change.kind === 'place' ? change.wanted.map(({ id }) => id) : [change.placement]
+  if (change.kind !== 'place') return [change.placement]
+  return [...wantedIn(change).map(({ id }) => id), ...(change.gone ?? [])]
 }
+
+/** Every placement as a change makes it: what it is about, and what ends beside it. */
+export const wantedIn = (change: RolloutChange): WantedPlacement[] =>
+  change.kind === 'place' ? [...change.wanted, ...(change.ending ?? [])] : []
 
 /** A placement as a change makes it, for what has to be compiled. */
 export const asRow = (wanted: WantedPlacement): PlacementRow => ({
   ...wanted,
+  ending: wanted.ending ?? null,
   appliedAt: new Date(0),
   appliedById: 0,
 })
@@ -76,7 +82,7 @@ export async function comingPlacements(db: Queries): Promise<WantedPlacement[]> 
     .select({ change: rollouts.change })
     .from(rollouts)
     .where(isNull(rollouts.endedAt))
-  return rows.flatMap(({ change }) => (change.kind === 'place' ? change.wanted : []))
+  return rows.flatMap(({ change }) => wantedIn(change))
 }
 
 export interface Intent {
@@ -172,9 +178,8 @@ async function requireSteadyScopes(tx: Transaction, change: RolloutChange): Prom
       .from(rollouts)
       .where(isNull(rollouts.endedAt)),
   )
-  const wanted = (one: RolloutChange) => (one.kind === 'place' ? one.wanted : [])
   const meets = (one: RolloutChange, other: RolloutChange) =>
-    one.kind === 'policies' && wanted(other).some((placement) => standsIn(placement, one.wanted))
+    one.kind === 'policies' && wantedIn(other).some((placement) => standsIn(placement, one.wanted))
   const both = (one: RolloutChange, other: RolloutChange) =>
     one.kind === 'policies' && other.kind === 'policies'
   const busy = others.find(

@@ -2,6 +2,7 @@ import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm
 import { alias } from 'drizzle-orm/pg-core'
 import { approvalCounts, open } from '../../core/pipeline/gates'
 import { count } from '../../core/text/counted'
+import type { EndingItem } from '../../shared/api/endings'
 import type { TaskItem, TaskQuery } from '../../shared/api/tasks'
 import { endingDays, taskKinds, type TaskKind } from '../../shared/words'
 import type { Queries } from '../db/database'
@@ -21,6 +22,7 @@ import {
   waivers,
 } from '../db/schema'
 import type { Actor, Context } from './context'
+import { endingsOf } from './endings'
 import { dayOf } from './known'
 import { pageFrom, type Page } from './paging'
 import { can } from './permissions'
@@ -140,6 +142,21 @@ const finders: Record<TaskKind, (asked: Asked) => Promise<Task[]> | Task[]> = {
         says: row.reason,
         since: row.decidedAt ?? row.askedAt,
         due: row.until,
+      }))
+  },
+
+  async ending({ db, actor, now }) {
+    const soon = dayOf(new Date(now.getTime() + endingDays * 86_400_000))
+    return (await endingsOf(db, now))
+      .filter(
+        ({ until, team }) => until <= soon && (owns(actor, { team }) || can(actor, 'resolve')),
+      )
+      .map(({ api, title, placement, version, stage, as, since, until, calls, callers }) => ({
+        ...{ kind: 'ending' as const, subject: placement ?? api, api: { slug: api, title } },
+        title: `${placement ? `${title} ${version} in ${stage}` : title} ${endsHow(as, until, dayOf(now))}`,
+        says: calls === 0 ? 'Nobody called it in a week' : calledText(calls, callers),
+        since: new Date(since === '' ? until : since),
+        due: until,
       }))
   },
 
@@ -282,6 +299,15 @@ export async function tasksOf(
       since: since.toISOString(),
       ...(due && { due }),
     }))
+}
+
+/** What becomes of something that ends, seen from a day. */
+const endsHow = (as: EndingItem['as'], until: string, today: string) =>
+  until < today ? `ended, and is served still` : as === 'retired' ? 'is taken off' : 'ends'
+
+function calledText(calls: number, callers: EndingItem['callers']): string {
+  const untold = callers.filter(({ told }) => !told).length
+  return `${count(calls, 'call')} in a week by ${count(callers.length, 'caller')}, ${untold === 0 ? 'who were told' : `${untold} of whom nobody has told`}`
 }
 
 const unconfirmed = (db: Queries) =>

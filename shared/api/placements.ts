@@ -10,8 +10,21 @@ import type {
 } from '../../core/runtime/placement'
 import type { PolicySet } from '../../core/runtime/policies'
 import { levels, subjectKinds, type Level, type SubjectKind } from '../../core/rules/model'
+import { endings } from '../../core/pipeline/succession'
 import { driftAccounts, type DriftAccount } from '../words'
-import { choice, flag, many, moment, one, policies, text, texts, variant, whole } from './fields'
+import {
+  choice,
+  day,
+  flag,
+  many,
+  moment,
+  one,
+  policies,
+  text,
+  texts,
+  variant,
+  whole,
+} from './fields'
 import { PageQuery, SoapOperation } from './catalog'
 import { OuterScopeBody } from './policies'
 
@@ -464,6 +477,23 @@ export class TreatmentTally {
   undecided!: number
 }
 
+/** How a placement is to end. */
+export class EndingRequest {
+  @choice(endings, {
+    says: 'Deprecated: callers are told. Retired: there are no new keys besides, and it is taken off on its last day.',
+  })
+  as!: 'deprecated' | 'retired'
+
+  @day({ says: 'Until which day it is served.', example: '2027-03-31' })
+  until!: string
+}
+
+/** How a placement ends, as callers are told. */
+export class AnnouncedEnding extends EndingRequest {
+  @day({ says: 'Since when callers are told.', example: '2026-10-02' })
+  since!: string
+}
+
 export class PlacementItem {
   @text({ says: 'The placement’s identifier.', example: 'supply-interruptions-trial-1' })
   id!: string
@@ -534,6 +564,9 @@ export class PlacementItem {
 
   @texts({ says: 'Names of keys that work here.', example: ['Alder Homes'] })
   keys!: string[]
+
+  @one(() => AnnouncedEnding, { says: 'How it ends, where that is announced.', optional: true })
+  ending?: AnnouncedEnding
 }
 
 /** An operation of the route table that SOAP clients call by another name. */
@@ -576,6 +609,14 @@ export class PlacementQuery extends PageQuery {
 export class KeyRequest {
   @text({ says: 'Whom the key is for.', example: 'Alder Homes', min: 2, max: 80 })
   name!: string
+
+  @text({
+    says: 'Where they are told, as a mail address.',
+    example: 'api@alder-homes.example',
+    max: 200,
+    optional: true,
+  })
+  contact?: string
 }
 
 export class IssuedKey {
@@ -594,8 +635,14 @@ export class IssuedKey {
 }
 
 export class ChangeRequest {
-  @choice(['change', 'removal', 'put-back', 'keep'], { says: 'What is asked for.' })
-  kind!: 'change' | 'removal' | 'put-back' | 'keep'
+  @choice(['change', 'removal', 'put-back', 'keep', 'ending'], { says: 'What is asked for.' })
+  kind!: 'change' | 'removal' | 'put-back' | 'keep' | 'ending'
+
+  @one(() => EndingRequest, {
+    says: 'How it ends, for an end; it is served on where that is absent.',
+    optional: true,
+  })
+  ending?: EndingRequest
 
   @one(() => SpecBody, { says: 'How it should be served, for a change.', optional: true })
   spec?: SpecBody

@@ -1,5 +1,6 @@
 import { choice, day, flag, many, moment, one, text, texts, whole } from './fields'
 import { Diagnostic, PageQuery } from './catalog'
+import { requestKinds, type RequestKind } from '../words'
 import { DifferenceItem, SoapRoute, SpecBody } from './placements'
 
 export class PromotionRequest {
@@ -66,6 +67,17 @@ export class ApprovalItem {
   note!: string
 }
 
+/** What becomes of what stands somewhere. */
+export class Becoming {
+  @choice(['deprecated', 'retired', 'removed', 'served'], {
+    says: 'Whether it is deprecated, retired, removed at once, or served on.',
+  })
+  as!: 'deprecated' | 'retired' | 'removed' | 'served'
+
+  @day({ says: 'Until which day it is served.', example: '2027-03-31', optional: true })
+  until?: string
+}
+
 export class PlacementPlan {
   @text({ says: 'The gateway group.', example: 'edge' })
   group!: string
@@ -92,6 +104,9 @@ export class PlacementPlan {
     optional: true,
   })
   spec?: SpecBody
+
+  @one(() => Becoming, { says: 'What becomes of it, where it ends.', optional: true })
+  becomes?: Becoming
 
   @many(() => SoapRoute, {
     says: 'What SOAP clients call the operations; absent where there are none.',
@@ -135,8 +150,8 @@ export class PromotionItem {
   @text({ says: 'Into which stage.', example: 'Live' })
   to!: string
 
-  @choice(['promotion', 'change', 'removal', 'put-back', 'keep'], { says: 'What is asked for.' })
-  kind!: 'promotion' | 'change' | 'removal' | 'put-back' | 'keep'
+  @choice(requestKinds, { says: 'What is asked for.' })
+  kind!: RequestKind
 
   @text({
     says: 'The placement that is to be changed.',

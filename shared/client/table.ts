@@ -45,6 +45,13 @@ import type {
   ReactionChange,
   ReactionItem,
 } from '../api/drift'
+import type {
+  AnnouncementRequest,
+  CallerItem,
+  EndingItem,
+  EndingQuery,
+  KeyContactChange,
+} from '../api/endings'
 import type { EvidenceItem } from '../api/evidence'
 import type {
   GatewayHealth,
@@ -149,6 +156,15 @@ import type {
   RepositoryRequest,
 } from '../api/repositories'
 import type { RequestDetail, RequestItem, RequestQuery } from '../api/requests'
+import type {
+  AppliedResource,
+  ResourceChangeRequest,
+  ResourceItem,
+  ResourcePlan,
+  ResourcePlanRequest,
+  ResourceQuery,
+  ResourceRemoval,
+} from '../api/resources'
 import type { RolloutItem, RolloutQuery } from '../api/rollouts'
 import type {
   ActResult,
@@ -219,6 +235,7 @@ export const routes = {
   changePerson: ['PATCH', '/people/{person}', 'json', 'nothing'],
   checkPipeline: ['POST', '/pipeline-impacts', 'json', 'json'],
   checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
+  checkResources: ['POST', '/resource-plans', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
   connectRepository: ['POST', '/repositories', 'json', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
@@ -265,6 +282,7 @@ export const routes = {
   getEditionText: ['GET', '/editions/{edition}/text', 'nothing', 'text'],
   getEstateFindings: ['GET', '/findings/estate', 'nothing', 'json'],
   getGatewayHealth: ['GET', '/gateways/{gateway}/health', 'nothing', 'json'],
+  getGatewayIntent: ['GET', '/gateways/{gateway}/intent', 'nothing', 'text'],
   getImpact: ['GET', '/impacts/{impact}', 'nothing', 'json'],
   getInclusionProof: ['GET', '/ledger/entries/{entry}/proof', 'nothing', 'json'],
   getIntake: ['GET', '/intakes/{intake}', 'nothing', 'json'],
@@ -288,6 +306,7 @@ export const routes = {
   getRepository: ['GET', '/repositories/{repository}', 'nothing', 'json'],
   getRepositoryJob: ['GET', '/repository-jobs/{job}', 'nothing', 'json'],
   getRequest: ['GET', '/requests/{request}', 'nothing', 'json'],
+  getResourceSchema: ['GET', '/resource-schema', 'nothing', 'text'],
   getRevision: ['GET', '/apis/{api}/revisions/{revision}', 'nothing', 'json'],
   getRevisionText: ['GET', '/apis/{api}/revisions/{revision}/text', 'nothing', 'text'],
   getRollout: ['GET', '/rollouts/{rollout}', 'nothing', 'json'],
@@ -317,6 +336,7 @@ export const routes = {
   listDrift: ['GET', '/differences', 'nothing', 'list'],
   listDriftReactions: ['GET', '/drift-reactions', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
+  listEndings: ['GET', '/endings', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
   listFindingsAtPlacements: ['GET', '/findings/placements', 'nothing', 'list'],
   listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
@@ -329,10 +349,12 @@ export const routes = {
   listMatches: ['GET', '/search', 'nothing', 'list'],
   listPeople: ['GET', '/people', 'nothing', 'list'],
   listPipelines: ['GET', '/pipelines', 'nothing', 'list'],
+  listPlacementCallers: ['GET', '/placements/{placement}/callers', 'nothing', 'list'],
   listPlacementFindings: ['GET', '/placements/{placement}/findings', 'nothing', 'list'],
   listPlacements: ['GET', '/placements', 'nothing', 'list'],
   listPolicyChanges: ['GET', '/policy-changes', 'nothing', 'list'],
   listPolicyScopes: ['GET', '/policy-scopes', 'nothing', 'list'],
+  listPromotionCallers: ['GET', '/promotions/{promotion}/callers', 'nothing', 'list'],
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
   listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
@@ -340,6 +362,7 @@ export const routes = {
   listRepositoryJobLines: ['GET', '/repository-jobs/{job}/lines', 'nothing', 'list'],
   listRepositoryJobs: ['GET', '/repository-jobs', 'nothing', 'list'],
   listRequests: ['GET', '/requests', 'nothing', 'list'],
+  listResources: ['GET', '/resources', 'nothing', 'list'],
   listRevisions: ['GET', '/apis/{api}/revisions', 'nothing', 'list'],
   listRollouts: ['GET', '/rollouts', 'nothing', 'list'],
   listRulebooks: ['GET', '/rulebooks', 'nothing', 'list'],
@@ -363,6 +386,7 @@ export const routes = {
   removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
   removeRepository: ['DELETE', '/repositories/{repository}', 'nothing', 'nothing'],
+  removeResource: ['DELETE', '/resources/{kind}/{resource}', 'nothing', 'json'],
   renewRepositorySecret: ['POST', '/repositories/{repository}/secrets', 'nothing', 'json'],
   replaceRulebookDraft: ['PUT', '/rulebooks/{rulebook}', 'json', 'json'],
   requestChange: ['POST', '/placements/{placement}/requests', 'json', 'json'],
@@ -373,6 +397,8 @@ export const routes = {
   retryRepositoryJob: ['POST', '/repository-jobs/{job}/repeat', 'nothing', 'json'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
+  sendEndingAnnouncement: ['POST', '/placements/{placement}/announcements', 'json', 'list'],
+  sendPromotionAnnouncement: ['POST', '/promotions/{promotion}/announcements', 'json', 'list'],
   sendRequest: ['POST', '/requests', 'json', 'json'],
   setDriftReaction: ['PUT', '/drift-reactions/{group}/{stage}', 'json', 'json'],
   skipApproval: ['POST', '/promotions/{promotion}/override', 'json', 'json'],
@@ -388,12 +414,14 @@ export const routes = {
   updateGateway: ['PUT', '/gateways/{gateway}', 'json', 'nothing'],
   updateGatewayGroup: ['PUT', '/gateway-groups/{group}', 'json', 'nothing'],
   updateHost: ['PUT', '/hosts/{host}', 'json', 'nothing'],
+  updateKeyContact: ['PUT', '/placements/{placement}/keys/{key}/contact', 'json', 'nothing'],
   updateNotifications: ['PUT', '/notifications', 'json', 'json'],
   updateOrganisation: ['PUT', '/organisation', 'json', 'nothing'],
   updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
   updatePolicyScope: ['PUT', '/policy-scopes/{scope}', 'json', 'json'],
   updatePublicAddress: ['PUT', '/settings/public-address', 'json', 'nothing'],
   updateRepository: ['PUT', '/repositories/{repository}', 'json', 'json'],
+  updateResource: ['PUT', '/resources/{kind}/{resource}', 'json', 'json'],
   updateRetention: ['PUT', '/settings/retention', 'json', 'nothing'],
   updateRulebook: ['PATCH', '/rulebooks/{rulebook}', 'json', 'json'],
   updateSignIn: ['PUT', '/settings/sign-in', 'json', 'nothing'],
@@ -427,6 +455,7 @@ export interface Calls {
   changePerson: Call<'person', undefined, PersonChange, undefined>
   checkPipeline: Call<never, undefined, PipelineDraft, PipelineImpact>
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
+  checkResources: Call<never, undefined, ResourcePlanRequest, ResourcePlan>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   connectRepository: Call<never, undefined, RepositoryRequest, IssuedRepository>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>
@@ -473,6 +502,7 @@ export interface Calls {
   getEditionText: Call<'edition', undefined, undefined, string>
   getEstateFindings: Call<never, undefined, undefined, EstateFindings>
   getGatewayHealth: Call<'gateway', undefined, undefined, GatewayHealth>
+  getGatewayIntent: Call<'gateway', undefined, undefined, string>
   getImpact: Call<'impact', undefined, undefined, ImpactItem>
   getInclusionProof: Call<'entry', ProofQuery, undefined, InclusionProof>
   getIntake: Call<'intake', undefined, undefined, Intake>
@@ -491,6 +521,7 @@ export interface Calls {
   getRepository: Call<'repository', undefined, undefined, RepositoryItem>
   getRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   getRequest: Call<'request', undefined, undefined, RequestDetail>
+  getResourceSchema: Call<never, undefined, undefined, string>
   getRevision: Call<'api' | 'revision', undefined, undefined, RevisionDetail>
   getRevisionText: Call<'api' | 'revision', FileQuery, undefined, string>
   getRollout: Call<'rollout', undefined, undefined, RolloutItem>
@@ -520,6 +551,7 @@ export interface Calls {
   listDrift: Call<never, DriftQuery, undefined, Page<DriftItem>>
   listDriftReactions: Call<never, PageQuery, undefined, Page<ReactionItem>>
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
+  listEndings: Call<never, EndingQuery, undefined, Page<EndingItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
   listFindingsAtPlacements: Call<never, PlacementFindingQuery, undefined, PlacementFindingPage>
   listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>
@@ -532,10 +564,12 @@ export interface Calls {
   listMatches: Call<never, SearchQuery, undefined, SearchPage>
   listPeople: Call<never, PageQuery, undefined, Page<MemberItem>>
   listPipelines: Call<never, PageQuery, undefined, Page<PipelineItem>>
+  listPlacementCallers: Call<'placement', PageQuery, undefined, Page<CallerItem>>
   listPlacementFindings: Call<'placement', PageQuery, undefined, Page<PlacementFinding>>
   listPlacements: Call<never, PlacementQuery, undefined, Page<PlacementItem>>
   listPolicyChanges: Call<never, PolicyChangeQuery, undefined, Page<PolicyChangeItem>>
   listPolicyScopes: Call<never, PageQuery, undefined, Page<PolicyScopeItem>>
+  listPromotionCallers: Call<'promotion', PageQuery, undefined, Page<CallerItem>>
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
   listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
@@ -543,6 +577,7 @@ export interface Calls {
   listRepositoryJobLines: Call<'job', JobLineQuery, undefined, Page<JobLine>>
   listRepositoryJobs: Call<never, JobQuery, undefined, Page<RepositoryJob>>
   listRequests: Call<never, RequestQuery, undefined, Page<RequestItem>>
+  listResources: Call<never, ResourceQuery, undefined, Page<ResourceItem>>
   listRevisions: Call<'api', PageQuery, undefined, Page<RevisionItem>>
   listRollouts: Call<never, RolloutQuery, undefined, Page<RolloutItem>>
   listRulebooks: Call<never, PageQuery, undefined, Page<RulebookDraft>>
@@ -566,6 +601,7 @@ export interface Calls {
   removePipeline: Call<'pipeline', undefined, undefined, undefined>
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
   removeRepository: Call<'repository', undefined, undefined, undefined>
+  removeResource: Call<'kind' | 'resource', ResourceRemoval, undefined, AppliedResource>
   renewRepositorySecret: Call<'repository', undefined, undefined, IssuedRepository>
   replaceRulebookDraft: Call<'rulebook', undefined, RulebookText, RulebookDraft>
   requestChange: Call<'placement', undefined, ChangeRequest, PromotionDetail>
@@ -576,6 +612,8 @@ export interface Calls {
   retryRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
+  sendEndingAnnouncement: Call<'placement', undefined, AnnouncementRequest, Page<CallerItem>>
+  sendPromotionAnnouncement: Call<'promotion', undefined, AnnouncementRequest, Page<CallerItem>>
   sendRequest: Call<never, undefined, DeskRequest, DeskResponse>
   setDriftReaction: Call<'group' | 'stage', undefined, ReactionChange, ReactionItem>
   skipApproval: Call<'promotion', undefined, Override, PromotionDetail>
@@ -591,12 +629,14 @@ export interface Calls {
   updateGateway: Call<'gateway', undefined, GatewayChange, undefined>
   updateGatewayGroup: Call<'group', undefined, GroupChange, undefined>
   updateHost: Call<'host', undefined, HostChange, undefined>
+  updateKeyContact: Call<'placement' | 'key', undefined, KeyContactChange, undefined>
   updateNotifications: Call<never, undefined, NotificationChange, IssuedNotification>
   updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
   updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
   updatePolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyScopeItem | RolloutItem>
   updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
   updateRepository: Call<'repository', undefined, RepositoryRequest, RepositoryItem>
+  updateResource: Call<'kind' | 'resource', undefined, ResourceChangeRequest, AppliedResource>
   updateRetention: Call<never, undefined, Retention, undefined>
   updateRulebook: Call<'rulebook', undefined, RulebookSettings, RulebookDraft>
   updateSignIn: Call<never, undefined, SignInChange, undefined>

@@ -1,17 +1,31 @@
 <script setup lang="ts">
 import { rowName } from '~~/core/runtime/placement'
-import type { PromotionDetail } from '~~/shared/api/promotions'
+import type { PlacementPlan, PromotionDetail } from '~~/shared/api/promotions'
 
 /** What a request changes at every place that it writes. */
 const props = defineProps<{ promotion: PromotionDetail }>()
 const drifting = computed(() => ['put-back', 'keep'].includes(props.promotion.kind))
+
+/** What becomes of what stands there, where it ends. */
+function becomingWords({ becomes, replaces }: PlacementPlan): string {
+  const { as, until } = becomes!
+  if (as === 'served') return `${replaces} is served on: no end is announced any more.`
+  if (as === 'removed') return `${replaces} is taken off at the same time.`
+  return as === 'retired'
+    ? `${replaces} is retired: there are no new keys, and it is taken off on ${until}.`
+    : `${replaces} is deprecated: it is served until ${until}, and callers are told.`
+}
 </script>
 
 <template>
   <template v-for="plan in promotion.plan" :key="plan.group + plan.address">
-    <h3>What changes in {{ promotion.to }} on {{ plan.group }}</h3>
+    <h3>
+      {{ plan.becomes ? `What becomes of ${plan.replaces}` : 'What changes' }} in
+      {{ promotion.to }} on {{ plan.group }}
+    </h3>
     <p class="address mono soft small">{{ plan.address }}</p>
-    <p v-if="promotion.kind === 'put-back'">What is approved is written again.</p>
+    <p v-if="plan.becomes">{{ becomingWords(plan) }}</p>
+    <p v-else-if="promotion.kind === 'put-back'">What is approved is written again.</p>
     <p v-else-if="promotion.kind === 'keep'">What the gateways run becomes what is approved.</p>
     <p v-else>
       {{

@@ -72,6 +72,7 @@ const numbered = computed(() => new Set(items.value.map(({ step }) => step)).siz
 const views = computed(() => [
   { value: 'way', label: 'The way' },
   { value: 'routes', label: 'Address, backends and routes' },
+  { value: 'callers', label: 'Callers and end' },
   { value: 'history', label: 'History' },
 ])
 const first = (list: readonly WayItem[]) => {
@@ -119,6 +120,9 @@ function bringBack(earlier: SpecBody) {
       <h1>
         {{ placement.version }} in {{ placement.stage }}
         <span class="tag">{{ placement.group }}</span>
+        <button v-if="placement.ending" class="tag" @click="view = 'callers'">
+          {{ placement.ending.as }}, until {{ placement.ending.until }}
+        </button>
       </h1>
       <p class="sentence">
         A request takes {{ spelled(numbered).toLowerCase() }} steps<template v-if="outside.length"
@@ -147,7 +151,7 @@ function bringBack(earlier: SpecBody) {
           >
             {{ count(placement.differences.length, 'thing runs', 'things run') }} differently
           </button>
-          on {{ sites.join(' and ') }}</template
+          {{ sites.length ? `on ${sites.join(' and ')}` : 'from what it is meant to' }}</template
         ><template v-else>, and {{ markWords(placement.mark) }}</template
         >.
       </p>
@@ -175,6 +179,7 @@ function bringBack(earlier: SpecBody) {
         :operations="revision.operations"
         :faults="refusal?.faults.map(({ field }) => field.replace(/^spec\./, '')) ?? []"
       />
+      <PlacementEnding v-else-if="view === 'callers'" :placement="placement" :reviewed="reviewed" />
       <PlacementHistory
         v-else
         :placement="placement"

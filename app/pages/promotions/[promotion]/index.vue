@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { RouteLocationRaw } from 'vue-router'
 import { isWaivable } from '~~/core/pipeline/gate-waivers'
+import type { AnnouncementRequest } from '~~/shared/api/endings'
 import type { GateItem } from '~~/shared/api/promotions'
 const id = String(useRoute().params['promotion'])
 const { data: promotion, refusal, reload } = useLoad(() => api.getPromotion({ promotion: id }))
@@ -69,6 +70,7 @@ function linkOf({ id: gate, state }: GateItem) {
           label: 'Compare',
         }
       : undefined,
+    callers: { to: { hash: '#callers' }, label: 'Callers' },
     condition: { to: '/promotions/pipelines', label: 'Pipelines' },
     freeze: { to: '/promotions/pipelines', label: 'Pipelines' },
     window: { to: '/promotions/pipelines', label: 'Pipelines' },
@@ -76,6 +78,20 @@ function linkOf({ id: gate, state }: GateItem) {
   }
   return links[gate]
 }
+/** Who calls what it breaks or takes away. */
+const callers = useLoad(
+  () => api.listPromotionCallers({ promotion: id }),
+  ['promotion', 'announcement', 'key', 'comparison'],
+)
+const announce = async (body: AnnouncementRequest) => {
+  await api.sendPromotionAnnouncement({ promotion: id }, body)
+  await reload()
+}
+const suggestion = computed(() => {
+  const { title = '', version = '', to = '', plan = [] } = promotion.value ?? {}
+  const addresses = plan.filter(({ spec }) => spec).map(({ address }) => address)
+  return `${title} ${version} comes to ${to}, at ${addresses.join(' and ')}. What you call changes with it; please look at what is new before then.`
+})
 async function doIt(what: keyof typeof acts) {
   asking.value = false
   await act(() => acts[what]({ promotion: id }))
@@ -140,6 +156,17 @@ async function approve() {
         </button>
       </p>
       <PromotionPlan :promotion="promotion" />
+      <template v-if="callers.data.value?.items.length">
+        <h3 id="callers">
+          Who calls what breaks <small>{{ callers.data.value.items.length }}</small>
+        </h3>
+        <CallerList
+          :callers="callers.data.value.items"
+          :suggestion="suggestion"
+          :announce="promotion.state === 'waiting' ? announce : undefined"
+          @changed="callers.reload()"
+        />
+      </template>
       <h3>
         Approvals <small>{{ promotion.approvals.length }}</small>
       </h3>
@@ -220,14 +247,19 @@ async function approve() {
         :header="isPromotion ? `Promote to ${promotion?.to}` : 'Carry it out'"
         :style="{ width: '480px' }"
       >
-        <p v-for="plan in promotion?.plan ?? []" :key="plan.group">
-          <template v-if="isPromotion"
+        <p v-for="plan in promotion?.plan ?? []" :key="plan.group + plan.address">
+          <template v-if="plan.becomes"
+            >{{ plan.replaces }} at {{ plan.address }} is {{ plan.becomes.as
+            }}{{ plan.becomes.until ? ` until ${plan.becomes.until}` : '' }}.</template
+          ><template v-else-if="isPromotion"
             >{{ plan.group }} begins to serve {{ promotion?.version }} at {{ plan.address
             }}{{ plan.replaces ? `, in place of ${plan.replaces}` : '' }}.</template
           ><template v-else-if="plan.spec"
             >{{ plan.group }} is changed at {{ plan.address }}.</template
           ><template v-else>{{ plan.group }} stops serving {{ plan.address }}.</template>
-          Callers notice at once.
+          <template v-if="!plan.becomes || plan.becomes.as === 'removed'"
+            >Callers notice at once.</template
+          >
         </p>
         <template #footer
           ><button class="ghost" @click="asking = false">Cancel</button
