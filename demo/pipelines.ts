@@ -3,6 +3,7 @@ import { actAs, type Services } from '../server/services/context'
 import { changeNotifications } from '../server/services/notifications'
 import { actorNamed } from '../server/services/people'
 import { createPipeline } from '../server/services/pipelines'
+import { createProbe, issueProbeKey } from '../server/services/probes'
 import { approve, promote, requestPromotion } from '../server/services/promotions'
 import { workRollouts } from '../server/services/rollout-work'
 import { idleQueue } from './seed'
@@ -58,8 +59,29 @@ stages:
       # Whoever called it in the last month was told at least a week before.
       callers: { days: 30, noticeDays: 7 }
       approval: { number: 1 }
+    # What probes ask is asked of each site once it has the version.
+    carryOut: { when: hand, probes: true }
     # Both are served for half a year, every answer of the old one says so, and then it is taken off.
     predecessor: { becomes: retired, days: 180 }
+`
+
+/** What is asked of every site, every quarter of an hour. */
+const probe = `arazzo: 1.0.1
+info: { title: A meter and its readings, version: 1.0.0 }
+sourceDescriptions:
+  - { name: definition, url: openapi.yaml, type: openapi }
+workflows:
+  - workflowId: probe
+    summary: A meter is found, and its readings come
+    steps:
+      - stepId: list
+        operationPath: '{$sourceDescriptions.definition.url}#/paths/~1meters/get'
+        successCriteria:
+          - condition: $statusCode == 200
+      - stepId: rounds
+        operationPath: '{$sourceDescriptions.definition.url}#/paths/~1rounds/get'
+        successCriteria:
+          - condition: $statusCode == 200
 `
 
 /** A version that breaks what four clients call: they have to be told before it comes to Live. */
@@ -77,6 +99,12 @@ async function meterReadings(services: Services): Promise<void> {
   await approve(ruth!, id, { note: 'Rehearse it', digest: digest! })
   await promote(oskar!, id)
   await requestPromotion(nadia!, { ...which, from: 'Rehearsal', note })
+  await createProbe(nadia!, which.api, {
+    ...{ title: 'A meter and its readings', text: probe },
+    ...{ every: 15, stages: ['Rehearsal', 'Live'] },
+  })
+  for (const placement of ['meter-readings-rehearsal-2', 'meter-readings-live-1'])
+    await issueProbeKey(oskar!, placement)
 }
 
 /** The pipelines that governance wrote, and a version that waits for its window. */

@@ -1,6 +1,9 @@
 /** What a placement's state is known by in `ETag` and `If-Match` (RFC 9110 section 8.8.3). */
 export const placementEtag = ({ generation }: { generation: number }) => `"placement-${generation}"`
 
+/** The text of a probe. */
+export const probeEtag = ({ edition }: { edition: number }) => `"probe-${edition}"`
+
 export const pipelineEtag = ({ edition }: { edition: number }) => `"edition-${edition}"`
 
 /** What the settings of a repository are known by; a new API of it has a name once it is entered. */

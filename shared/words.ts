@@ -47,6 +47,13 @@ export type RequestKind = (typeof requestKinds)[number]
 export const announcementWays = ['mail', 'other'] as const
 export type AnnouncementWay = (typeof announcementWays)[number]
 
+/** The client that probes are, wherever they are sent. */
+export const probeClient = 'Probes of Elm Ledger'
+
+/** Why a probe was sent. */
+export const probeCauses = ['hand', 'schedule', 'rollout'] as const
+export type ProbeCause = (typeof probeCauses)[number]
+
 /** How far back traffic is looked at. */
 export const trafficPeriods = ['1h', '24h', '7d', '30d', '90d'] as const
 export type TrafficPeriod = (typeof trafficPeriods)[number]

@@ -20,6 +20,7 @@ const leaves = computed(() => [
   { to: `/apis/${props.detail.api}/versions`, label: 'Versions' },
   { to: `/apis/${props.detail.api}/compare`, label: 'Compare' },
   { to: `/apis/${props.detail.api}/placements`, label: 'Placements' },
+  { to: `/apis/${props.detail.api}/probes`, label: 'Probes' },
 ])
 </script>
 

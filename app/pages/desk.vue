@@ -6,6 +6,7 @@ import { calledBy } from '~~/shared/operation-name'
 import { joinPaths } from '~~/core/runtime/placement'
 import { until } from '@vueuse/core'
 import { writeProbe } from '~~/core/probes/arazzo'
+import type { ProbeItem } from '~~/shared/api/probes'
 import type { DeskResponse, HeaderLine } from '~~/shared/api/desk'
 import type { PlacementItem, RouteRowBody } from '~~/shared/api/placements'
 import type { BodySample } from '~~/shared/api/reading'
@@ -207,6 +208,17 @@ const definitionUrl = computed(() => {
   if (!/^(?:OpenAPI|Swagger) /.test(described.value.format)) return
   return `${location.origin}/api/v1/apis/${now.api}/revisions/${now.revision}/text`
 })
+const keeping = useAct()
+const kept = shallowRef<ProbeItem>()
+/** Keeps what was sent as a probe of the API, to be sent by hand until somebody says more. */
+async function keepProbe() {
+  const { api: slug } = placement.value!
+  const [text, row] = [probe.value!, chosenRow.value!]
+  const title = `${nameOf(row)}, as sent ${stamp(new Date().toISOString())}`.slice(0, 100)
+  kept.value = await keeping.act(() =>
+    api.createProbe({ api: slug }, { title, text, every: 0, stages: [] }),
+  )
+}
 const probe = computed(() => {
   const now = placement.value
   const request = answered.value
@@ -388,12 +400,28 @@ const command = computed(
         <button
           type="button"
           class="ghost"
-          title="The request and its status as an Arazzo workflow, without the credential"
-          @click="offer(probe, `${placementId}.arazzo.yaml`)"
+          title="The request and its status, as a probe of the API"
+          :disabled="keeping.busy.value"
+          @click="keepProbe()"
         >
           Save as a probe
         </button>
+        <button
+          type="button"
+          class="plain"
+          title="The same as an Arazzo workflow, without the credential"
+          @click="offer(probe, `${placementId}.arazzo.yaml`)"
+        >
+          Download as Arazzo
+        </button>
+        <NuxtLink
+          v-if="kept"
+          class="plain"
+          :to="{ path: `/apis/${kept.api}/probes`, query: { probe: String(kept.probe) } }"
+          >Saved: {{ kept.title }}</NuxtLink
+        >
       </div>
+      <Trouble :refusal="keeping.refusal.value" />
     </section>
     <section v-else-if="described && chosenRow" class="described">
       <h3>{{ operationLabel(chosenRow) }} <small>as the definition has it</small></h3>

@@ -30,6 +30,15 @@ export interface ActEvidence {
   }[]
   approvals: readonly { by: string; at: string; note: string; plan: string }[]
   gates: readonly { id: string; title: string; state: string; text: string }[]
+  /** How the probes of its API went last where it came from; absent where it has none. */
+  probes?: readonly {
+    title: string
+    placement: string
+    gateway: string
+    at: string
+    passed: boolean
+    says: string
+  }[]
   /** What it changes at every address, as it was shown. */
   plan: readonly object[]
 }

@@ -1,4 +1,4 @@
-import { choice, object, optional, whole, type ValueOf } from '../runtime/fields'
+import { choice, flag, object, optional, whole, type ValueOf } from '../runtime/fields'
 import { count } from '../text/counted'
 import { whyShut, type GateSet } from './gates'
 
@@ -51,6 +51,11 @@ export const carryOutConfig = object(
       },
     ),
     watch: optional(watchConfig),
+    probes: flag({
+      label: 'Probes',
+      says: 'Whether the probes of the API are sent through each gateway before the next one; one that fails has all of it go back.',
+      default: false,
+    }),
   },
 )
 
@@ -59,7 +64,11 @@ export type CarryOut = ValueOf<typeof carryOutConfig>
 /** What a rollout keeps to on its way from gateway to gateway. */
 export interface Pace extends Pick<GateSet, 'window' | 'freeze'> {
   watch?: ValueOf<typeof watchConfig>
+  probes?: true
 }
+
+/** What probes said of a gateway: undefined where they are not all sent yet. */
+export type Probed = { gateway: string; failed?: string } | undefined
 
 /** What was counted on the gateway that confirmed last, since then. */
 export interface Watched {
@@ -82,9 +91,16 @@ export type Going = { go: 'on' } | { go: 'wait' | 'back'; says: string }
  * @param writes whether a gateway is written next: what has been written may end at any time.
  */
 export function goingOn(
-  { watch, ...times }: Pace,
-  { watched, writes, now }: { watched: Watched | undefined; writes: boolean; now: number },
+  { watch, probes: _, ...times }: Pace,
+  {
+    watched,
+    probed,
+    writes,
+    now,
+  }: { watched: Watched | undefined; probed?: Probed; writes: boolean; now: number },
 ): Going {
+  if (probed?.failed !== undefined)
+    return { go: 'back', says: `${probed.gateway}: ${probed.failed}` }
   if (watch && watched) {
     const told = toldOf(watched)
     const { calls, failed, p95 } = watched

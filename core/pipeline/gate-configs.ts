@@ -138,6 +138,19 @@ export const freezeConfig = object(
   },
 )
 
+export const probesConfig = object(
+  { label: 'Probes', says: 'How fresh their results have to be.' },
+  {
+    hours: whole({
+      label: 'Hours',
+      says: 'Every probe passed within so many hours, on every gateway that it was sent through, of the version as it stands.',
+      max: 720,
+      unit: 'h',
+      default: 24,
+    }),
+  },
+)
+
 export const quotaConfig = object(
   { label: 'Quota', says: 'How much changes at once.' },
   {

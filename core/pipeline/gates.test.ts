@@ -17,6 +17,7 @@ const facts: GateFacts = {
   findings: { must: 0, should: 0 },
   placementFindings: [],
   affected: [],
+  probes: [],
   fromStage: 'Trial',
   placed: [{ name: 'supply-trial-1', checked: true, differences: 0, since: monday - 30 * hour }],
   replaced: [],
@@ -233,6 +234,7 @@ it('gates that are not named are not judged, and all that are named stand in one
     freeze: { periods: [], timeZone: 'UTC' },
     quota: { promotions: 1 },
     callers: { days: 30, noticeDays: 0 },
+    probes: { hours: 24 },
     condition: { all: [{ cel: 'true', says: 'Always' }] },
     ...usualGates,
   }

@@ -9,6 +9,7 @@ import {
   driftConfig,
   findingsConfig,
   freezeConfig,
+  probesConfig,
   quotaConfig,
   soakConfig,
   versionConfig,
@@ -50,6 +51,8 @@ export interface GateFacts extends ReviewFacts {
   replaced: readonly Replaced[]
   /** Who calls what it breaks or takes away, in so many days as the gate asks about. */
   affected: readonly Affected[]
+  /** The probes of the API, each with its last run on each gateway of the stage it stands in. */
+  probes: readonly ProbeFacts[]
   /** Calls of the version in the stage it stands in, of the last hours, the newest hour last. */
   hours: readonly { calls: number; failed: number }[]
   /** Within so many milliseconds 95 in 100 of the calls of the last so many hours were answered. */
@@ -60,6 +63,19 @@ export interface GateFacts extends ReviewFacts {
   now: number
   /** What conditions ask besides. */
   promotion: Pick<Asked, 'api' | 'team' | 'audience' | 'labels' | 'version' | 'to'>
+}
+
+/** A probe and how it went last. */
+export interface ProbeFacts {
+  title: string
+  runs: readonly {
+    placement: string
+    gateway: string
+    /** ms since 1970. */
+    at: number
+    passed: boolean
+    says: string
+  }[]
 }
 
 export interface Replaced {
@@ -124,6 +140,12 @@ export const gateKinds = {
     config: soakConfig,
     title: ({ hours }, fromStage) => `${count(hours, 'hour')} in ${fromStage}`,
     judge: soak,
+  }),
+  probes: gate({
+    says: 'The probes of its API passed in the stage where it stands.',
+    config: probesConfig,
+    title: (_, fromStage) => `Probes pass in ${fromStage}`,
+    judge: probes,
   }),
   window: gate({
     says: 'It is carried out at certain hours only.',
@@ -372,6 +394,31 @@ function soak(
   return p95 > latencyMs
     ? { state: 'failed', text: `${told}, ${within}; ${latencyMs} ms are asked for` }
     : { state: 'passed', text: `${told}, ${within}` }
+}
+
+function probes(
+  { hours }: ValueOf<typeof probesConfig>,
+  { probes: all, placed, fromStage, now }: GateFacts,
+): Judged {
+  if (placed.length === 0)
+    return { state: 'failed', text: `The version is not placed in ${fromStage}` }
+  if (all.length === 0)
+    return { state: 'failed', text: 'The API has no probe; write one, or have one made' }
+  for (const { title, runs } of all)
+    for (const { name, since } of placed) {
+      const fresh = runs.filter(
+        ({ placement, at }) => placement === name && at >= Math.max(since, now - hours * hour),
+      )
+      const failed = fresh.find(({ passed }) => !passed)
+      if (failed)
+        return { state: 'failed', text: `${title} fails on ${failed.gateway}: ${failed.says}` }
+      if (fresh.length === 0)
+        return {
+          state: 'waiting',
+          text: `${title} has not been sent to ${name} as it stands in the last ${count(hours, 'hour')}`,
+        }
+    }
+  return { state: 'passed', text: `${count(all.length, 'probe')} passed` }
 }
 
 const daysText = (days: readonly Weekday[]): string => {

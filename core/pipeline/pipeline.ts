@@ -208,6 +208,7 @@ export function paceOf(
 ): Pace {
   return {
     ...(carryOut?.watch && { watch: carryOut.watch }),
+    ...(carryOut?.probes && { probes: true as const }),
     ...(isPromotion && window && { window }),
     ...(isPromotion && freeze && { freeze }),
   }

@@ -36,6 +36,7 @@ import type { Cause } from '../../core/drift/causes'
 import type { Pace } from '../../core/pipeline/carrying-out'
 import type { Pipeline } from '../../core/pipeline/pipeline'
 import type { Ending } from '../../core/pipeline/succession'
+import type { StepResult } from '../../core/probes/run'
 import type { PlanBasis } from '../../core/pipeline/plan'
 import {
   rolloutStates,
@@ -74,6 +75,7 @@ import {
   driftReactionNames,
   driftResolutions,
   announcementWays,
+  probeCauses,
   lifecycles,
   requestKinds,
   findingStatuses,
@@ -94,6 +96,7 @@ import {
   type JobLineKind,
   type JobState,
   type AnnouncementWay,
+  type ProbeCause,
   type Lifecycle,
   type RequestKind,
   type NoticeChannel,
@@ -1279,6 +1282,73 @@ export const announcements = pgTable(
     index().on(table.placementId),
   ],
 )
+
+/** A sequence of requests with checks, as its Arazzo description says it. */
+export const probes = pgTable(
+  'probes',
+  {
+    id: serial().primaryKey(),
+    apiId: integer('api_id')
+      .notNull()
+      .references(() => apis.id, { onDelete: 'cascade' }),
+    title: text().notNull(),
+    text: text().notNull(),
+    /** How often it is sent by itself, in minutes; 0 for never. */
+    every: integer('every').notNull(),
+    /** In which stages it is. */
+    stages: jsonb().$type<string[]>().notNull(),
+    /** Counts its texts. */
+    edition: integer('edition').notNull(),
+    setById: person('set_by_id').notNull(),
+    setAt: moment('set_at').notNull(),
+  },
+  (table) => [uniqueIndex().on(table.apiId, table.title)],
+)
+
+/** What came of sending a probe through one gateway. */
+export const probeRuns = pgTable(
+  'probe_runs',
+  {
+    id: serial().primaryKey(),
+    probeId: integer('probe_id')
+      .notNull()
+      .references(() => probes.id, { onDelete: 'cascade' }),
+    apiId: integer('api_id')
+      .notNull()
+      .references(() => apis.id, { onDelete: 'cascade' }),
+    edition: integer('edition').notNull(),
+    /** What it was sent to; it may be gone since. */
+    placementId: text('placement_id').notNull(),
+    version: text().notNull(),
+    stage: text().notNull(),
+    gateway: text().notNull(),
+    at: moment('at').notNull(),
+    ms: integer('ms').notNull(),
+    cause: text().$type<ProbeCause>().notNull(),
+    /** Null where nobody asked for it. */
+    byId: person('by_id'),
+    /** The rollout that it was sent for. */
+    rolloutId: integer('rollout_id'),
+    passed: boolean().notNull(),
+    says: text().notNull(),
+    steps: jsonb().$type<StepResult[]>().notNull(),
+  },
+  (table) => [
+    oneOf(table.cause, probeCauses),
+    index().on(table.probeId, table.placementId, table.gateway, table.id),
+    index().on(table.apiId),
+    index().on(table.rolloutId),
+    index().on(table.at),
+  ],
+)
+
+/** The key that probes are sent with, sealed; only what issues it has read it. */
+export const probeKeys = pgTable('probe_keys', {
+  placementId: text('placement_id')
+    .primaryKey()
+    .references(() => placements.id, { onDelete: 'cascade' }),
+  sealed: text().notNull(),
+})
 
 /** The carrying out of a change on gateways: what is wanted, and how far it has come. */
 export const rollouts = pgTable(

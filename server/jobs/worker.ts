@@ -13,6 +13,7 @@ import { followTraffic } from '../services/drift-observed'
 import { followSources } from '../services/drift-source'
 import { reactToDrift } from '../services/drift-reactions'
 import { takeOffRetired } from '../services/endings'
+import { sendDueProbes } from '../services/probes'
 import { promoteOpen } from '../services/promotions'
 import { rolloutTable } from '../services/rollout-work'
 import { reportCommits } from '../services/commit-status'
@@ -45,6 +46,7 @@ repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
 repeat(5000, () => promoteOpen(services))
 repeat(30_000, () => takeOffRetired(services))
+repeat(10_000, () => sendDueProbes(services))
 repeat(15_000, () => tellTasks(services))
 repeat(60_000, () => followRepositories(services))
 repeat(1000, () => reportCommits(services))

@@ -14,6 +14,7 @@ import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { policyOperations } from './policies'
 import { pipelineOperations } from './pipelines'
+import { probeOperations } from './probes'
 import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
@@ -41,6 +42,7 @@ export const operations: Operation[] = [
   ...policyOperations,
   ...promotionOperations,
   ...pipelineOperations,
+  ...probeOperations,
   ...repositoryOperations,
   ...resourceOperations,
   ...driftOperations,

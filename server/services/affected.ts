@@ -2,6 +2,7 @@ import { and, asc, desc, eq, inArray, isNotNull, ne, notInArray, sql } from 'dri
 import type { Affected } from '../../core/pipeline/affected'
 import { grouped } from '../../core/text/grouped'
 import { lastParts, type Period } from '../../core/traffic/periods'
+import { probeClient } from '../../shared/words'
 import type { Queries } from '../db/database'
 import {
   announcements,
@@ -98,8 +99,9 @@ export const callsOf = (db: Queries, ids: readonly string[], period: Period) => 
       and(
         within(period, 'operation'),
         inArray(trafficSeries.placement, [...ids]),
-        // Who is let in nowhere loses nothing.
+        // Who is let in nowhere loses nothing, and nor do probes.
         notInArray(trafficSeries.status, [401, 403]),
+        ne(trafficSeries.client, probeClient),
       ),
     )
     .groupBy(trafficSeries.placement, trafficSeries.client, trafficOperations.name)

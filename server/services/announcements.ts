@@ -1,11 +1,12 @@
 import { isEmail } from 'class-validator'
-import { and, desc, eq, gt, inArray, sql } from 'drizzle-orm'
+import { and, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { callerName } from '../../core/pipeline/affected'
 import { grouped } from '../../core/text/grouped'
 import { listed } from '../../core/text/counted'
 import { periodAt } from '../../core/traffic/periods'
 import type { AnnouncementItem, AnnouncementRequest, CallerItem } from '../../shared/api/endings'
 import type { PageQuery } from '../../shared/api/catalog'
+import { probeClient } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { displayName } from '../db/names'
 import { announcements, keys, notices, placements, promotions } from '../db/schema'
@@ -42,7 +43,10 @@ export async function placementCallers(
   await findPlacement(db, id)
   const [called, issued] = await Promise.all([
     callsOf(db, [id], periodAt('30d', now().getTime())),
-    db.select({ name: keys.name }).from(keys).where(eq(keys.placementId, id)),
+    db
+      .select({ name: keys.name })
+      .from(keys)
+      .where(and(eq(keys.placementId, id), ne(keys.name, probeClient))),
   ])
   const byClient = grouped(called, ({ client }) => client)
   const silent = issued.flatMap(({ name }) => (byClient.has(name) ? [] : name))

@@ -6,9 +6,10 @@ import { whyNoToken } from '../../core/runtime/policies/checks'
 import { credentialFields } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../../core/runtime/resolve'
 import type { DeskRequest, DeskResponse, HeaderLine } from '../../shared/api/desk'
-import type { Context } from './context'
+import type { PlacementRow } from './compiled'
+import type { Context, Services } from './context'
 import { conflict, invalid, notFound } from './failure'
-import { gatewayDown } from '../gateways/adapter'
+import { gatewayDown, type GatewayRow } from '../gateways/adapter'
 import { readLogEntry } from '../gateways/admin-api'
 import { findGateway } from './gateways'
 import { requirePermission } from './permissions'
@@ -27,7 +28,30 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
   if (name === undefined || !members.includes(name))
     throw notFound(`gateway called "${asked.gateway ?? ''}" in ${placement.group}`)
   const gateway = await findGateway(context.db, name)
-  const scopes = (await Scopes.read(context.db)).around(placement)
+  const answer = await sendThrough(context, { placement, gateway }, asked)
+  const entry =
+    answer.id !== undefined && gateway.kind === 'admin-api'
+      ? await readLogEntry(gateway, context.gatewaySecret, answer.id)
+      : undefined
+  const steps = (entry as { steps?: Step[] } | undefined)?.steps ?? []
+  const { status, headers, body, cut, ms } = answer
+  return { status, headers, body, cut, ms, steps, verdict: verdictOf(status, steps) }
+}
+
+/** What is sent through a gateway; its path has the base path in it. */
+type Sent = Omit<DeskRequest, 'placement' | 'gateway'>
+
+/** An answer as it came, with what the gateway calls the request. */
+type Answered = Omit<DeskResponse, 'steps' | 'verdict'> & { id?: string }
+
+/** Sends a request to a placement through one of its gateways, with the credential in the places that it asks for. */
+export async function sendThrough(
+  services: Pick<Services, 'db' | 'gatewayAuthority'>,
+  { placement, gateway }: { placement: PlacementRow; gateway: GatewayRow },
+  asked: Sent,
+  { headersMs = 130_000, bodyMs = 30_000 } = {},
+): Promise<Answered> {
+  const scopes = (await Scopes.read(services.db)).around(placement)
   const { authentication, transport } = resolvePolicies(scopesOf(placement.spec, scopes))
   const shown = asked.key
     ? credentialFields(authentication?.config, asked.key)
@@ -39,6 +63,7 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
   const host = asked.host ?? placement.spec.host
   const needsTls = (transport?.config.plain ?? 'served') !== 'served'
   const isTls = asked.scheme === undefined ? needsTls : asked.scheme === 'https'
+  const { name } = gateway
   const url = isTls ? gateway.tlsUrl : gateway.dataUrl
   if (url === '')
     throw conflict(
@@ -46,7 +71,9 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
         ? `Nobody has said where ${name} speaks TLS.`
         : `Nobody has said where requests go into ${name}.`,
     )
-  const dispatcher = new Agent(isTls ? { connect: { servername: host, ca: trusted(context) } } : {})
+  const dispatcher = new Agent(
+    isTls ? { connect: { servername: host, ca: trusted(services) } } : {},
+  )
   const started = performance.now()
   let answer
   let body
@@ -61,8 +88,9 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
         ...(asked.body && { 'content-type': asked.mediaType ?? 'application/json' }),
       },
       ...(asked.body && { body: asked.body }),
-      headersTimeout: 130_000,
-      bodyTimeout: 30_000,
+      headersTimeout: headersMs,
+      bodyTimeout: bodyMs,
+      signal: AbortSignal.timeout(headersMs + bodyMs),
     })
     body = await bounded(answer.body)
   } catch (error) {
@@ -70,23 +98,16 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
   } finally {
     void dispatcher.destroy()
   }
-  const ms = Math.round(performance.now() - started)
   const id = answer.headers['x-request-id']
-  const entry =
-    typeof id === 'string' && gateway.kind === 'admin-api'
-      ? await readLogEntry(gateway, context.gatewaySecret, id)
-      : undefined
-  const steps = (entry as { steps?: Step[] } | undefined)?.steps ?? []
   return {
     status: answer.statusCode,
-    headers: Object.entries(answer.headers).flatMap(([name, value]) =>
-      value === undefined ? [] : [{ name, value: [value].flat().join(', ') }],
+    headers: Object.entries(answer.headers).flatMap(([header, value]) =>
+      value === undefined ? [] : [{ name: header, value: [value].flat().join(', ') }],
     ),
     body: body.text,
     cut: body.cut,
-    ms,
-    steps,
-    verdict: verdictOf(answer.statusCode, steps),
+    ms: Math.round(performance.now() - started),
+    ...(typeof id === 'string' && { id }),
   }
 }
 
@@ -112,7 +133,7 @@ function ownHeaders(lines: readonly HeaderLine[] = []): Record<string, string[]>
 }
 
 /** Who is believed: what every program trusts, and the authority of the company’s own gateways. */
-const trusted = ({ gatewayAuthority }: Context) =>
+const trusted = ({ gatewayAuthority }: Pick<Services, 'gatewayAuthority'>) =>
   gatewayAuthority === '' ? [...rootCertificates] : [...rootCertificates, gatewayAuthority]
 
 const framing =

@@ -18,6 +18,7 @@ import { conflict, notFound } from './failure'
 import { filesOf } from './files'
 import { signNow } from './heads'
 import { proveAll } from './ledger'
+import { probeFacts } from './probes'
 import { promotedIn, shownPlan, type Plan, type PromotionRow } from './promotion-plans'
 import { requestOfRollout } from './rollouts'
 import { comparedWith } from './version-gate'
@@ -46,10 +47,29 @@ export async function actEvidence(
     comparisons: row.kind === 'promotion' ? await comparisonsOf(tx, row, plan) : [],
     approvals: await approvalsOf(tx, row, planDigest(basis)),
     gates,
+    ...(await probesOf(tx, row, plan)),
     plan: await shownPlan(tx, row, plan, now),
   }
   // As it comes back from the database: what JSON cannot say is in no digest.
   return JSON.parse(JSON.stringify(evidence)) as typeof evidence
+}
+
+/** How the probes of an API went last where a version stands; nothing where it has none. */
+async function probesOf(
+  db: Queries,
+  { apiId }: PromotionRow,
+  { from }: Plan,
+): Promise<Pick<ActEvidence, 'probes'>> {
+  const all = (await probeFacts(db, [apiId])).get(apiId)
+  if (!all) return {}
+  const ids = from.map(({ id }) => id)
+  return {
+    probes: all.flatMap(({ title, runs }) =>
+      runs
+        .filter(({ placement }) => ids.includes(placement))
+        .map(({ at, ...run }) => ({ title, ...run, at: new Date(at).toISOString() })),
+    ),
+  }
 }
 
 const findingsOf = (db: Queries, revision: number): Promise<ActEvidence['findings']['listed']> =>

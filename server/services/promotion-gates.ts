@@ -32,6 +32,7 @@ import {
 import { seeingEverything } from '../db/viewer'
 import { isAutomatic, Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
+import { probeFacts } from './probes'
 import { markOf } from './register'
 import { requestOfRollout, wentBackOf } from './rollouts'
 import { sideBySide } from './side-by-side'
@@ -155,6 +156,15 @@ async function judgedBy(
           .from(placements)
           .where(inArray(placements.id, ids)),
   ])
+  const asksProbes = all.some(({ all: every }) =>
+    every.some(({ content }) => content.stages.some(({ gates }) => gates.probes)),
+  )
+  const probed = asksProbes
+    ? await probeFacts(
+        db,
+        owners.map(({ id }) => id),
+      )
+    : new Map<number, GateFacts['probes'][number][]>()
   const siteOf = new Map(sites.map((site) => [site.id, site]))
   const promoted = onceFor((stage: string) => promotedInto(db, stage, at))
   return sideBySide(requests, async (request): Promise<Standing[]> => {
@@ -185,6 +195,7 @@ async function judgedBy(
           ? await replacedBy(db, promotedIn(row, plan))
           : [],
       affected: await affectedOf(db, request, next, at),
+      probes: probed.get(row.apiId) ?? [],
       placed: plan.from.flatMap(({ id, appliedAt }) => {
         const site = siteOf.get(id)
         return site

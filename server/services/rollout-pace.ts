@@ -1,11 +1,12 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { goingOn, type Going, type Watched } from '../../core/pipeline/carrying-out'
+import { goingOn, type Going, type Probed, type Watched } from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
 import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
 import type { Services } from './context'
 import { announce } from './ledger'
-import { placementsOf, type RolloutRow } from './rollouts'
+import { probeFor } from './probes'
+import { asRow, placementsOf, type RolloutRow } from './rollouts'
 import { countedIn } from './traffic-spans'
 
 type StepRow = typeof rolloutSteps.$inferSelect
@@ -15,12 +16,13 @@ type StepRow = typeof rolloutSteps.$inferSelect
  * has it go back.
  */
 export async function goesOn(
-  { db, now }: Services,
+  services: Services,
   row: RolloutRow,
   steps: readonly StepRow[],
   writes: boolean,
 ): Promise<Going['go']> {
-  const going = await judge(db, row, steps, { writes, at: now() })
+  const { db, now } = services
+  const going = await judge(services, row, steps, { writes, at: now() })
   const { id } = row
   if (going.go === 'back') {
     const detail = `It went back by itself. ${going.says}.`
@@ -41,7 +43,7 @@ export async function goesOn(
 }
 
 async function judge(
-  db: Queries,
+  services: Services,
   row: RolloutRow,
   steps: readonly StepRow[],
   { writes, at }: { writes: boolean; at: Date },
@@ -50,8 +52,27 @@ async function judge(
   // What a gateway may have been told is found out before anything else.
   const isBetween = steps.every(({ state }) => state === 'confirmed' || state === 'waiting')
   if (!isBetween) return { go: 'on' }
-  const watched = row.pace.watch && (await watchedOn(db, row, steps, at))
-  return goingOn(row.pace, { watched, writes, now: at.getTime() })
+  const watched = row.pace.watch && (await watchedOn(services.db, row, steps, at))
+  const probed = row.pace.probes && (await probedOn(services, row, steps))
+  return goingOn(row.pace, { watched, ...(probed && { probed }), writes, now: at.getTime() })
+}
+
+/** The gateway that confirmed last. */
+const lastOf = (steps: readonly StepRow[]): StepRow | undefined =>
+  steps
+    .filter(({ state }) => state === 'confirmed')
+    .sort((one, other) => other.at.getTime() - one.at.getTime())[0]
+
+/** What probes say of the gateway that confirmed last; those that have not been sent there are. */
+async function probedOn(
+  services: Services,
+  { id, change }: RolloutRow,
+  steps: readonly StepRow[],
+): Promise<Probed> {
+  const last = lastOf(steps)
+  if (!last || change.kind !== 'place') return undefined
+  const failed = await probeFor(services, id, last.gateway, change.wanted.map(asRow))
+  return { gateway: last.gateway, ...(failed !== undefined && { failed }) }
 }
 
 /** What was counted on the gateway that confirmed last, of the version that it has since then. */
@@ -61,9 +82,7 @@ async function watchedOn(
   steps: readonly StepRow[],
   now: Date,
 ): Promise<Watched | undefined> {
-  const [last] = steps
-    .filter(({ state }) => state === 'confirmed')
-    .sort((one, other) => other.at.getTime() - one.at.getTime())
+  const last = lastOf(steps)
   if (!last) return undefined
   const since = last.at.getTime()
   const minutes = Math.max(1, Math.ceil((now.getTime() - since) / 60_000))

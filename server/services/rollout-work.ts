@@ -39,6 +39,7 @@ import type { Written } from '../gateways/adapter'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
+import { runsOfRollout } from './probes'
 import { goesOn } from './rollout-pace'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
@@ -127,6 +128,13 @@ const stepsSaid = async (tx: Transaction, id: number) =>
     ...{ gateway, state, at: at.toISOString() },
     ...(detail !== '' && { detail }),
   }))
+
+/** What probes said of a rollout, as the ledger tells it; nothing where none was sent. */
+async function probesSaid(tx: Transaction, id: number) {
+  const runs = await runsOfRollout(tx, id)
+  if (runs.length === 0) return {}
+  return { probes: runs.map(({ at, ...run }) => ({ ...run, at: at.toISOString() })) }
+}
 
 async function stepOf({ db }: Services, id: number, gateway: string) {
   const [step] = await db
@@ -455,7 +463,7 @@ async function finish(services: Services, { id }: RolloutRow): Promise<void> {
         action: 'rollout.done',
         api: row.apiId,
         subject: subjectOf(row.change),
-        after: { rollout: id, steps: await stepsSaid(tx, id) },
+        after: { rollout: id, steps: await stepsSaid(tx, id), ...(await probesSaid(tx, id)) },
       },
     )
     await announce(tx, 'rollout')
@@ -690,6 +698,7 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
         after: {
           ...{ rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
           steps: await stepsSaid(tx, id),
+          ...(await probesSaid(tx, id)),
         },
       },
     )

@@ -112,6 +112,14 @@ import type {
   PolicyScopeItem,
 } from '../api/policies'
 import type {
+  ProbeBody,
+  ProbeDraft,
+  ProbeItem,
+  ProbeRunItem,
+  ProbeRunQuery,
+  ProbeRunRequest,
+} from '../api/probes'
+import type {
   Approval,
   GateWaiverRequest,
   Override,
@@ -253,6 +261,7 @@ export const routes = {
   createIntakeReferences: ['POST', '/intakes/{intake}/references', 'nothing', 'json'],
   createPipeline: ['POST', '/pipelines', 'json', 'json'],
   createPlacement: ['POST', '/placements', 'json', 'json'],
+  createProbe: ['POST', '/apis/{api}/probes', 'json', 'json'],
   createProposals: ['POST', '/rules/{rule}/proposals', 'json', 'json'],
   createRepositoryDelivery: ['POST', '/repositories/{repository}/deliveries', 'text', 'json'],
   createRulebook: ['POST', '/rulebooks', 'json', 'json'],
@@ -301,6 +310,7 @@ export const routes = {
   getPlacementDraft: ['GET', '/apis/{api}/placement-draft', 'nothing', 'json'],
   getPolicyChange: ['GET', '/policy-changes/{change}', 'nothing', 'json'],
   getPolicyScope: ['GET', '/policy-scopes/{scope}', 'nothing', 'json'],
+  getProbeDraft: ['GET', '/apis/{api}/probe-draft', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
   getPromotionEvidence: ['GET', '/promotions/{promotion}/evidence', 'nothing', 'json'],
   getRepository: ['GET', '/repositories/{repository}', 'nothing', 'json'],
@@ -323,6 +333,7 @@ export const routes = {
   getWebhook: ['GET', '/apis/{api}/revisions/{revision}/webhooks/{webhook}', 'nothing', 'json'],
   invitePerson: ['POST', '/people/{person}/invitation', 'nothing', 'json'],
   issueKey: ['POST', '/placements/{placement}/keys', 'json', 'json'],
+  issueProbeKey: ['POST', '/placements/{placement}/probe-key', 'nothing', 'nothing'],
   keepRunning: ['POST', '/placements/{placement}/keep', 'nothing', 'json'],
   listAlerts: ['GET', '/alerts', 'nothing', 'list'],
   listApis: ['GET', '/apis', 'nothing', 'list'],
@@ -354,6 +365,8 @@ export const routes = {
   listPlacements: ['GET', '/placements', 'nothing', 'list'],
   listPolicyChanges: ['GET', '/policy-changes', 'nothing', 'list'],
   listPolicyScopes: ['GET', '/policy-scopes', 'nothing', 'list'],
+  listProbeRuns: ['GET', '/probes/{probe}/runs', 'nothing', 'list'],
+  listProbes: ['GET', '/apis/{api}/probes', 'nothing', 'list'],
   listPromotionCallers: ['GET', '/promotions/{promotion}/callers', 'nothing', 'list'],
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
@@ -385,6 +398,7 @@ export const routes = {
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
   removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
   removePlacement: ['DELETE', '/placements/{placement}', 'nothing', 'nothing'],
+  removeProbe: ['DELETE', '/probes/{probe}', 'nothing', 'nothing'],
   removeRepository: ['DELETE', '/repositories/{repository}', 'nothing', 'nothing'],
   removeResource: ['DELETE', '/resources/{kind}/{resource}', 'nothing', 'json'],
   renewRepositorySecret: ['POST', '/repositories/{repository}/secrets', 'nothing', 'json'],
@@ -395,6 +409,7 @@ export const routes = {
   restorePlacement: ['POST', '/placements/{placement}/rollback', 'json', 'json'],
   resumeRollout: ['POST', '/rollouts/{rollout}/resume', 'nothing', 'json'],
   retryRepositoryJob: ['POST', '/repository-jobs/{job}/repeat', 'nothing', 'json'],
+  runProbe: ['POST', '/probes/{probe}/runs', 'json', 'list'],
   saveRevision: ['POST', '/apis/{api}/revisions', 'text', 'json'],
   searchComments: ['POST', '/findings/comments', 'json', 'list'],
   sendEndingAnnouncement: ['POST', '/placements/{placement}/announcements', 'json', 'list'],
@@ -419,6 +434,7 @@ export const routes = {
   updateOrganisation: ['PUT', '/organisation', 'json', 'nothing'],
   updatePlacement: ['PUT', '/placements/{placement}', 'json', 'json'],
   updatePolicyScope: ['PUT', '/policy-scopes/{scope}', 'json', 'json'],
+  updateProbe: ['PUT', '/probes/{probe}', 'json', 'json'],
   updatePublicAddress: ['PUT', '/settings/public-address', 'json', 'nothing'],
   updateRepository: ['PUT', '/repositories/{repository}', 'json', 'json'],
   updateResource: ['PUT', '/resources/{kind}/{resource}', 'json', 'json'],
@@ -473,6 +489,7 @@ export interface Calls {
   createIntakeReferences: Call<'intake', undefined, undefined, Intake>
   createPipeline: Call<never, undefined, PipelineChange, PipelineDetail>
   createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
+  createProbe: Call<'api', undefined, ProbeBody, ProbeItem>
   createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
   createRepositoryDelivery: Call<'repository', undefined, string | Blob, DeliveryTaken>
   createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
@@ -516,6 +533,7 @@ export interface Calls {
   getPlacementDraft: Call<'api', DraftQuery, undefined, PlacementDraft>
   getPolicyChange: Call<'change', undefined, undefined, PolicyChangeItem>
   getPolicyScope: Call<'scope', undefined, undefined, PolicyScopeItem>
+  getProbeDraft: Call<'api', undefined, undefined, ProbeDraft>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
   getPromotionEvidence: Call<'promotion', undefined, undefined, EvidenceItem>
   getRepository: Call<'repository', undefined, undefined, RepositoryItem>
@@ -538,6 +556,7 @@ export interface Calls {
   getWebhook: Call<'api' | 'revision' | 'webhook', undefined, undefined, OperationReading>
   invitePerson: Call<'person', undefined, undefined, Invitation>
   issueKey: Call<'placement', undefined, KeyRequest, IssuedKey>
+  issueProbeKey: Call<'placement', undefined, undefined, undefined>
   keepRunning: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   listAlerts: Call<never, PageQuery, undefined, Page<AlertItem>>
   listApis: Call<never, PageQuery, undefined, RegisterPage>
@@ -569,6 +588,8 @@ export interface Calls {
   listPlacements: Call<never, PlacementQuery, undefined, Page<PlacementItem>>
   listPolicyChanges: Call<never, PolicyChangeQuery, undefined, Page<PolicyChangeItem>>
   listPolicyScopes: Call<never, PageQuery, undefined, Page<PolicyScopeItem>>
+  listProbeRuns: Call<'probe', ProbeRunQuery, undefined, Page<ProbeRunItem>>
+  listProbes: Call<'api', PageQuery, undefined, Page<ProbeItem>>
   listPromotionCallers: Call<'promotion', PageQuery, undefined, Page<CallerItem>>
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
@@ -600,6 +621,7 @@ export interface Calls {
   removeHost: Call<'host', undefined, undefined, undefined>
   removePipeline: Call<'pipeline', undefined, undefined, undefined>
   removePlacement: Call<'placement', undefined, undefined, undefined | RolloutItem>
+  removeProbe: Call<'probe', undefined, undefined, undefined>
   removeRepository: Call<'repository', undefined, undefined, undefined>
   removeResource: Call<'kind' | 'resource', ResourceRemoval, undefined, AppliedResource>
   renewRepositorySecret: Call<'repository', undefined, undefined, IssuedRepository>
@@ -610,6 +632,7 @@ export interface Calls {
   restorePlacement: Call<'placement', undefined, Rollback, PlacementDetail | RolloutItem>
   resumeRollout: Call<'rollout', undefined, undefined, RolloutItem>
   retryRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
+  runProbe: Call<'probe', undefined, ProbeRunRequest, Page<ProbeRunItem>>
   saveRevision: Call<'api', SaveQuery, string | Blob, Saved>
   searchComments: Call<never, undefined, FindingKey, Page<CommentItem>>
   sendEndingAnnouncement: Call<'placement', undefined, AnnouncementRequest, Page<CallerItem>>
@@ -634,6 +657,7 @@ export interface Calls {
   updateOrganisation: Call<never, undefined, OrganisationChange, undefined>
   updatePlacement: Call<'placement', undefined, SpecBody, PlacementDetail | RolloutItem>
   updatePolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyScopeItem | RolloutItem>
+  updateProbe: Call<'probe', undefined, ProbeBody, ProbeItem>
   updatePublicAddress: Call<never, undefined, PublicAddress, undefined>
   updateRepository: Call<'repository', undefined, RepositoryRequest, RepositoryItem>
   updateResource: Call<'kind' | 'resource', undefined, ResourceChangeRequest, AppliedResource>

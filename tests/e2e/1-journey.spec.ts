@@ -246,7 +246,7 @@ test('7. tries it: 401, 200 from the mock, 404 and 429 in words', async ({ page 
   await expect(page.locator('.way')).toContainText('no backend was called')
   await expectAccessible(page)
   const saved = page.waitForEvent('download')
-  await page.getByRole('button', { name: 'Save as a probe' }).click()
+  await page.getByRole('button', { name: 'Download as Arazzo' }).click()
   const probe = await (await saved).createReadStream()
   let text = ''
   for await (const part of probe) text += String(part)

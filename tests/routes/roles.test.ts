@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { placementEtag } from '../../shared/etags'
 import { routes } from '../../shared/client/table'
 import { teamId } from '../../server/db/names'
-import { repositories, repositoryJobs } from '../../server/db/schema'
+import { probes, repositories, repositoryJobs } from '../../server/db/schema'
 import { bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
 
 /** One of each role; two owners, of which one speaks for the team that is touched. */
@@ -28,6 +28,7 @@ const there = {
   promotion: 0,
   alert: 0,
   job: 0,
+  probe: 0,
   key: '',
   rule: 'contact-email',
   teams: [] as string[],
@@ -75,6 +76,14 @@ beforeAll(async () => {
     })
     .returning()
   there.job = job!.id
+  const [probe] = await world.db
+    .insert(probes)
+    .values({
+      ...{ apiId: 1, title: 'There', text: 'arazzo: 1.0.1', every: 0, stages: [], edition: 1 },
+      ...{ setById: 1, setAt: new Date() },
+    })
+    .returning()
+  there.probe = probe!.id
 })
 afterAll(() => world.close())
 
@@ -173,6 +182,24 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ ...placement(), key: 'Nobody' }),
     body: () => ({ contact: 'api@alder-homes.example' }),
   },
+  createProbe: {
+    may: placers,
+    path: () => ({ api: 'supply-interruptions' }),
+    body: () => ({ title: 'Tried', text: 'arazzo: 1.0.1', every: 0, stages: [] }),
+  },
+  updateProbe: {
+    may: placers,
+    path: () => ({ probe: there.probe }),
+    body: () => ({ title: 'Tried', text: 'arazzo: 1.0.1', every: 0, stages: [] }),
+    headers: ifMatch,
+  },
+  removeProbe: { may: placers, path: () => ({ probe: there.probe }) },
+  runProbe: {
+    may: ['governance', 'owner', 'elsewhere', 'operator', 'reviewer'],
+    path: () => ({ probe: there.probe }),
+    body: () => ({ placement: 'nothing' }),
+  },
+  issueProbeKey: { may: placers, path: placement },
   sendEndingAnnouncement: {
     may: placers,
     path: placement,

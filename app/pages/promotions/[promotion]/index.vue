@@ -71,6 +71,7 @@ function linkOf({ id: gate, state }: GateItem) {
         }
       : undefined,
     callers: { to: { hash: '#callers' }, label: 'Callers' },
+    probes: { to: `/apis/${slug}/probes`, label: 'Probes' },
     condition: { to: '/promotions/pipelines', label: 'Pipelines' },
     freeze: { to: '/promotions/pipelines', label: 'Pipelines' },
     window: { to: '/promotions/pipelines', label: 'Pipelines' },
