@@ -103,8 +103,12 @@ async function meterReadings(services: Services): Promise<void> {
     ...{ title: 'A meter and its readings', text: probe },
     ...{ every: 15, stages: ['Rehearsal', 'Live'] },
   })
-  for (const placement of ['meter-readings-rehearsal-2', 'meter-readings-live-1'])
-    await issueProbeKey(oskar!, placement)
+  const asked = [
+    'meter-readings-rehearsal-1',
+    'meter-readings-rehearsal-2',
+    'meter-readings-live-1',
+  ]
+  for (const placement of asked) await issueProbeKey(oskar!, placement)
 }
 
 /** The pipelines that governance wrote, and a version that waits for its window. */

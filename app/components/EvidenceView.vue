@@ -6,6 +6,8 @@ import type { GateItem, PlacementPlan } from '~~/shared/api/promotions'
 import type { RolloutStepItem } from '~~/shared/api/rollouts'
 import { useSession } from '~/stores/session'
 
+type ProbeSaid = NonNullable<NonNullable<EvidencePackage['act']>['probes']>[number]
+
 /** A package of evidence to be read or printed, with what of it was checked here. */
 const props = defineProps<{
   evidence: EvidenceItem
@@ -29,6 +31,11 @@ const words = (entry: LedgerEntry) => {
 const steps = computed(() =>
   entries.value.flatMap((entry) => (saidIn(entry)['steps'] as RolloutStepItem[] | undefined) ?? []),
 )
+/** Of what was known at the act, and of the rollout. */
+const probes = computed(() => [
+  ...(act.value?.probes ?? []),
+  ...entries.value.flatMap((entry) => (saidIn(entry)['probes'] as ProbeSaid[] | undefined) ?? []),
+])
 const places = computed(() => (act.value?.plan ?? []) as PlacementPlan[])
 const gates = computed(() => (act.value?.gates ?? []) as GateItem[])
 
@@ -98,7 +105,8 @@ const origin = globalThis.location.origin
       <h3>
         What it changed on {{ place.group }} <small>{{ place.address }}</small>
       </h3>
-      <p>
+      <p v-if="place.becomes">{{ becomingWords(place) }}</p>
+      <p v-else>
         {{ place.replaces ? `It took the place of ${place.replaces}.` : 'Nothing stood there.' }}
         {{ count(place.added.length, 'operation') }} more, {{ place.removed.length }} fewer,
         {{ count(place.changes.length, 'setting') }} otherwise.
@@ -114,6 +122,35 @@ const origin = globalThis.location.origin
     </template>
     <h3>Gates as they stood</h3>
     <Gates :gates="gates" />
+    <template v-if="act.outside?.length">
+      <h3>From outside</h3>
+      <table class="ruled">
+        <tbody>
+          <tr v-for="one in act.outside" :key="one.source">
+            <td :class="one.passed ? 'elm-text' : 'copper-text'">{{ one.passed ? '✓' : '✕' }}</td>
+            <td>{{ one.source }}</td>
+            <td class="nowrap">{{ stamp(one.at) }}</td>
+            <td class="soft">
+              {{ one.says }} <a v-if="one.url" :href="one.url" rel="noreferrer">{{ one.url }}</a>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+    <template v-if="probes.length">
+      <h3>Probes</h3>
+      <table class="ruled">
+        <tbody>
+          <tr v-for="(run, index) in probes" :key="index">
+            <td :class="run.passed ? 'elm-text' : 'copper-text'">{{ run.passed ? '✓' : '✕' }}</td>
+            <td>{{ run.title }}</td>
+            <td>{{ run.gateway }}</td>
+            <td class="nowrap">{{ stamp(run.at) }}</td>
+            <td class="soft">{{ run.says }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <template v-for="comparison in act.comparisons" :key="comparison.since">
       <h3>
         What changed since {{ comparison.since }}

@@ -1,3 +1,4 @@
+import type { PlacementPlan } from '~~/shared/api/promotions'
 import type { JobCause, JobState } from '~~/shared/words'
 
 export const promotionLeaves = [
@@ -55,3 +56,16 @@ stages:
       soak: { hours: 24, errorPercent: 1 }
       approval: { number: 1 }
 `
+
+/** What becomes of what stands there, where it ends. */
+export function becomingWords({
+  becomes,
+  replaces,
+}: Pick<PlacementPlan, 'becomes' | 'replaces'>): string {
+  const { as, until } = becomes!
+  if (as === 'served') return `${replaces} is served on: no end is announced any more.`
+  if (as === 'removed') return `${replaces} is taken off at the same time.`
+  return as === 'retired'
+    ? `${replaces} is retired: there are no new keys, and it is taken off on ${until}.`
+    : `${replaces} is deprecated: it is served until ${until}, and callers are told.`
+}

@@ -30,6 +30,8 @@ export interface ActEvidence {
   }[]
   approvals: readonly { by: string; at: string; note: string; plan: string }[]
   gates: readonly { id: string; title: string; state: string; text: string }[]
+  /** What sources outside said last of the version; absent where none did. */
+  outside?: readonly { source: string; passed: boolean; says: string; url: string; at: string }[]
   /** How the probes of its API went last where it came from; absent where it has none. */
   probes?: readonly {
     title: string

@@ -151,6 +151,34 @@ export const probesConfig = object(
   },
 )
 
+export const outsideConfig = object(
+  { label: 'From outside', says: 'Whose word is asked for, and how fresh it has to be.' },
+  {
+    sources: list(
+      text({
+        label: 'Source',
+        says: 'A source by its name.',
+        example: 'load-tests',
+        max: 80,
+      }),
+      {
+        label: 'Sources',
+        says: 'Each of them said last that the version passed.',
+        min: 1,
+        max: 20,
+      },
+    ),
+    hours: optional(
+      whole({
+        label: 'Hours',
+        says: 'Within so many hours; at any time where it is left out.',
+        max: 8760,
+        unit: 'h',
+      }),
+    ),
+  },
+)
+
 export const quotaConfig = object(
   { label: 'Quota', says: 'How much changes at once.' },
   {

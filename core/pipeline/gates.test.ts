@@ -18,6 +18,8 @@ const facts: GateFacts = {
   placementFindings: [],
   affected: [],
   probes: [],
+  outside: [],
+  digest: '',
   fromStage: 'Trial',
   placed: [{ name: 'supply-trial-1', checked: true, differences: 0, since: monday - 30 * hour }],
   replaced: [],
@@ -235,6 +237,7 @@ it('gates that are not named are not judged, and all that are named stand in one
     quota: { promotions: 1 },
     callers: { days: 30, noticeDays: 0 },
     probes: { hours: 24 },
+    outside: { sources: ['load-tests'] },
     condition: { all: [{ cel: 'true', says: 'Always' }] },
     ...usualGates,
   }

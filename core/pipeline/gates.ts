@@ -9,6 +9,7 @@ import {
   driftConfig,
   findingsConfig,
   freezeConfig,
+  outsideConfig,
   probesConfig,
   quotaConfig,
   soakConfig,
@@ -53,6 +54,10 @@ export interface GateFacts extends ReviewFacts {
   affected: readonly Affected[]
   /** The probes of the API, each with its last run on each gateway of the stage it stands in. */
   probes: readonly ProbeFacts[]
+  /** The last word of each source outside on each version of the API. */
+  outside: readonly OutsideFacts[]
+  /** The digest of the definition that would be promoted. */
+  digest: string
   /** Calls of the version in the stage it stands in, of the last hours, the newest hour last. */
   hours: readonly { calls: number; failed: number }[]
   /** Within so many milliseconds 95 in 100 of the calls of the last so many hours were answered. */
@@ -76,6 +81,20 @@ export interface ProbeFacts {
     passed: boolean
     says: string
   }[]
+}
+
+/** What a source outside said last of a version. */
+export interface OutsideFacts {
+  source: string
+  title: string
+  version: string
+  passed: boolean
+  says: string
+  url: string
+  /** Of the only definition that it holds for; empty where it holds for the version. */
+  digest: string
+  /** ms since 1970. */
+  at: number
 }
 
 export interface Replaced {
@@ -146,6 +165,12 @@ export const gateKinds = {
     config: probesConfig,
     title: (_, fromStage) => `Probes pass in ${fromStage}`,
     judge: probes,
+  }),
+  outside: gate({
+    says: 'Builds and other programs outside said that the version passed.',
+    config: outsideConfig,
+    title: ({ sources }) => `Passed by ${sources.join(', ')}`,
+    judge: outside,
   }),
   window: gate({
     says: 'It is carried out at certain hours only.',
@@ -419,6 +444,27 @@ function probes(
         }
     }
   return { state: 'passed', text: `${count(all.length, 'probe')} passed` }
+}
+
+function outside(
+  { sources, hours }: ValueOf<typeof outsideConfig>,
+  { outside: all, digest, promotion: { version: promoted }, now }: GateFacts,
+): Judged {
+  const words: string[] = []
+  for (const source of sources) {
+    const said = all.find((one) => one.source === source && one.version === promoted)
+    if (!said) return { state: 'waiting', text: `${source} has said nothing of ${promoted} yet` }
+    if (said.digest !== '' && said.digest !== digest)
+      return { state: 'waiting', text: `${said.title} spoke of another text of ${promoted}` }
+    if (!said.passed) return { state: 'failed', text: `${said.title}: ${said.says}` }
+    if (hours !== undefined && said.at < now - hours * hour)
+      return {
+        state: 'waiting',
+        text: `${said.title} spoke more than ${count(hours, 'hour')} ago`,
+      }
+    words.push(`${said.title}: ${said.says}`)
+  }
+  return { state: 'passed', text: words.join('. ') }
 }
 
 const daysText = (days: readonly Weekday[]): string => {

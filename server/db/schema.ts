@@ -1283,6 +1283,42 @@ export const announcements = pgTable(
   ],
 )
 
+/** Who may post results from outside: a build, a scanner, a load test. */
+export const evidenceSources = pgTable('evidence_sources', {
+  slug: text().primaryKey(),
+  title: text().notNull(),
+  sealedSecret: text('sealed_secret').notNull(),
+  setById: person('set_by_id').notNull(),
+  setAt: moment('set_at').notNull(),
+})
+
+/** What a source said of a version. */
+export const outsideResults = pgTable(
+  'outside_results',
+  {
+    id: serial().primaryKey(),
+    source: text()
+      .notNull()
+      .references(() => evidenceSources.slug, { onDelete: 'cascade' }),
+    /** What names the message: one that comes again is none. */
+    message: text().notNull(),
+    apiId: integer('api_id')
+      .notNull()
+      .references(() => apis.id, { onDelete: 'cascade' }),
+    version: text().notNull(),
+    passed: boolean().notNull(),
+    says: text().notNull(),
+    url: text().notNull(),
+    /** Of the definition that it holds for alone; empty where it holds for the version. */
+    digest: text().notNull(),
+    at: moment('at').notNull(),
+  },
+  (table) => [
+    uniqueIndex().on(table.source, table.message),
+    index().on(table.apiId, table.version, table.source, table.id),
+  ],
+)
+
 /** A sequence of requests with checks, as its Arazzo description says it. */
 export const probes = pgTable(
   'probes',

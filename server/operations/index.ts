@@ -10,6 +10,7 @@ import { comparisonOperations } from './comparisons'
 import { driftOperations } from './drift'
 import { endingOperations } from './endings'
 import { ledgerOperations } from './ledger'
+import { outsideOperations } from './outside'
 import { peopleOperations } from './people'
 import { placementOperations } from './placements'
 import { policyOperations } from './policies'
@@ -42,6 +43,7 @@ export const operations: Operation[] = [
   ...policyOperations,
   ...promotionOperations,
   ...pipelineOperations,
+  ...outsideOperations,
   ...probeOperations,
   ...repositoryOperations,
   ...resourceOperations,

@@ -62,6 +62,16 @@ export const pipelineOperations: Operation[] = [
       ok(pipelines.publishPipeline(context, params['pipeline']!, body, ifMatch)),
   }),
   operation({
+    id: 'movePipelineFirst',
+    method: 'POST',
+    path: '/pipelines/{pipeline}/first',
+    tag: 'Pipelines',
+    summary: 'Have a pipeline asked before all others whose an API is',
+    success: { status: 200, says: 'The pipeline', body: PipelineDetail },
+    errors: [403, 404, 409],
+    handle: ({ params }, context) => ok(pipelines.moveFirst(context, params['pipeline']!)),
+  }),
+  operation({
     id: 'removePipeline',
     method: 'DELETE',
     path: '/pipelines/{pipeline}',

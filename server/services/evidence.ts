@@ -18,6 +18,7 @@ import { conflict, notFound } from './failure'
 import { filesOf } from './files'
 import { signNow } from './heads'
 import { proveAll } from './ledger'
+import { outsideFacts } from './outside'
 import { probeFacts } from './probes'
 import { promotedIn, shownPlan, type Plan, type PromotionRow } from './promotion-plans'
 import { requestOfRollout } from './rollouts'
@@ -48,10 +49,27 @@ export async function actEvidence(
     approvals: await approvalsOf(tx, row, planDigest(basis)),
     gates,
     ...(await probesOf(tx, row, plan)),
+    ...(await outsideOf(tx, row)),
     plan: await shownPlan(tx, row, plan, now),
   }
   // As it comes back from the database: what JSON cannot say is in no digest.
   return JSON.parse(JSON.stringify(evidence)) as typeof evidence
+}
+
+/** What sources outside said last of a version; nothing where none did. */
+async function outsideOf(
+  db: Queries,
+  { apiId, version }: PromotionRow,
+): Promise<Pick<ActEvidence, 'outside'>> {
+  const all = ((await outsideFacts(db, [apiId])).get(apiId) ?? []).filter(
+    (one) => one.version === version,
+  )
+  if (all.length === 0) return {}
+  return {
+    outside: all.map(({ source, passed, says, url, at }) => ({
+      ...{ source, passed, says, url, at: new Date(at).toISOString() },
+    })),
+  }
 }
 
 /** How the probes of an API went last where a version stands; nothing where it has none. */

@@ -1,4 +1,4 @@
-import { asc, desc, eq, inArray, max, sql } from 'drizzle-orm'
+import { asc, desc, eq, inArray, min, sql } from 'drizzle-orm'
 import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
 import {
   isFor,
@@ -84,7 +84,7 @@ export class Pipelines {
     if (slug !== undefined)
       return new Pipelines(this.all.map((one) => (one.slug === slug ? { ...one, content } : one)))
     const made = { slug: '', title: '', edition: 1, content }
-    return new Pipelines([...this.all.slice(0, -1), made, ...this.all.slice(-1)])
+    return new Pipelines([made, ...this.all])
   }
 
   /** One that somebody wrote; throws where there is none of that name. */
@@ -185,7 +185,7 @@ async function contentOf(db: Queries, text: string): Promise<Pipeline> {
   )
 }
 
-/** Publishes a pipeline that was none before. It is asked after those there are, and before the usual one. */
+/** Publishes a pipeline that was none before. It is asked before those there are: what is written later is for fewer. */
 export async function createPipeline(
   context: Context,
   { title, text, note }: PipelineChange,
@@ -197,19 +197,46 @@ export async function createPipeline(
     throw invalid([{ field: 'title', message: 'Another pipeline is called so' }])
   await db.transaction(async (tx) => {
     await lockPipelines(tx)
-    const [{ last } = { last: null }] = await tx
-      .select({ last: max(pipelines.position) })
-      .from(pipelines)
     if ((await tx.$count(pipelines)) >= mostPipelines)
       throw conflict(`There are ${mostPipelines} pipelines already.`)
     const made = await tx
       .insert(pipelines)
-      .values({ slug, title, position: (last ?? -1) + 1 })
+      .values({ slug, title, position: await firstPosition(tx) })
       .onConflictDoNothing()
       .returning()
     if (made.length === 0)
       throw invalid([{ field: 'title', message: 'Another pipeline is called so' }])
     await publish(tx, context, slug, 1, text, note)
+  })
+  return readPipeline(db, slug)
+}
+
+/** The place before all others. */
+async function firstPosition(tx: Transaction): Promise<number> {
+  const [row] = await tx.select({ first: min(pipelines.position) }).from(pipelines)
+  return (row?.first ?? 1) - 1
+}
+
+/** Has a pipeline asked before all others whose an API is; it holds at once, also for promotions that wait. */
+export async function moveFirst(context: Context, slug: string): Promise<PipelineDetail> {
+  const { db } = context
+  requirePermission(context.actor, 'pipeline')
+  await db.transaction(async (tx) => {
+    await lockPipelines(tx)
+    const { all } = await Pipelines.read(tx)
+    if (!all.some((one) => one.slug === slug && one.published))
+      throw notFound(`pipeline called "${slug}"`)
+    if (all[0]!.slug === slug) throw conflict('It is asked first already.')
+    await tx
+      .update(pipelines)
+      .set({ position: await firstPosition(tx) })
+      .where(eq(pipelines.slug, slug))
+    await record(tx, context, {
+      action: 'pipeline.moved',
+      subject: slug,
+      before: { order: all.map((one) => one.slug) },
+      after: { first: slug },
+    })
   })
   return readPipeline(db, slug)
 }

@@ -10,6 +10,8 @@ import {
   type Gate,
   type GateFacts,
   type GateName,
+  type OutsideFacts,
+  type ProbeFacts,
   type ReviewFacts,
 } from '../../core/pipeline/gates'
 import { stageAfter, stageNamed, type Pipeline } from '../../core/pipeline/pipeline'
@@ -33,6 +35,7 @@ import { seeingEverything } from '../db/viewer'
 import { isAutomatic, Pipelines } from './pipelines'
 import { PlacementRules, standing } from './placement-rules'
 import { probeFacts } from './probes'
+import { outsideFacts } from './outside'
 import { markOf } from './register'
 import { requestOfRollout, wentBackOf } from './rollouts'
 import { sideBySide } from './side-by-side'
@@ -156,15 +159,15 @@ async function judgedBy(
           .from(placements)
           .where(inArray(placements.id, ids)),
   ])
-  const asksProbes = all.some(({ all: every }) =>
-    every.some(({ content }) => content.stages.some(({ gates }) => gates.probes)),
-  )
-  const probed = asksProbes
-    ? await probeFacts(
-        db,
-        owners.map(({ id }) => id),
-      )
-    : new Map<number, GateFacts['probes'][number][]>()
+  const isAsked = (gate: GateName) =>
+    all.some((pipelines) =>
+      pipelines.all.some(({ content }) => content.stages.some(({ gates }) => gates[gate])),
+    )
+  const ownerIds = owners.map(({ id }) => id)
+  const [probed, told] = await Promise.all([
+    isAsked('probes') ? probeFacts(db, ownerIds) : new Map<number, ProbeFacts[]>(),
+    isAsked('outside') ? outsideFacts(db, ownerIds) : new Map<number, OutsideFacts[]>(),
+  ])
   const siteOf = new Map(sites.map((site) => [site.id, site]))
   const promoted = onceFor((stage: string) => promotedInto(db, stage, at))
   return sideBySide(requests, async (request): Promise<Standing[]> => {
@@ -196,6 +199,8 @@ async function judgedBy(
           : [],
       affected: await affectedOf(db, request, next, at),
       probes: probed.get(row.apiId) ?? [],
+      outside: told.get(row.apiId) ?? [],
+      digest: plan.revision.digest,
       placed: plan.from.flatMap(({ id, appliedAt }) => {
         const site = siteOf.get(id)
         return site

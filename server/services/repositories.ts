@@ -30,7 +30,7 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal, unseal } from './sealing'
 import { slugOf } from './titles'
-import { newWebhookSecret, whyUnsigned, type SignedBy } from './webhooks'
+import { newWebhookSecret, nobodysSecret, whyUnsigned, type SignedBy } from './webhooks'
 
 const columns = {
   row: repositories,
@@ -410,7 +410,6 @@ export async function followRepositories(services: Services): Promise<void> {
 }
 
 /** So that an unknown repository takes as long as a known one. */
-const nobodysSecret = newWebhookSecret()
 
 /**
  * Takes a message of a repository's host that a branch has moved. It is only believed to have: what the branch is at is

@@ -3,6 +3,9 @@ import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
 /** A secret that webhooks are signed with (Standard Webhooks 1.0). */
 export const newWebhookSecret = () => `whsec_${randomBytes(24).toString('base64')}`
 
+/** Stands in where there is no such webhook, so that it takes as long to say no. */
+export const nobodysSecret = newWebhookSecret()
+
 /** The signature of a message: of its identifier, the time in seconds and the body. */
 export function signatureOf(secret: string, id: string, time: string, body: string | Buffer) {
   const key = Buffer.from(secret.replace(/^whsec_/, ''), 'base64')

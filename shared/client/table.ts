@@ -73,6 +73,14 @@ import type {
   Verification,
 } from '../api/ledger'
 import type {
+  EvidenceSourceItem,
+  EvidenceSourceRequest,
+  IssuedEvidenceSource,
+  OutsideResultItem,
+  OutsideResultQuery,
+  OutsideResultTaken,
+} from '../api/outside'
+import type {
   Invitation,
   InvitationTaken,
   MemberItem,
@@ -253,12 +261,14 @@ export const routes = {
   createBatchFromAddresses: ['POST', '/batches/from-addresses', 'json', 'json'],
   createCheck: ['POST', '/checks', 'text', 'json'],
   createComparison: ['POST', '/comparisons', 'json', 'json'],
+  createEvidenceSource: ['POST', '/evidence-sources', 'json', 'json'],
   createFileComparison: ['POST', '/comparisons/file', 'text', 'json'],
   createGateWaiver: ['POST', '/promotions/{promotion}/gate-waivers', 'json', 'json'],
   createImpact: ['POST', '/rulebooks/{rulebook}/impacts', 'json', 'json'],
   createIntake: ['POST', '/intakes', 'text', 'json'],
   createIntakeFromAddress: ['POST', '/intakes/from-address', 'json', 'json'],
   createIntakeReferences: ['POST', '/intakes/{intake}/references', 'nothing', 'json'],
+  createOutsideResult: ['POST', '/evidence-sources/{source}/results', 'text', 'json'],
   createPipeline: ['POST', '/pipelines', 'json', 'json'],
   createPlacement: ['POST', '/placements', 'json', 'json'],
   createProbe: ['POST', '/apis/{api}/probes', 'json', 'json'],
@@ -348,6 +358,7 @@ export const routes = {
   listDriftReactions: ['GET', '/drift-reactions', 'nothing', 'list'],
   listEditions: ['GET', '/editions', 'nothing', 'list'],
   listEndings: ['GET', '/endings', 'nothing', 'list'],
+  listEvidenceSources: ['GET', '/evidence-sources', 'nothing', 'list'],
   listFindings: ['GET', '/findings', 'nothing', 'list'],
   listFindingsAtPlacements: ['GET', '/findings/placements', 'nothing', 'list'],
   listGatewayGroups: ['GET', '/gateway-groups', 'nothing', 'list'],
@@ -358,6 +369,7 @@ export const routes = {
   listLedgerEntries: ['GET', '/ledger', 'nothing', 'list'],
   listLedgerHeads: ['GET', '/ledger/heads', 'nothing', 'list'],
   listMatches: ['GET', '/search', 'nothing', 'list'],
+  listOutsideResults: ['GET', '/outside-results', 'nothing', 'list'],
   listPeople: ['GET', '/people', 'nothing', 'list'],
   listPipelines: ['GET', '/pipelines', 'nothing', 'list'],
   listPlacementCallers: ['GET', '/placements/{placement}/callers', 'nothing', 'list'],
@@ -384,6 +396,7 @@ export const routes = {
   listTasks: ['GET', '/tasks', 'nothing', 'list'],
   listTokens: ['GET', '/tokens', 'nothing', 'list'],
   listWaivers: ['GET', '/waivers', 'nothing', 'list'],
+  movePipelineFirst: ['POST', '/pipelines/{pipeline}/first', 'nothing', 'json'],
   pauseRollout: ['POST', '/rollouts/{rollout}/pause', 'nothing', 'json'],
   previewPolicyChange: ['GET', '/policy-changes/{change}/preview', 'nothing', 'json'],
   previewPolicyScope: ['POST', '/policy-scopes/{scope}/preview', 'json', 'json'],
@@ -394,6 +407,7 @@ export const routes = {
   readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
   readRepositoryBranches: ['POST', '/repositories/{repository}/readings', 'nothing', 'json'],
   removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
+  removeEvidenceSource: ['DELETE', '/evidence-sources/{source}', 'nothing', 'nothing'],
   removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
   removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
@@ -481,12 +495,14 @@ export interface Calls {
   createBatchFromAddresses: Call<never, undefined, AddressBatch, Batch>
   createCheck: Call<never, CheckQuery, string | Blob, CheckItem>
   createComparison: Call<never, undefined, ComparisonRequest, ComparisonItem>
+  createEvidenceSource: Call<never, undefined, EvidenceSourceRequest, IssuedEvidenceSource>
   createFileComparison: Call<never, FileComparisonQuery, string | Blob, ComparisonItem>
   createGateWaiver: Call<'promotion', undefined, GateWaiverRequest, PromotionDetail>
   createImpact: Call<'rulebook', undefined, ImpactStart, ImpactItem>
   createIntake: Call<never, IntakeQuery, string | Blob, Intake>
   createIntakeFromAddress: Call<never, undefined, AddressIntake, Intake>
   createIntakeReferences: Call<'intake', undefined, undefined, Intake>
+  createOutsideResult: Call<'source', undefined, string | Blob, OutsideResultTaken>
   createPipeline: Call<never, undefined, PipelineChange, PipelineDetail>
   createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
   createProbe: Call<'api', undefined, ProbeBody, ProbeItem>
@@ -571,6 +587,7 @@ export interface Calls {
   listDriftReactions: Call<never, PageQuery, undefined, Page<ReactionItem>>
   listEditions: Call<never, PageQuery, undefined, Page<EditionItem>>
   listEndings: Call<never, EndingQuery, undefined, Page<EndingItem>>
+  listEvidenceSources: Call<never, PageQuery, undefined, Page<EvidenceSourceItem>>
   listFindings: Call<never, FindingQuery, undefined, Page<FindingItem>>
   listFindingsAtPlacements: Call<never, PlacementFindingQuery, undefined, PlacementFindingPage>
   listGatewayGroups: Call<never, PageQuery, undefined, Page<GroupItem>>
@@ -581,6 +598,7 @@ export interface Calls {
   listLedgerEntries: Call<never, LedgerQuery, undefined, Page<LedgerEntry>>
   listLedgerHeads: Call<never, PageQuery, undefined, Page<SignedHeadItem>>
   listMatches: Call<never, SearchQuery, undefined, SearchPage>
+  listOutsideResults: Call<never, OutsideResultQuery, undefined, Page<OutsideResultItem>>
   listPeople: Call<never, PageQuery, undefined, Page<MemberItem>>
   listPipelines: Call<never, PageQuery, undefined, Page<PipelineItem>>
   listPlacementCallers: Call<'placement', PageQuery, undefined, Page<CallerItem>>
@@ -607,6 +625,7 @@ export interface Calls {
   listTasks: Call<never, TaskQuery, undefined, Page<TaskItem>>
   listTokens: Call<never, PageQuery, undefined, Page<TokenItem>>
   listWaivers: Call<never, WaiverQuery, undefined, Page<WaiverItem>>
+  movePipelineFirst: Call<'pipeline', undefined, undefined, PipelineDetail>
   pauseRollout: Call<'rollout', undefined, undefined, RolloutItem>
   previewPolicyChange: Call<'change', undefined, undefined, PolicyPreview>
   previewPolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyPreview>
@@ -617,6 +636,7 @@ export interface Calls {
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
   readRepositoryBranches: Call<'repository', undefined, undefined, RepositoryItem>
   removeAlert: Call<'alert', undefined, undefined, undefined>
+  removeEvidenceSource: Call<'source', undefined, undefined, undefined>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
   removePipeline: Call<'pipeline', undefined, undefined, undefined>

@@ -57,7 +57,7 @@ test('2. reads the register: sentence, filters in the address, keys, margin', as
   await page.getByRole('button', { name: 'Clear' }).click()
   await expect(page.getByRole('listitem')).toHaveCount(13)
   await page.keyboard.press('j')
-  await expect(margin(page).getByRole('heading', { level: 2 })).toHaveText('Tanker Dispatch')
+  await expect(margin(page).getByRole('heading', { level: 2 })).toHaveText('Meter Readings')
   await page.keyboard.press('m')
   await expect(margin(page)).toBeFocused()
   await page.keyboard.press('/')

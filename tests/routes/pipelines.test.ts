@@ -342,3 +342,21 @@ describe('pipelines', () => {
     expect(schema.body).toMatchObject({ title: 'Pipeline', type: 'object' })
   })
 })
+
+describe('the order of pipelines', () => {
+  it('has the newest first, until another one is moved there', async () => {
+    const text = (label: string) =>
+      `pipeline: 1\nfor: { labels: [${label}] }\nstages: [{ name: Trial }, { name: Live, gates: {} }]\n`
+    const made = []
+    for (const title of ['Asked once', 'Asked twice'])
+      made.push(await imara.api.createPipeline({}, { title, text: text(title), note: 'Ordered' }))
+    const [once, twice] = made.map(({ pipeline }) => pipeline)
+    const first = async () => (await imara.api.listPipelines({})).items[0]!.pipeline
+    expect(await first()).toBe(twice)
+    expect(await imara.api.movePipelineFirst({ pipeline: once! })).toMatchObject({ pipeline: once })
+    expect(await first()).toBe(once)
+    expect((await imara.call('POST', `/pipelines/${once}/first`)).status).toBe(409)
+    expect((await imara.call('POST', '/pipelines/usual/first')).status).toBe(404)
+    for (const pipeline of [once!, twice!]) await imara.api.removePipeline({ pipeline })
+  })
+})

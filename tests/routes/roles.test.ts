@@ -200,6 +200,9 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ placement: 'nothing' }),
   },
   issueProbeKey: { may: placers, path: placement },
+  movePipelineFirst: { may: governance, path: () => ({ pipeline: 'nothing' }) },
+  createEvidenceSource: { may: governance, body: () => ({ title: 'Tried' }) },
+  removeEvidenceSource: { may: governance, path: () => ({ source: 'nothing' }) },
   sendEndingAnnouncement: {
     may: placers,
     path: placement,
@@ -465,6 +468,7 @@ const elsewhere = new Set([
   'createIntakeReferences',
   'createSession',
   'createSetup',
+  'createOutsideResult',
   'createRepositoryDelivery',
   'checkResources',
   'removeResource',

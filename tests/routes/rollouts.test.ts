@@ -278,7 +278,7 @@ describe('a process that dies', () => {
   it('between any two statements leaves a rollout that another one finishes, once', async () => {
     const points = await everyPoint(
       1000,
-      { before: 4, after: 9 },
+      { before: 6, after: 13 },
       async (requests, refused, generation) => {
         expect(refused).toBe(false)
         expect(await now()).toMatchObject({
@@ -306,7 +306,7 @@ describe('a process that dies', () => {
     south().meddler.decide = (method) => (method === 'PUT' ? 'refuse' : 'nothing')
     const points = await everyPoint(
       3000,
-      { before: 5, after: 11 },
+      { before: 7, after: 15 },
       async (_, refused, generation) => {
         expect(refused).toBe(true)
         expect(await now()).toMatchObject({

@@ -1,20 +1,10 @@
 <script setup lang="ts">
 import { rowName } from '~~/core/runtime/placement'
-import type { PlacementPlan, PromotionDetail } from '~~/shared/api/promotions'
+import type { PromotionDetail } from '~~/shared/api/promotions'
 
 /** What a request changes at every place that it writes. */
 const props = defineProps<{ promotion: PromotionDetail }>()
 const drifting = computed(() => ['put-back', 'keep'].includes(props.promotion.kind))
-
-/** What becomes of what stands there, where it ends. */
-function becomingWords({ becomes, replaces }: PlacementPlan): string {
-  const { as, until } = becomes!
-  if (as === 'served') return `${replaces} is served on: no end is announced any more.`
-  if (as === 'removed') return `${replaces} is taken off at the same time.`
-  return as === 'retired'
-    ? `${replaces} is retired: there are no new keys, and it is taken off on ${until}.`
-    : `${replaces} is deprecated: it is served until ${until}, and callers are told.`
-}
 </script>
 
 <template>

@@ -53,7 +53,7 @@ const editable = computed(() =>
 const here = computed(() => operation.value || 'this placement')
 
 const sites = computed(() => [
-  ...new Set(placement.value?.differences.flatMap((difference) => difference.on ?? []) ?? []),
+  ...new Set(placement.value?.differences.flatMap(({ on: site }) => (site ? [site] : [])) ?? []),
 ])
 const differences = computed(() =>
   (placement.value?.differences ?? []).filter(

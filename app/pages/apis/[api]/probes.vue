@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { probeEtag } from '~~/shared/etags'
 import { probeClient } from '~~/shared/words'
-import type { ProbeBody, ProbeItem, ProbeRunItem } from '~~/shared/api/probes'
+import type { ProbeBody, ProbeItem } from '~~/shared/api/probes'
 import { useSession } from '~/stores/session'
 
 /** The probes of an API: what they ask, how they went last, and the acts that write and send them. */
@@ -109,12 +109,11 @@ async function remove() {
 }
 const everyWords = ({ every, stages: where }: ProbeItem) =>
   every === 0 ? 'by hand' : `every ${count(every, 'minute')} in ${where.join(', ') || 'no stage'}`
-/** How a probe went last, by where. */
-const results = ({ last }: ProbeItem) => {
-  const places = new Map<string, ProbeRunItem[]>()
-  for (const run of last) places.set(run.placement, [...(places.get(run.placement) ?? []), run])
-  return [...places.values()]
-}
+/** How a probe went last, by where, in the order of the stages. */
+const results = ({ last }: ProbeItem) =>
+  placements.value
+    .map(({ id }) => last.filter(({ placement }) => placement === id))
+    .filter(({ length }) => length > 0)
 </script>
 
 <template>
@@ -261,16 +260,13 @@ const results = ({ last }: ProbeItem) => {
           </button>
         </p>
         <Trouble :refusal="acting.refusal.value" />
-        <template v-for="run in current.last" :key="run.run">
+        <template v-for="runs in results(current)" :key="runs[0]!.placement">
           <h3>
-            {{ run.version }} in {{ run.stage }} <small>{{ run.gateway }}, {{ ago(run.at) }}</small>
+            {{ runs[0]!.version }} in {{ runs[0]!.stage }} <small>{{ ago(runs[0]!.at) }}</small>
           </h3>
-          <p :class="run.passed ? 'elm-text' : 'copper-text'">
-            {{ run.passed ? '✓' : '✕' }} {{ run.says }}
-          </p>
-          <details v-if="run.steps.length">
-            <summary class="soft">
-              {{ count(run.steps.length, 'request') }}, {{ run.ms }} ms
+          <details v-for="run in runs" :key="run.run" :open="!run.passed">
+            <summary :class="run.passed ? 'elm-text' : 'copper-text'">
+              {{ run.passed ? '✓' : '✕' }} {{ run.gateway }}: {{ run.says }}
             </summary>
             <div v-for="step in run.steps" :key="step.step" class="gate">
               <i :class="step.passed ? 'passed' : 'failed'">{{ step.passed ? '✓' : '✕' }}</i>
@@ -335,6 +331,9 @@ fieldset {
 legend {
   font-size: 12px;
   color: var(--soft);
+}
+summary {
+  min-height: 24px;
 }
 .result {
   margin: 0;

@@ -71,6 +71,7 @@ function linkOf({ id: gate, state }: GateItem) {
         }
       : undefined,
     callers: { to: { hash: '#callers' }, label: 'Callers' },
+    outside: { to: '/promotions/pipelines', label: 'Sources' },
     probes: { to: `/apis/${slug}/probes`, label: 'Probes' },
     condition: { to: '/promotions/pipelines', label: 'Pipelines' },
     freeze: { to: '/promotions/pipelines', label: 'Pipelines' },

@@ -2,9 +2,18 @@
 import { useSession } from '~/stores/session'
 
 const session = useSession()
-const { data: page, refusal } = useLoad(() => api.listPipelines({ limit: 100 }), ['promotion'])
+const {
+  data: page,
+  refusal,
+  reload,
+} = useLoad(() => api.listPipelines({ limit: 100 }), ['promotion', 'pipeline'])
 const opened = ref('')
 const mayWrite = computed(() => session.person?.role === 'governance')
+const { busy, refusal: refused, act } = useAct()
+async function first(pipeline: string) {
+  await act(() => api.movePipelineFirst({ pipeline }))
+  await reload()
+}
 </script>
 
 <template>
@@ -17,8 +26,8 @@ const mayWrite = computed(() => session.person?.role === 'governance')
     <Leaves :leaves="promotionLeaves">
       <NuxtLink v-if="mayWrite" class="fill" to="/promotions/pipelines/new">New pipeline</NuxtLink>
     </Leaves>
-    <Trouble :refusal="refusal" />
-    <section v-for="item in page?.items" :key="item.pipeline" class="pipeline">
+    <Trouble :refusal="refusal ?? refused" />
+    <section v-for="(item, index) in page?.items" :key="item.pipeline" class="pipeline">
       <h2>
         <NuxtLink v-if="item.edition > 0" :to="`/promotions/pipelines/${item.pipeline}`">{{
           item.title
@@ -48,8 +57,17 @@ const mayWrite = computed(() => session.person?.role === 'governance')
           Edition {{ item.edition }}, {{ item.publishedBy }}, {{ moment(item.publishedAt) }}
         </template>
         <template v-else>Holds where nobody wrote another one.</template>
+        <button
+          v-if="mayWrite && item.edition > 0 && index > 0"
+          class="plain"
+          :disabled="busy"
+          @click="first(item.pipeline)"
+        >
+          Ask it first
+        </button>
       </p>
     </section>
+    <PromotionSources :may-write="mayWrite" />
     <template #margin>
       <h2>How a version reaches the last stage</h2>
       <p>
