@@ -62,17 +62,18 @@ async function waitingOf(api: Api, of: { api: string; version: string }, from: s
 interface PromoteOptions extends Options {
   from: string
   note: string
+  neededBy?: string
   carryOut?: boolean
 }
 
 async function runPromote(text: string, options: PromoteOptions): Promise<void> {
   const of = versionIn(text)
   const api = serverClient(options)
-  const { from, note, carryOut } = options
+  const { from, note, neededBy, carryOut } = options
   const waiting = await waitingOf(api, of, from)
   let promotion = waiting
     ? await api.getPromotion({ promotion: waiting.id })
-    : await api.requestPromotion({}, { ...of, from, note })
+    : await api.requestPromotion({}, { ...of, from, note, ...(neededBy && { neededBy }) })
   const { id, gates } = promotion
   if (carryOut && open(gates)) promotion = await api.promoteVersion({ promotion: id })
   // Without being told to carry it out, it was asked for: that is what was wanted.
@@ -186,6 +187,7 @@ export function addPromotions(program: Command): void {
     .argument('<api@version>', 'as in meter-readings@4.0.0')
     .requiredOption('--from <stage>', 'the stage that it stands in')
     .option('--note <text>', 'what reviewers should know', '')
+    .option('--needed-by <day>', 'by when it is needed, as in 2026-12-01')
     .option('--carry-out', 'carry it out where every gate is open')
     .addHelpText('after', `${exitHelp} Without --carry-out, 0 is that it was asked for.`)
     .action(runPromote)

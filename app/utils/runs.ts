@@ -29,7 +29,8 @@ export function runsOf(stages: string[], cells: StageCell[]): (Run | { empty: nu
     ) {
       last.to = index
       last.differences += cell.differences
-      last.others += cell.others
+      // A version that stands beside it in several stages is one.
+      last.others = Math.max(last.others, cell.others)
       last.unprotected ||= cell.unprotected
     } else {
       const { version, mark, differences, mocked, unprotected, others } = cell

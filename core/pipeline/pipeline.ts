@@ -4,7 +4,8 @@ import { locate, readText, type SourceText } from '../text/read'
 import { audiences } from '../rules/model'
 import { carryOutConfig, type CarryOut, type Pace } from './carrying-out'
 import { gateKinds, gateNames, type GateSet } from './gates'
-import { predecessorConfig, type Predecessor } from './succession'
+import { count } from '../text/counted'
+import { predecessorConfig, predecessorText, type Predecessor } from './succession'
 
 /** Whose versions take a pipeline; what is left out is anybody. */
 export interface Audience {
@@ -199,6 +200,18 @@ export const stageNamed = ({ stages }: Pipeline, name: string) =>
 export function stageAfter({ stages }: Pipeline, name: string) {
   const at = stages.findIndex((stage) => stage.name === name)
   return at === -1 ? undefined : stages[at + 1]
+}
+
+/** How versions are carried into a stage, and what becomes of those before them, each in a line. */
+export function carryingText({ carryOut, predecessor }: Pipeline['stages'][number]): string[] {
+  return [
+    ...(carryOut?.when === 'open' ? ['by itself, as soon as every gate is open'] : []),
+    ...(carryOut?.watch
+      ? [`each gateway watched for ${count(carryOut.watch.minutes, 'minute')}`]
+      : []),
+    ...(carryOut?.probes ? ['probes sent through each gateway'] : []),
+    ...(predecessor ? [`earlier versions ${predecessorText(predecessor)}`] : []),
+  ]
 }
 
 /** What a rollout into a stage keeps to on its way; for a change of what stands there already, watching alone. */

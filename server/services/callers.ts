@@ -1,8 +1,9 @@
-import { and, asc, eq, inArray } from 'drizzle-orm'
+import { and, asc, eq, inArray, ne } from 'drizzle-orm'
 import { operationKey, scopesOf } from '../../core/runtime/placement'
 import { isOpen } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../../core/runtime/resolve'
 import type { Caller } from '../../shared/api/comparisons'
+import { probeClient } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { keys, placements, stages } from '../db/schema'
 import { Scopes } from './scopes'
@@ -34,7 +35,14 @@ export class Callers {
     const active = await db
       .select({ placement: keys.placementId, name: keys.name })
       .from(keys)
-      .where(and(inArray(keys.placementId, ids), eq(keys.state, 'active')))
+      .where(
+        and(
+          inArray(keys.placementId, ids),
+          eq(keys.state, 'active'),
+          // Probes lose nothing: they are changed with what they ask.
+          ne(keys.name, probeClient),
+        ),
+      )
       .orderBy(asc(keys.name))
     const byOperation = new Map<string, Caller[]>()
     const all: Caller[] = []

@@ -1,6 +1,7 @@
 import { asc, desc, eq, inArray, min, sql } from 'drizzle-orm'
 import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
 import {
+  carryingText,
   isFor,
   readPipeline as readText,
   stageNamed,
@@ -132,11 +133,12 @@ function itemOf(
     audiences: content.for.audiences ?? [],
     teams: content.for.teams ?? [],
     labels: content.for.labels ?? [],
-    stages: content.stages.map(({ name, gates }, index) => ({
-      name,
+    stages: content.stages.map((stage, index) => ({
+      name: stage.name,
+      then: carryingText(stage),
       gates: gateNames.flatMap((gate) => {
         const before = content.stages[index - 1]?.name ?? ''
-        return gateTitle(gate, gates, before) ?? []
+        return gateTitle(gate, stage.gates, before) ?? []
       }),
     })),
     apis: taken.map((api) => api.slug),

@@ -35,6 +35,7 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { Scopes } from './scopes'
 import { seal, unseal } from './sealing'
+import { sideBySide } from './side-by-side'
 
 type ProbeRow = typeof probes.$inferSelect
 type RunRow = typeof probeRuns.$inferSelect
@@ -386,8 +387,9 @@ export async function runNow(
 export async function sendDueProbes(services: Services): Promise<void> {
   const { db, now } = services
   const rows = await db.select().from(probes).where(gt(probes.every, 0)).orderBy(asc(probes.id))
-  for (const row of rows)
-    await services.lock(`probe ${row.id}`, async () => {
+  // A target that hangs holds up its own probe alone.
+  await sideBySide(rows, (row) =>
+    services.lock(`probe ${row.id}`, async () => {
       const since = new Date(now().getTime() - row.every * 60_000)
       const own = await db
         .select()
@@ -405,7 +407,8 @@ export async function sendDueProbes(services: Services): Promise<void> {
           if ((await db.$count(probeRuns, isRecent)) === 0)
             await send(services, row, placement, gateway, { cause: 'schedule' })
         }
-    })
+    }),
+  )
   await db
     .delete(probeRuns)
     .where(lt(probeRuns.at, new Date(now().getTime() - keptDays * 86_400_000)))

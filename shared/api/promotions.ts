@@ -229,6 +229,12 @@ export class PipelineStage {
 
   @texts({ says: 'What stands before it, each in a line.', example: ['No finding at MUST'] })
   gates!: string[]
+
+  @texts({
+    says: 'How it is carried out, and what becomes of earlier versions, each in a line.',
+    example: ['watched for 10 minutes'],
+  })
+  then!: string[]
 }
 
 export class PipelineItem {

@@ -9,8 +9,9 @@ test('a pipeline is written with its faults beside it, seen for what it would ch
   await expect(page.getByRole('heading', { name: /Private APIs/ })).toBeVisible()
   await expect(page.getByRole('heading', { name: /The usual pipeline/ })).toBeVisible()
   await page
+    .locator('section')
+    .filter({ hasText: 'Private APIs' })
     .getByRole('button', { name: /^\d+ APIs$/ })
-    .first()
     .click()
   await expect(page.getByRole('link', { name: 'works-orders' })).toBeVisible()
   await expectAccessible(page)

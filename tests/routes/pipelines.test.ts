@@ -56,7 +56,7 @@ describe('pipelines', () => {
         ...{ pipeline: 'usual', title: 'The usual pipeline', edition: 0, apis: [api] },
         ...{ audiences: [], teams: [], labels: [] },
         stages: [
-          { name: 'Trial', gates: [] },
+          { name: 'Trial', gates: [], then: [] },
           {
             name: 'Rehearsal',
             gates: [
@@ -65,8 +65,13 @@ describe('pipelines', () => {
               'The number fits the changes',
               'One approval by somebody else',
             ],
+            then: [],
           },
-          { name: 'Live', gates: expect.arrayContaining(['Rehearsal matches the ledger']) as [] },
+          {
+            name: 'Live',
+            then: [],
+            gates: expect.arrayContaining(['Rehearsal matches the ledger']) as [],
+          },
         ],
       },
     ])

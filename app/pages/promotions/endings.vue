@@ -111,7 +111,7 @@ const chips = computed(() => [
 
 <template>
   <Leaf>
-    <h1>Promotions</h1>
+    <h1>Promotions and changes</h1>
     <p v-if="data" class="sentence">
       {{ spelled(items.length) }} {{ items.length === 1 ? 'thing ends' : 'things end'
       }}<template v-if="items.length"

@@ -50,6 +50,7 @@ async function first(pipeline: string) {
           <b>{{ stage.name }}</b>
           <span v-for="gate in stage.gates" :key="gate">{{ gate }}</span>
           <span v-if="stage.gates.length === 0" class="soft">nothing stands before it</span>
+          <span v-for="line in stage.then" :key="line" class="soft">{{ line }}</span>
         </li>
       </ol>
       <p class="soft small">
