@@ -14,6 +14,7 @@ import {
   type ResourcePlan,
 } from '../shared/api/resources'
 import type { Batch, BatchAcceptance } from '../shared/api/batches'
+import { revisionEtag } from '../shared/etags'
 import { WrongUse } from './files'
 import {
   fileNameOf,
@@ -255,7 +256,7 @@ async function saveVersions(
     const zip = new Blob([zipSync(files)], { type: 'application/zip' })
     if (isThere) {
       const { latest } = await api.getApi({ api: name })
-      await api.saveRevision({ api: name }, zip, { ifMatch: `"revision-${latest.revision}"` })
+      await api.saveRevision({ api: name }, zip, { ifMatch: revisionEtag(latest.revision) })
       continue
     }
     const { team, audience } = spec as Partial<Pick<BatchAcceptance, 'team' | 'audience'>>

@@ -1,4 +1,4 @@
-import { placementEtag, scopeEtag } from '../shared/etags'
+import { placementEtag, revisionEtag, scopeEtag } from '../shared/etags'
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { eq, sql } from 'drizzle-orm'
@@ -21,7 +21,7 @@ import {
   stages,
 } from '../server/db/schema'
 import { ownDefinition } from '../server/operations'
-import { changeApi, readApi, saveRevision, revisionEtag, findApi } from '../server/services/catalog'
+import { changeApi, readApi, saveRevision, findApi } from '../server/services/catalog'
 import { recheckAll } from '../server/services/checking'
 import { dayOf } from '../server/services/known'
 import { acceptAll, actOnFindings, listFindings } from '../server/services/findings'

@@ -11,6 +11,7 @@ import {
   RevisionItem,
   Saved,
 } from '../../shared/api/catalog'
+import { revisionEtag } from '../../shared/etags'
 import { ok, operation, type Operation } from '../http/operation'
 import { numberIn } from '../http/validate'
 import { definitionTypes, textTypes } from './bodies'
@@ -121,7 +122,7 @@ export const catalogOperations: Operation[] = [
       return {
         body: bytes,
         headers: {
-          ETag: catalog.revisionEtag(number),
+          ETag: revisionEtag(number),
           'X-Content-Type-Options': 'nosniff',
           'Content-Disposition': `inline; filename="${file.replace(/[^\w.-]+/g, '-')}"`,
         },

@@ -12,11 +12,10 @@ import {
   trafficOperations,
   trafficSeries,
 } from '../db/schema'
-import { findResult } from './comparison-results'
 import type { PlacementRow } from './compiled'
-import { filesOf } from './files'
-import type { Plan, PromotionRow } from './promotion-plans'
+import { promotedIn, type Plan, type PromotionRow } from './promotion-plans'
 import { callsIn, within } from './traffic-spans'
+import { comparedWith } from './version-gate'
 
 /** What a placement loses: some of its operations, or all. */
 interface Loss {
@@ -40,27 +39,25 @@ export async function affectedBy(
     return operations === 'all' || operations.has(operation)
   })
   const told = await toldOf(db, row.id)
-  return [...grouped(lost, ({ client }) => client)].map(([client, rows]) => ({
-    client,
-    calls: rows.reduce((sum, { calls }) => sum + calls, 0),
-    operations: [...new Set(rows.map(({ operation }) => operation))],
-    placements: [...new Set(rows.map(({ placement }) => placement))],
-    ...(told.has(client) && { told: told.get(client)!.getTime() }),
+  return byClient(lost).map((caller) => ({
+    ...caller,
+    ...(told.has(caller.client) && { told: told.get(caller.client)!.getTime() }),
   }))
 }
 
-async function lossesOf(
-  db: Queries,
-  { version }: PromotionRow,
-  { revision, writes, succeeded }: Plan,
-): Promise<Loss[]> {
-  const replaced = writes.flatMap(({ there }) => (there && there.version !== version ? there : []))
+async function lossesOf(db: Queries, row: PromotionRow, plan: Plan): Promise<Loss[]> {
+  const { writes, succeeded } = plan
+  const replaced = writes.flatMap(({ there }) =>
+    there && there.version !== row.version ? there : [],
+  )
   const ends = succeeded.filter(({ becomes }) => becomes.becomes !== 'deprecated')
   const losses = ends.map(({ there }): Loss => ({ there, operations: 'all' }))
   if (replaced.length === 0) return losses
-  const after = await filesOf(db, revision.id)
+  const compared = new Map(
+    (await comparedWith(db, promotedIn(row, plan))).map(({ version, result }) => [version, result]),
+  )
   for (const there of replaced) {
-    const result = await findResult(db, await filesOf(db, there.revisionId), after)
+    const result = compared.get(there.version)
     if (result?.state !== 'done') continue
     const operations = await brokenIn(db, result.id)
     if (operations === 'all' || operations.size > 0) losses.push({ there, operations })
@@ -108,6 +105,15 @@ export const callsOf = (db: Queries, ids: readonly string[], period: Period) => 
     .having(sql`${calls} > 0`)
     .orderBy(desc(calls))
 }
+
+/** What each client called, and where, in the order of the calls. */
+export const byClient = (calls: Awaited<ReturnType<typeof callsOf>>) =>
+  [...grouped(calls, ({ client }) => client)].map(([client, rows]) => ({
+    client,
+    calls: rows.reduce((sum, one) => sum + one.calls, 0),
+    operations: [...new Set(rows.map(({ operation }) => operation))],
+    placements: [...new Set(rows.map(({ placement }) => placement))],
+  }))
 
 /** When each client was told of a request first; mail that could not be delivered told nobody. */
 async function toldOf(db: Queries, promotion: number): Promise<Map<string, Date>> {

@@ -1,7 +1,7 @@
 import { isEmail } from 'class-validator'
 import { and, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { callerName } from '../../core/pipeline/affected'
-import { grouped } from '../../core/text/grouped'
+import { stageAfter } from '../../core/pipeline/pipeline'
 import { listed } from '../../core/text/counted'
 import { periodAt } from '../../core/traffic/periods'
 import type { AnnouncementItem, AnnouncementRequest, CallerItem } from '../../shared/api/endings'
@@ -10,7 +10,7 @@ import { probeClient } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { displayName } from '../db/names'
 import { announcements, keys, notices, placements, promotions } from '../db/schema'
-import { affectedBy, callsOf } from './affected'
+import { affectedBy, byClient, callsOf } from './affected'
 import { apiOf, findPlacement } from './apply'
 import type { Context } from './context'
 import { conflict, invalid, notFound } from './failure'
@@ -19,8 +19,7 @@ import { noticesTo } from './notices'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { Pipelines } from './pipelines'
-import { planOf, requestTitle } from './promotion-plans'
-import { stageAfter } from '../../core/pipeline/pipeline'
+import { planOf, type PromotionRow } from './promotion-plans'
 
 /** Where no gate says for how long, whoever called in so many days is a caller. */
 const usualDays = 30
@@ -34,6 +33,8 @@ const isAbout = (about: About) =>
     ? eq(announcements.promotionId, about.promotion)
     : eq(announcements.placementId, about.placement)
 
+type Called = Omit<CallerItem, 'contact' | 'told'>
+
 /** Who called a placement in thirty days, and every key that could: with where they are told, and whether they were. */
 export async function placementCallers(
   { db, now }: Context,
@@ -41,25 +42,24 @@ export async function placementCallers(
   query: PageQuery,
 ): Promise<Page<CallerItem>> {
   await findPlacement(db, id)
+  const callers = await calledAt(db, id, now())
+  return pageFrom(await withContacts(db, callers, { placement: id }), query, mostCallers)
+}
+
+async function calledAt(db: Queries, id: string, at: Date): Promise<Called[]> {
   const [called, issued] = await Promise.all([
-    callsOf(db, [id], periodAt('30d', now().getTime())),
+    callsOf(db, [id], periodAt('30d', at.getTime())),
     db
       .select({ name: keys.name })
       .from(keys)
       .where(and(eq(keys.placementId, id), ne(keys.name, probeClient))),
   ])
-  const byClient = grouped(called, ({ client }) => client)
-  const silent = issued.flatMap(({ name }) => (byClient.has(name) ? [] : name))
-  const callers = [
-    ...[...byClient].map(([client, rows]) => ({
-      client,
-      calls: rows.reduce((sum, { calls }) => sum + calls, 0),
-      operations: rows.map(({ operation }) => operation),
-      placements: [id],
-    })),
-    ...silent.map((client) => ({ client, calls: 0, operations: [], placements: [id] })),
+  const callers = byClient(called)
+  const silent = issued.filter(({ name }) => callers.every(({ client }) => client !== name))
+  return [
+    ...callers,
+    ...silent.map(({ name }) => ({ client: name, calls: 0, operations: [], placements: [id] })),
   ]
-  return pageFrom(await withContacts(db, callers, { placement: id }), query, mostCallers)
 }
 
 /** Who calls what a waiting promotion breaks or takes away. */
@@ -68,26 +68,27 @@ export async function promotionCallers(
   id: number,
   query: PageQuery,
 ): Promise<Page<CallerItem>> {
-  const callers = await affectedIn(db, id, now())
+  const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
+  if (!row) throw notFound(`promotion ${id}`)
+  const callers = await affectedIn(db, row, now())
   return pageFrom(await withContacts(db, callers, { promotion: id }), query, mostCallers)
 }
 
-async function affectedIn(db: Queries, id: number, at: Date) {
-  const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
-  if (!row) throw notFound(`promotion ${id}`)
+async function affectedIn(db: Queries, row: PromotionRow, at: Date): Promise<Called[]> {
   if (row.state !== 'waiting' || row.kind !== 'promotion') return []
   const plan = await planOf(db, row)
   const { content } = (await Pipelines.read(db)).for(plan.api)
   const days = stageAfter(content, row.fromStage)?.gates.callers?.days ?? usualDays
   const found = await affectedBy(db, row, plan, { days, at })
-  return found.map(({ client, calls, operations, placements: placed }) => ({
-    ...{ client, calls, operations: [...operations], placements: placed },
+  return found.map(({ told: _, operations, ...caller }) => ({
+    ...caller,
+    operations: [...operations],
   }))
 }
 
 async function withContacts(
   db: Queries,
-  callers: readonly Omit<CallerItem, 'contact' | 'told'>[],
+  callers: readonly Called[],
   about: About,
 ): Promise<CallerItem[]> {
   const placed = callers.flatMap((caller) => caller.placements)
@@ -150,17 +151,13 @@ export async function announcePromotion(
   body: AnnouncementRequest,
 ): Promise<Page<CallerItem>> {
   const { db, now } = context
-  const callers = await withContacts(db, await affectedIn(db, id, now()), { promotion: id })
   const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
   if (row?.state !== 'waiting') throw conflict('This request is not waiting any more.')
   const api = await apiOf(db, row)
   requirePermission(context.actor, 'request', api.team)
   const subject = `${api.title} ${row.version} comes to ${row.toStage}`
-  await tell(context, body, callers, {
-    ...{ about: { promotion: id }, api, subject },
-    says: requestTitle(row, api),
-  })
-  return promotionCallers(context, id, {})
+  const callers = await affectedIn(db, row, now())
+  return tell(context, body, callers, { about: { promotion: id }, api, subject })
 }
 
 /** Tells callers of a placement that it ends. */
@@ -169,33 +166,32 @@ export async function announceEnding(
   id: string,
   body: AnnouncementRequest,
 ): Promise<Page<CallerItem>> {
-  const { db } = context
+  const { db, now } = context
   const row = await findPlacement(db, id)
   const api = await apiOf(db, row)
   requirePermission(context.actor, 'request', api.team)
   const until = row.ending?.until ?? (api.lifecycle === 'deprecated' ? api.sunset : null)
   if (until === null) throw conflict(`No end of ${id} is announced that callers could be told of.`)
-  const { items } = await placementCallers(context, id, {})
   const subject = `${api.title} ${row.version} in ${row.stage} is served until ${until}`
-  await tell(context, body, items, { about: { placement: id }, api, subject, says: id })
-  return placementCallers(context, id, {})
+  const callers = await calledAt(db, id, now())
+  return tell(context, body, callers, { about: { placement: id }, api, subject })
 }
 
 interface Told {
   about: About
   api: { id: number; slug: string }
   subject: string
-  /** What the ledger calls it. */
-  says: string
 }
 
+/** Tells some of those who call something; gives all of them back, with what they were told. */
 async function tell(
   context: Context,
   { clients, how, says }: AnnouncementRequest,
-  callers: readonly CallerItem[],
+  called: readonly Called[],
   { about, api, subject }: Told,
-): Promise<void> {
+): Promise<Page<CallerItem>> {
   const { db, actor, now } = context
+  const callers = await withContacts(db, called, about)
   const wanted = [...new Set(clients)].map((client, index) => {
     const caller = callers.find((one) => one.client === client)
     if (!caller)
@@ -261,6 +257,7 @@ async function tell(
       after: { ...about, clients: wanted.map(({ client }) => client), how, subject, says },
     })
   })
+  return pageFrom(await withContacts(db, called, about), {}, mostCallers)
 }
 
 /** Says where whoever holds a key is told. */

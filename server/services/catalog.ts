@@ -16,6 +16,7 @@ import type {
   Saved,
 } from '../../shared/api/catalog'
 import { insertMany } from '../db/bulk'
+import { revisionEtag } from '../../shared/etags'
 import type { Queries, Transaction } from '../db/database'
 import { apiColumns, teamId, personId, type ApiRow } from '../db/names'
 import {
@@ -85,8 +86,6 @@ export async function revisionOfVersion(
   if (!row) throw notFound(`version ${version} of ${api.title}`)
   return row
 }
-
-export const revisionEtag = (number: number) => `"revision-${number}"`
 
 const toItem = (row: RevisionRow, savedBy: string): RevisionItem => ({
   revision: row.number,

@@ -1,22 +1,21 @@
-import { and, asc, desc, eq, gt, inArray, isNotNull, sql } from 'drizzle-orm'
+import { and, desc, eq, gt, inArray, isNotNull, sql } from 'drizzle-orm'
+import { paceOf, stageNamed } from '../../core/pipeline/pipeline'
 import { isDue } from '../../core/pipeline/succession'
-import { grouped } from '../../core/text/grouped'
 import { periodAt } from '../../core/traffic/periods'
 import type { EndingItem, EndingQuery } from '../../shared/api/endings'
 import type { Queries } from '../db/database'
 import { apiColumns } from '../db/names'
 import { announcements, apis, placements, rolloutPlacements, rollouts } from '../db/schema'
-import { callsOf } from './affected'
-import { described, type PlacementRow } from './compiled'
+import { byClient, callsOf } from './affected'
+import { apiOf } from './apply'
+import type { PlacementRow } from './compiled'
 import { actAs, type Context, type Services } from './context'
 import { Failure } from './failure'
 import { dayOf } from './known'
 import { pageFrom, type Page } from './paging'
 import { actorWithId } from './people'
-import { stageNamed } from '../../core/pipeline/pipeline'
-import { paceOf } from '../../core/pipeline/pipeline'
 import { Pipelines } from './pipelines'
-import { intend } from './rollouts'
+import { intendRemoval } from './placements'
 
 /** What is taken off by itself and went back is tried again after so long; in milliseconds. */
 const restMs = 3_600_000
@@ -58,11 +57,10 @@ export async function endingsOf(db: Queries, at: Date): Promise<EndingItem[]> {
   const isTold = new Set(told.map(({ placement, client }) => `${placement} ${client}`))
   const callersOf = (placed: readonly string[]) => {
     const own = calls.filter(({ placement }) => placed.includes(placement))
-    return [...grouped(own, ({ client }) => client)]
-      .map(([client, some]) => ({
-        client,
-        calls: some.reduce((sum, one) => sum + one.calls, 0),
-        told: some.every(({ placement }) => isTold.has(`${placement} ${client}`)),
+    return byClient(own)
+      .map((caller) => ({
+        ...{ client: caller.client, calls: caller.calls },
+        told: caller.placements.every((placement) => isTold.has(`${placement} ${caller.client}`)),
       }))
       .sort((one, other) => other.calls - one.calls)
   }
@@ -136,21 +134,12 @@ function intendTakingOff(services: Services, seen: PlacementRow): Promise<number
   return services.db.transaction(async (tx) => {
     const [row] = await tx.select().from(placements).where(eq(placements.id, seen.id)).for('update')
     if (!row || !isDue(row.ending, dayOf(services.now()))) return undefined
-    const [api] = await tx
-      .select(apiColumns)
-      .from(apis)
-      .where(eq(apis.id, row.apiId))
-      .orderBy(asc(apis.id))
-    const stage = stageNamed((await Pipelines.read(tx)).for(api!).content, row.stage)
+    const api = await apiOf(tx, row)
+    const stage = stageNamed((await Pipelines.read(tx)).for(api).content, row.stage)
     const context = actAs(services, await actorWithId(tx, row.appliedById))
-    return intend(tx, context, {
-      action: 'placement.removed',
-      api: row.apiId,
-      title: `Take off ${api!.title} ${row.version} in ${row.stage}: retired until ${row.ending!.until}`,
-      change: { kind: 'remove', placement: row.id, generation: row.generation },
-      groups: [row.group],
+    return intendRemoval(tx, context, row, {
+      title: `Take off ${api.title} ${row.version} in ${row.stage}: retired until ${row.ending!.until}`,
       pace: stage ? paceOf({ ...stage, carryOut: undefined }, true) : {},
-      act: { subject: row.id, before: described(row) },
     })
   })
 }

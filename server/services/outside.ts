@@ -19,9 +19,9 @@ import { conflict, Failure, notFound } from './failure'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
-import { seal, unseal } from './sealing'
+import { seal } from './sealing'
 import { slugOf } from './titles'
-import { newWebhookSecret, nobodysSecret, whyUnsigned, type SignedBy } from './webhooks'
+import { newWebhookSecret, signedFor, type SignedBy } from './webhooks'
 
 const mostSources = 50
 
@@ -140,16 +140,9 @@ export async function takeResult(
   signed: SignedBy,
   body: Buffer,
 ): Promise<{ says: string }> {
-  const { db, secret, now } = services
-  const [source] = await db.select().from(evidenceSources).where(eq(evidenceSources.slug, slug))
-  const own = source ? unseal(secret, source.sealedSecret) : nobodysSecret
-  const why = whyUnsigned(own, signed, body, now())
-  if (why !== undefined || !source)
-    throw new Failure(
-      401,
-      'Not signed in',
-      why ?? 'It is not signed with the secret of this webhook.',
-    )
+  const { db, now } = services
+  const [known] = await db.select().from(evidenceSources).where(eq(evidenceSources.slug, slug))
+  const source = signedFor(services, known, signed, body)
   const said = await accept(OutsideResultBody, parsed(body))
   const [api] = await db.select().from(apis).where(eq(apis.slug, said.api))
   if (!api) throw notFound(`API called "${said.api}"`)

@@ -20,6 +20,7 @@ import {
 } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies, type Scope } from '../../core/runtime/resolve'
 import { disagreements, proposedAuthentication } from '../../core/runtime/security'
+import type { Pace } from '../../core/pipeline/carrying-out'
 import type { ApiAction } from '../../core/ledger/actions'
 import type {
   DraftQuery,
@@ -444,6 +445,21 @@ export async function changePlacement(
   return placedBy(context, rollout, id)
 }
 
+/** Writes down that a placement, which the transaction holds locked, is taken off its gateways. */
+export const intendRemoval = (
+  tx: Transaction,
+  context: Pick<Context, 'actor' | 'now'>,
+  row: PlacementRow,
+  { title, pace }: { title: string; pace?: Pace },
+): Promise<number> =>
+  intend(tx, context, {
+    ...{ action: 'placement.removed', api: row.apiId, title },
+    change: { kind: 'remove', placement: row.id, generation: row.generation },
+    groups: [row.group],
+    ...(pace && { pace }),
+    act: { subject: row.id, before: described(row) },
+  })
+
 /** Takes a placement off its gateways; says the rollout where that takes longer. */
 export async function removePlacement(
   context: Context,
@@ -456,14 +472,8 @@ export async function removePlacement(
   await requireFirstStage(db, row)
   const rollout = await db.transaction(async (tx) => {
     const locked = await lockPlacement(tx, row)
-    return intend(tx, context, {
-      action: 'placement.removed',
-      api: api.id,
-      title: `Remove ${api.title} ${row.version} from ${row.stage}`,
-      change: { kind: 'remove', placement: id, generation: locked.generation },
-      groups: [row.group],
-      act: { subject: id, before: described(locked) },
-    })
+    const title = `Remove ${api.title} ${row.version} from ${row.stage}`
+    return intendRemoval(tx, context, locked, { title })
   })
   return (await carryOut(context, rollout)) ? undefined : readRollout(db, rollout)
 }

@@ -30,7 +30,7 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal, unseal } from './sealing'
 import { slugOf } from './titles'
-import { newWebhookSecret, nobodysSecret, whyUnsigned, type SignedBy } from './webhooks'
+import { newWebhookSecret, signedFor, type SignedBy } from './webhooks'
 
 const columns = {
   row: repositories,
@@ -409,27 +409,19 @@ export async function followRepositories(services: Services): Promise<void> {
     })
 }
 
-/** So that an unknown repository takes as long as a known one. */
-
 /**
  * Takes a message of a repository's host that a branch has moved. It is only believed to have: what the branch is at is
  * read there, so that messages that come twice, late or in another order do no harm.
  */
 export async function takeDelivery(
-  { db, secret, now }: Services,
+  services: Services,
   slug: string,
   signed: SignedBy,
   body: Buffer,
 ): Promise<DeliveryTaken> {
-  const [row] = await db.select().from(repositories).where(eq(repositories.slug, slug))
-  const own = row ? unseal(secret, row.sealedSecret) : nobodysSecret
-  const why = whyUnsigned(own, signed, body, now())
-  if (why !== undefined || !row)
-    throw new Failure(
-      401,
-      'Not signed in',
-      why ?? 'It is not signed with the secret of this webhook.',
-    )
+  const { db, now } = services
+  const [known] = await db.select().from(repositories).where(eq(repositories.slug, slug))
+  const row = signedFor(services, known, signed, body)
   const ref = refOf(body)
   return db.transaction(async (tx) => {
     const fresh = await tx

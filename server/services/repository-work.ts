@@ -18,15 +18,9 @@ import {
   rollouts,
   settings,
 } from '../db/schema'
+import { revisionEtag } from '../../shared/etags'
 import type { FileBytes, FileSet } from '../jobs/analysis'
-import {
-  findApi,
-  findRevision,
-  revisionEtag,
-  revisionOfVersion,
-  saveFiles,
-  type ApiRow,
-} from './catalog'
+import { findApi, findRevision, revisionOfVersion, saveFiles, type ApiRow } from './catalog'
 import { actAs, byItself, type Context, type Services } from './context'
 import { conflict, Failure } from './failure'
 import { filesOf, loadFiles, sha256 } from './files'

@@ -1,10 +1,13 @@
 import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
+import type { Services } from './context'
+import { Failure } from './failure'
+import { unseal } from './sealing'
 
 /** A secret that webhooks are signed with (Standard Webhooks 1.0). */
 export const newWebhookSecret = () => `whsec_${randomBytes(24).toString('base64')}`
 
-/** Stands in where there is no such webhook, so that it takes as long to say no. */
-export const nobodysSecret = newWebhookSecret()
+/** Stands in where there is no such receiver, so that it takes as long to say no. */
+const nobodysSecret = newWebhookSecret()
 
 /** The signature of a message: of its identifier, the time in seconds and the body. */
 export function signatureOf(secret: string, id: string, time: string, body: string | Buffer) {
@@ -24,6 +27,24 @@ export interface SignedBy {
   signatures: string
 }
 
+/**
+ * The receiver that a message is signed for. Where there is none, or it is signed with another secret, it is refused in the same
+ * words and after the same work.
+ */
+export function signedFor<R extends { sealedSecret: string }>(
+  { secret, now }: Pick<Services, 'secret' | 'now'>,
+  receiver: R | undefined,
+  signed: SignedBy,
+  body: Buffer,
+): R {
+  const own = receiver ? unseal(secret, receiver.sealedSecret) : nobodysSecret
+  const why = whyUnsigned(own, signed, body, now())
+  if (why === undefined && receiver) return receiver
+  throw new Failure(401, 'Not signed in', why ?? notSigned)
+}
+
+const notSigned = 'It is not signed with the secret of this webhook.'
+
 /** Why a message is not taken; undefined where it is who it says, and of now. Takes as long whatever is wrong with it. */
 export function whyUnsigned(
   secret: string,
@@ -36,7 +57,7 @@ export function whyUnsigned(
     const given = Buffer.from(one.replace(/^v1,/, ''))
     return one.startsWith('v1,') && given.length === wanted.length && timingSafeEqual(given, wanted)
   })
-  if (!isSigned) return 'It is not signed with the secret of this webhook.'
+  if (!isSigned) return notSigned
   const isOfNow = Math.abs(Number(time) * 1000 - now.getTime()) <= apartMs
   return isOfNow
     ? undefined
