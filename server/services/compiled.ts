@@ -174,10 +174,20 @@ async function detailsOf(db: Queries, rows: readonly PlacementRow[], scopes: Sco
   const asked = rows.filter(
     (row) => holdsAgainst(row, scopes) || hasMocks(row) || row.spec.face !== undefined,
   )
-  const details = new Map<number, Details>()
-  if (asked.length === 0) return details
-  const ids = [...new Set(asked.map(({ revisionId }) => revisionId))]
-  for (const id of ids) details.set(id, { operations: [], schemas: [] })
+  return partsOf(
+    db,
+    asked.map(({ revisionId }) => revisionId),
+  )
+}
+
+/** The operations and schemas of some revisions, as their definitions have them. */
+export async function partsOf(
+  db: Queries,
+  revisionIds: readonly number[],
+): Promise<Map<number, Details>> {
+  const ids = [...new Set(revisionIds)]
+  const details = new Map(ids.map((id): [number, Details] => [id, { operations: [], schemas: [] }]))
+  if (ids.length === 0) return details
   const found = await db
     .select({
       revisionId: parts.revisionId,
@@ -214,7 +224,7 @@ async function wsdlsOf(db: Queries, found: readonly { id: number }[]) {
   return wsdls
 }
 
-interface Details {
+export interface Details {
   operations: Operation[]
   schemas: NamedSchema[]
 }

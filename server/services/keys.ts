@@ -18,11 +18,15 @@ import { requirePermission } from './permissions'
 import { carryOut, intend, readRollout } from './rollouts'
 import { Scopes } from './scopes'
 
-/** Issues a key for a placement; only its digest is kept, so it is shown this once. */
+/**
+ * Issues a key for a placement; only its digest is kept, so it is shown this once. `keep` is for what has to have it besides, in
+ * the same transaction: neither is there without the other.
+ */
 export async function issueKey(
   context: Context,
   id: string,
   { name, contact = '' }: KeyRequest,
+  keep?: (tx: Transaction, secret: string) => Promise<void>,
 ): Promise<IssuedKey> {
   const { db } = context
   const row = await findPlacement(db, id)
@@ -44,6 +48,7 @@ export async function issueKey(
       .returning()
     if (made.length === 0)
       throw conflict(`${name} has a key here already. Withdraw it first or choose another name.`)
+    await keep?.(tx, secret)
     return intendKey(tx, context, row, name, 'key.issued', `Issue a key for ${name}`)
   })
   return (await carryOut(context, rollout)) ? { name, secret } : { name, secret, rollout }

@@ -1,14 +1,13 @@
-import { and, asc, desc, eq, gt, inArray, lt, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, notExists, sql } from 'drizzle-orm'
 import type { ProbeFacts } from '../../core/pipeline/gates'
 import { probeFromExamples } from '../../core/probes/from-examples'
-import { readProbe, type Probe } from '../../core/probes/read'
+import { readProbe, type Probe, type ProbeOperation } from '../../core/probes/read'
 import { hasPassed, resultText, runProbe, type StepResult } from '../../core/probes/run'
-import { describe } from '../../core/runtime/described'
-import { scopesOf } from '../../core/runtime/placement'
+import { describe, type Described } from '../../core/runtime/described'
+import { rowName, scopesOf } from '../../core/runtime/placement'
 import { takesKeys } from '../../core/runtime/policies/authenticate'
 import { resolvePolicies } from '../../core/runtime/resolve'
 import { grouped } from '../../core/text/grouped'
-import type { Operation } from '../../core/contract/model'
 import type { PageQuery } from '../../shared/api/catalog'
 import type {
   ProbeBody,
@@ -21,10 +20,10 @@ import { probeEtag } from '../../shared/etags'
 import { probeClient, type ProbeCause } from '../../shared/words'
 import type { Queries } from '../db/database'
 import { displayName } from '../db/names'
-import { keys, parts, placements, probeKeys, probeRuns, probes } from '../db/schema'
+import { gateways, keys, placements, probeKeys, probeRuns, probes } from '../db/schema'
 import { apiOf, findPlacement, membersOf } from './apply'
 import { findApi, findRevision, type ApiRow } from './catalog'
-import type { PlacementRow } from './compiled'
+import { partsOf, type Details, type PlacementRow } from './compiled'
 import type { Context, Services } from './context'
 import { sendThrough } from './desk'
 import { conflict, Failure, invalid, notFound, requireMatch } from './failure'
@@ -43,8 +42,6 @@ type RunRow = typeof probeRuns.$inferSelect
 const mostProbes = 50
 /** So long an answer may take, in milliseconds: a target that hangs holds up nobody else. */
 const patience = { headersMs: 10_000, bodyMs: 5000 }
-/** Results are kept for so many days; those of rollouts stand in their evidence besides. */
-const keptDays = 90
 
 async function findProbe(db: Queries, id: number): Promise<ProbeRow> {
   const [row] = await db.select().from(probes).where(eq(probes.id, id))
@@ -52,23 +49,7 @@ async function findProbe(db: Queries, id: number): Promise<ProbeRow> {
   return row
 }
 
-/** What a revision describes, as probes need it. */
-async function describedBy(db: Queries, revisionId: number) {
-  const rows = await db
-    .select({ kind: parts.kind, name: parts.name, detail: parts.detail })
-    .from(parts)
-    .where(and(eq(parts.revisionId, revisionId), inArray(parts.kind, ['operation', 'schema'])))
-    .orderBy(asc(parts.position))
-  const operations = rows
-    .filter(({ kind }) => kind === 'operation')
-    .map(({ detail }) => detail as Operation)
-  const schemas = rows
-    .filter(({ kind }) => kind === 'schema')
-    .map(({ name, detail }) => ({ name, schema: detail as never, declared: true, at: '' }))
-  return { operations, schemas }
-}
-
-const readText = (title: string, text: string, operations: readonly Operation[]) =>
+const readText = (title: string, text: string, operations: readonly ProbeOperation[]) =>
   readProbe({ file: `${title}.arazzo.yaml`, text }, operations)
 
 /** The probes of an API, with how each went last. */
@@ -84,13 +65,12 @@ export async function listProbes(
     .where(eq(probes.apiId, api.id))
     .orderBy(asc(probes.title))
   if (rows.length === 0) return { items: [] }
-  const newest = await findRevision(db, api, api.latestNumber)
-  const { operations } = await describedBy(db, newest.id)
+  const { summary } = await findRevision(db, api, api.latestNumber)
   const last = grouped(await lastRuns(db, [api.id]), ({ row }) => row.probeId)
   return pageFrom(
     rows.map(({ row, by }): ProbeItem => {
       const { id, title, text, every, stages, edition, setAt } = row
-      const { probe, diagnostics } = readText(title, text, operations)
+      const { probe, diagnostics } = readText(title, text, summary.operations)
       return {
         ...{ probe: id, api: slug, title, text, every, stages, edition },
         ...{ steps: probe?.steps.length ?? 0, setBy: by, setAt: setAt.toISOString() },
@@ -147,16 +127,15 @@ export async function listProbeRuns(
 export async function draftProbe({ db }: Pick<Context, 'db'>, slug: string): Promise<ProbeDraft> {
   const api = await findApi(db, slug)
   const { id, version, number } = await findRevision(db, api, api.latestNumber)
-  const described = await describedBy(db, id)
+  const described = (await partsOf(db, [id])).get(id)!
   const source = `/api/v1/apis/${slug}/revisions/${number}/text`
   return probeFromExamples({ title: api.title, version, ...described }, source)
 }
 
 /** Throws with the place of everything in a text that is no probe of an API, or asks for what nobody gives. */
 async function requireProbe(db: Queries, api: ApiRow, { title, text }: ProbeBody): Promise<Probe> {
-  const newest = await findRevision(db, api, api.latestNumber)
-  const { operations } = await describedBy(db, newest.id)
-  const { probe, diagnostics } = readText(title, text, operations)
+  const { summary } = await findRevision(db, api, api.latestNumber)
+  const { probe, diagnostics } = readText(title, text, summary.operations)
   if (!probe)
     throw invalid(
       diagnostics.map(({ line, message }) => ({
@@ -262,31 +241,45 @@ export async function removeProbe(context: Context, id: number): Promise<void> {
 
 /** Gives probes a key of their own at a placement; only what sends them can read it. */
 export async function issueProbeKey(context: Context, id: string): Promise<void> {
-  const { secret } = await issueKey(context, id, { name: probeClient })
-  await context.db
-    .insert(probeKeys)
-    .values({ placementId: id, sealed: seal(context.secret, secret) })
-    .onConflictDoUpdate({
-      target: probeKeys.placementId,
-      set: { sealed: seal(context.secret, secret) },
-    })
+  await issueKey(context, id, { name: probeClient }, async (tx, secret) => {
+    const sealed = seal(context.secret, secret)
+    await tx
+      .insert(probeKeys)
+      .values({ placementId: id, sealed })
+      .onConflictDoUpdate({ target: probeKeys.placementId, set: { sealed } })
+  })
 }
 
-/** The key that probes have at a placement; undefined where they need none, and where nobody gave them one. */
-async function keyAt(
-  services: Services,
-  placement: PlacementRow,
-): Promise<{ needed: boolean; key?: string }> {
+/** What stands at a placement, as probes are sent to it. */
+interface Target extends Details {
+  placement: PlacementRow
+  described: Described
+  /** Absent where none is asked for, and where nobody gave probes one. */
+  key?: string
+  /** Whether one is asked for that nobody gave them. */
+  lacksKey: boolean
+}
+
+async function targetAt(services: Services, placement: PlacementRow): Promise<Target> {
   const { db, secret } = services
+  const definition = (await partsOf(db, [placement.revisionId])).get(placement.revisionId)!
+  const described = describe(
+    definition.operations.map((operation) => ({
+      row: rowName({ method: operation.method.toUpperCase(), path: operation.path }),
+      operation,
+    })),
+    definition,
+  )
+  const target = { placement, ...definition, described, lacksKey: false }
   const scopes = (await Scopes.read(db)).around(placement)
   const { authentication } = resolvePolicies(scopesOf(placement.spec, scopes))
-  if (!takesKeys(authentication?.config)) return { needed: false }
+  if (!takesKeys(authentication?.config)) return target
   const [row] = await db
     .select({ sealed: probeKeys.sealed })
     .from(probeKeys)
     .innerJoin(keys, and(eq(keys.placementId, probeKeys.placementId), eq(keys.name, probeClient)))
     .where(eq(probeKeys.placementId, placement.id))
-  return { needed: true, ...(row && { key: unseal(secret, row.sealed) }) }
+  return row ? { ...target, key: unseal(secret, row.sealed) } : { ...target, lacksKey: true }
 }
 
 interface Cause {
@@ -299,22 +292,13 @@ interface Cause {
 async function send(
   services: Services,
   row: ProbeRow,
-  placement: PlacementRow,
+  { placement, operations, described, key, lacksKey }: Target,
   gatewayName: string,
   { cause, byId, rolloutId }: Cause,
 ): Promise<RunRow> {
   const { db, now } = services
   const gateway = await findGateway(db, gatewayName)
-  const definition = await describedBy(db, placement.revisionId)
-  const { probe, diagnostics } = readText(row.title, row.text, definition.operations)
-  const { needed, key } = await keyAt(services, placement)
-  const described = describe(
-    definition.operations.map((operation) => ({
-      row: `${operation.method.toUpperCase()} ${operation.path}`,
-      operation,
-    })),
-    definition,
-  )
+  const { probe, diagnostics } = readText(row.title, row.text, operations)
   const base = placement.spec.basePath.replace(/\/$/, '')
   const at = now()
   const begun = performance.now()
@@ -322,14 +306,13 @@ async function send(
   let says = ''
   if (!probe)
     says = `It does not fit ${placement.version}: ${diagnostics[0]?.message ?? 'it cannot be read'}`
-  else if (needed && key === undefined)
-    says = `Probes have no key at ${placement.id}: give them one under Probes`
+  else if (lacksKey) says = `Probes have no key at ${placement.id}: give them one under Probes`
   else {
     steps = await runProbe(probe, {
       described,
       ...(key !== undefined && { credential: key }),
-      send: async ({ method, path, headers, body }) => {
-        const answer = await sendThrough(
+      send: ({ method, path, headers, body }) =>
+        sendThrough(
           services,
           { placement, gateway },
           {
@@ -341,9 +324,7 @@ async function send(
           patience,
         ).catch((error: unknown) => {
           throw error instanceof Failure ? new Error(error.detail) : error
-        })
-        return answer
-      },
+        }),
     })
     says = resultText(probe.steps.length, steps)
   }
@@ -377,41 +358,63 @@ export async function runNow(
   if (placement.apiId !== row.apiId)
     throw conflict(`${placementId} belongs to another API than this probe.`)
   const cause = { cause: 'hand' as const, byId: actor.id }
+  const target = await targetAt(system, placement)
   for (const gateway of await membersOf(db, [placement.group]))
-    await send(system, row, placement, gateway, cause)
+    await send(system, row, target, gateway, cause)
   const { items } = await listProbeRuns(context, id, { placement: placementId })
   return { items: items.slice(0, 20) }
 }
 
-/** Sends what is due by its schedule. A probe is taken before it is sent, so that no other worker sends it as well. */
+/** What is due by its schedule at a time: of all probes, or of one. */
+const due = (db: Queries, at: Date, id?: number) =>
+  db
+    .select({ probe: probes, placement: placements, gateway: gateways.name })
+    .from(probes)
+    .innerJoin(
+      placements,
+      and(
+        eq(placements.apiId, probes.apiId),
+        sql`${probes.stages} @> to_jsonb(${placements.stage})`,
+      ),
+    )
+    .innerJoin(gateways, eq(gateways.group, placements.group))
+    .where(
+      and(
+        gt(probes.every, 0),
+        id === undefined ? undefined : eq(probes.id, id),
+        notExists(
+          db
+            .select({ id: probeRuns.id })
+            .from(probeRuns)
+            .where(
+              and(
+                eq(probeRuns.probeId, probes.id),
+                eq(probeRuns.placementId, placements.id),
+                eq(probeRuns.gateway, gateways.name),
+                eq(probeRuns.edition, probes.edition),
+                sql`${probeRuns.at} > ${at.toISOString()}::timestamptz - ${probes.every} * interval '1 minute'`,
+              ),
+            ),
+        ),
+      ),
+    )
+    .orderBy(asc(probes.id), asc(placements.id), asc(gateways.position))
+
+/** Sends what is due by its schedule; no other worker sends it as well, and a target that hangs holds up its own probe alone. */
 export async function sendDueProbes(services: Services): Promise<void> {
   const { db, now } = services
-  const rows = await db.select().from(probes).where(gt(probes.every, 0)).orderBy(asc(probes.id))
-  // A target that hangs holds up its own probe alone.
-  await sideBySide(rows, (row) =>
-    services.lock(`probe ${row.id}`, async () => {
-      const since = new Date(now().getTime() - row.every * 60_000)
-      const own = await db
-        .select()
-        .from(placements)
-        .where(and(eq(placements.apiId, row.apiId), inArray(placements.stage, row.stages)))
-      for (const placement of own)
-        for (const gateway of await membersOf(db, [placement.group])) {
-          const isRecent = and(
-            eq(probeRuns.probeId, row.id),
-            eq(probeRuns.placementId, placement.id),
-            eq(probeRuns.gateway, gateway),
-            eq(probeRuns.edition, row.edition),
-            gt(probeRuns.at, since),
-          )
-          if ((await db.$count(probeRuns, isRecent)) === 0)
-            await send(services, row, placement, gateway, { cause: 'schedule' })
-        }
+  const ids = new Set((await due(db, now())).map(({ probe }) => probe.id))
+  await sideBySide([...ids], (id) =>
+    services.lock(`probe ${id}`, async () => {
+      // Another worker may have sent it while this one stood in line.
+      const places = grouped(await due(db, now(), id), ({ placement }) => placement.id)
+      for (const rows of places.values()) {
+        const target = await targetAt(services, rows[0]!.placement)
+        for (const { probe, gateway } of rows)
+          await send(services, probe, target, gateway, { cause: 'schedule' })
+      }
     }),
   )
-  await db
-    .delete(probeRuns)
-    .where(lt(probeRuns.at, new Date(now().getTime() - keptDays * 86_400_000)))
 }
 
 /** The probes of some APIs with how they went last, as gates ask for it. */
@@ -453,29 +456,25 @@ export async function probeFor(
   placed: readonly PlacementRow[],
 ): Promise<string | undefined> {
   const { db } = services
+  const sent = await db
+    .select()
+    .from(probeRuns)
+    .where(and(eq(probeRuns.rolloutId, rolloutId), eq(probeRuns.gateway, gateway)))
   for (const placement of placed) {
+    const own = sent.filter(({ placementId }) => placementId === placement.id)
     const rows = await db
       .select()
       .from(probes)
       .where(eq(probes.apiId, placement.apiId))
       .orderBy(asc(probes.title))
+    const runOf = (row: ProbeRow) => own.find(({ probeId }) => probeId === row.id)
+    const target = rows.every(runOf) ? undefined : await targetAt(services, placement)
     for (const row of rows) {
-      const [known] = await db
-        .select()
-        .from(probeRuns)
-        .where(
-          and(
-            eq(probeRuns.rolloutId, rolloutId),
-            eq(probeRuns.probeId, row.id),
-            eq(probeRuns.gateway, gateway),
-            eq(probeRuns.placementId, placement.id),
-          ),
-        )
-      const { needed, key } = await keyAt(services, placement)
+      const known = runOf(row)
       // What stands nowhere yet can have no key: nobody knows how it would go.
-      if (!known && needed && key === undefined) continue
+      if (!known && target!.lacksKey) continue
       const cause = { cause: 'rollout' as const, rolloutId }
-      const run = known ?? (await send(services, row, placement, gateway, cause))
+      const run = known ?? (await send(services, row, target!, gateway, cause))
       if (!run.passed) return `${row.title}: ${run.says}`
     }
   }

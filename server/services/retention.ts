@@ -10,6 +10,7 @@ import {
   intakes,
   notices,
   operationCalls,
+  probeRuns,
   repositoryDeliveries,
   snapshots,
   traffic,
@@ -24,6 +25,8 @@ import { settingsOf } from './settings'
 
 /** For so many days it is told what alerts told. */
 const keptNotices = 90
+/** For so many days it is told how probes went; what they said of rollouts stands in the ledger besides. */
+const keptProbeRuns = 90
 
 /** Rows removed at once, so that nobody waits for a lock. */
 const atOnce = 1000
@@ -72,6 +75,7 @@ export async function removeOld(services: Services): Promise<void> {
   await remove(repositoryDeliveries, lt(repositoryDeliveries.at, before(1)))
   await db.execute(sql`select drop_requests_before(${dayOf(before(kept.requests))}::date)`)
   await remove(notices, lt(notices.at, before(keptNotices)))
+  await remove(probeRuns, lt(probeRuns.at, before(keptProbeRuns)))
   const newest = sql`(select max(id) from ${snapshots} group by ${snapshots.gateway})`
   await remove(
     snapshots,
