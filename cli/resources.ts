@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import type { Command } from 'commander'
 import { unzipSync, zipSync } from 'fflate'
+import pMap from 'p-map'
 import { withStatus, writeResource } from '../core/resources/files'
 import { count } from '../core/text/counted'
 import {
@@ -33,7 +34,7 @@ interface ExportOptions extends ServerOptions {
   kind?: string[]
 }
 
-/** So many definitions are fetched at once. */
+/** Definitions of so many APIs are fetched at once. */
 const atOnce = 8
 /** So many resources are planned in a request. */
 const mostAtOnce = 2000
@@ -53,14 +54,13 @@ async function runExport({ out, kind, ...options }: ExportOptions): Promise<void
   const api = serverClient(options)
   const wanted = kindsIn(kind)
   let written = 0
-  for (const one of wanted)
-    for (const item of await allOf(api, one)) {
-      const spec =
-        one === 'Api' ? await withFolders(api, out, item) : (item.spec as Record<string, unknown>)
-      const file = join(folderOf(one), `${fileNameOf(item.name)}.yaml`)
-      writeBelow(out, file, writeResource({ ...item, spec }))
-      written++
-    }
+  const write = async (item: ResourceItem) => {
+    const spec = item.kind === 'Api' ? await withFolders(api, out, item) : item.spec
+    const file = join(folderOf(item.kind), `${fileNameOf(item.name)}.yaml`)
+    writeBelow(out, file, writeResource({ ...item, spec }))
+    written++
+  }
+  for (const one of wanted) await pMap(await allOf(api, one), write, { concurrency: atOnce })
   const schema = await (await api.raw.getResourceSchema()).text()
   writeBelow(out, schemaFile, schema)
   if (wanted.includes('Gateway')) await exportIntent(api, out)
@@ -94,16 +94,12 @@ async function withFolders(api: Api, out: string, { name, spec, status }: Resour
     folder: join('definitions', fileNameOf(name), fileNameOf(version)),
     files: files.map((file) => file.name),
   }))
-  const waiting = [...folders]
-  const fetch = async () => {
-    for (let one = waiting.shift(); one; one = waiting.shift()) {
-      const revision = revisions[one.version]!
-      const zip = await (await api.raw.getArchive({ api: name, revision })).arrayBuffer()
-      for (const [file, bytes] of Object.entries(unzipSync(new Uint8Array(zip))))
-        if (one.files.includes(file)) writeBelow(join(out, 'api'), join(one.folder, file), bytes)
-    }
+  for (const { version, folder, files } of folders) {
+    const revision = revisions[version]!
+    const zip = await (await api.raw.getArchive({ api: name, revision })).arrayBuffer()
+    for (const [file, bytes] of Object.entries(unzipSync(new Uint8Array(zip))))
+      if (files.includes(file)) writeBelow(join(out, 'api'), join(folder, file), bytes)
   }
-  await Promise.all(Array.from({ length: atOnce }, fetch))
   return { ...rest, versions: folders }
 }
 
@@ -186,9 +182,10 @@ async function runApply(options: ApplyOptions): Promise<void> {
     if (!json)
       console.log(`${stateSigns[result.state]} ${result.kind} ${result.name}: ${result.says}`)
   }
+  const byName = new Map(loaded.map((one) => [`${one.kind} ${one.name}`, one]))
   for (const item of plan.items) {
     const { kind, name } = item
-    const resource = loaded.find((one) => one.kind === kind && one.name === name)!
+    const resource = byName.get(`${kind} ${name}`)!
     tell({ kind, name, ...(await attempt(() => applyOne(api, item, resource, note))) })
   }
   if (prune)

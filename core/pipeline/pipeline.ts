@@ -202,6 +202,12 @@ export function stageAfter({ stages }: Pipeline, name: string) {
   return at === -1 ? undefined : stages[at + 1]
 }
 
+/** The stage before one; undefined before the first, and of one that is not in the pipeline. */
+export function stageBefore({ stages }: Pipeline, name: string) {
+  const at = stages.findIndex((stage) => stage.name === name)
+  return at === -1 ? undefined : stages[at - 1]
+}
+
 /** How versions are carried into a stage, and what becomes of those before them, each in a line. */
 export function carryingText({ carryOut, predecessor }: Pipeline['stages'][number]): string[] {
   return [

@@ -40,38 +40,55 @@ export function writeProbe(exchange: Exchange): string {
     ...headers.map(({ name, value }) => ({ name, in: 'header' as const, value })),
     ...credential,
   ]
-  const pointer = pointerTo('/paths', operation.path, operation.method.toLowerCase())
   const name = `${operation.method} ${operation.path}`
-  return stringify({
-    arazzo: '1.0.1',
-    info: { title: `${title}: ${name}`, version: '1.0.0' },
-    sourceDescriptions: [{ name: 'definition', url: source, type: 'openapi' }],
-    workflows: [
+  return writeArazzo({
+    ...{ title: `${title}: ${name}`, source, summary: `${name} is answered ${status}` },
+    ...(credential.length > 0 && {
+      inputs: {
+        type: 'object',
+        required: ['credential'],
+        properties: { credential: { type: 'string' } },
+      },
+    }),
+    steps: [
       {
-        workflowId: 'probe',
-        summary: `${name} is answered ${status}`,
-        ...(credential.length > 0 && {
-          inputs: {
-            type: 'object',
-            required: ['credential'],
-            properties: { credential: { type: 'string' } },
-          },
+        stepId: 'send',
+        operationPath: operationPath(operation),
+        ...(parameters.length > 0 && { parameters }),
+        ...(body && {
+          requestBody: { contentType: body.mediaType, payload: payloadOf(body.text) },
         }),
-        steps: [
-          {
-            stepId: 'send',
-            operationPath: `{$sourceDescriptions.definition.url}#${pointer}`,
-            ...(parameters.length > 0 && { parameters }),
-            ...(body && {
-              requestBody: { contentType: body.mediaType, payload: payloadOf(body.text) },
-            }),
-            successCriteria: [{ condition: `$statusCode == ${status}` }],
-          },
-        ],
+        successCriteria: [{ condition: `$statusCode == ${status}` }],
       },
     ],
   })
 }
+
+/** Where a step finds its operation in the definition. */
+export const operationPath = ({ method, path }: { method: string; path: string }): string =>
+  `{$sourceDescriptions.definition.url}#${pointerTo('/paths', path, method.toLowerCase())}`
+
+/** Writes an Arazzo description of one workflow over one definition. */
+export const writeArazzo = ({
+  title,
+  source,
+  ...workflow
+}: {
+  title: string
+  source: string
+  summary: string
+  inputs?: object
+  steps: object[]
+}): string =>
+  stringify(
+    {
+      arazzo: '1.0.1',
+      info: { title, version: '1.0.0' },
+      sourceDescriptions: [{ name: 'definition', url: source, type: 'openapi' }],
+      workflows: [{ workflowId: 'probe', ...workflow }],
+    },
+    { lineWidth: 0 },
+  )
 
 /** JSON is written as the value that it is, everything else as its text. */
 function payloadOf(text: string): unknown {

@@ -1,7 +1,6 @@
-import { stringify } from 'yaml'
 import type { Contract, Operation } from '../contract/model'
 import { sampleValue } from '../contract/samples'
-import { pointerTo } from '../text/pointer'
+import { operationPath, writeArazzo } from './arazzo'
 
 /** What probes made of a definition ask of it. */
 type Described = Pick<Contract, 'title' | 'version' | 'operations' | 'schemas'>
@@ -28,21 +27,14 @@ export function probeFromExamples(
       steps.push({
         stepId: `step-${steps.length + 1}`,
         description: operation.summary ?? name,
-        operationPath: `{$sourceDescriptions.definition.url}#${pointerTo('/paths', operation.path, operation.method.toLowerCase())}`,
+        operationPath: operationPath(operation),
         ...(parameters.length > 0 && { parameters }),
         successCriteria: [{ condition: '$statusCode < 400' }],
       })
   }
-  const text = stringify(
-    {
-      arazzo: '1.0.1',
-      info: { title: `${definition.title}: what can be read`, version: '1.0.0' },
-      sourceDescriptions: [{ name: 'definition', url: source, type: 'openapi' }],
-      workflows: [{ workflowId: 'probe', summary: 'Everything that can be read', steps }],
-    },
-    { lineWidth: 0 },
-  )
-  return { text, left }
+  const title = `${definition.title}: what can be read`
+  const summary = 'Everything that can be read'
+  return { text: writeArazzo({ title, source, summary, steps }), left }
 }
 
 /** The parameters that an operation cannot go without, or why one has no value. */

@@ -4,6 +4,7 @@ import {
   carryingText,
   isFor,
   readPipeline as readText,
+  stageBefore,
   stageNamed,
   usualPipeline,
   type Pipeline,
@@ -133,11 +134,11 @@ function itemOf(
     audiences: content.for.audiences ?? [],
     teams: content.for.teams ?? [],
     labels: content.for.labels ?? [],
-    stages: content.stages.map((stage, index) => ({
+    stages: content.stages.map((stage) => ({
       name: stage.name,
       then: carryingText(stage),
       gates: gateNames.flatMap((gate) => {
-        const before = content.stages[index - 1]?.name ?? ''
+        const before = stageBefore(content, stage.name)?.name ?? ''
         return gateTitle(gate, stage.gates, before) ?? []
       }),
     })),

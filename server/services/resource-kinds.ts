@@ -1,4 +1,5 @@
-import { asc, desc, eq, inArray, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, or, sql, type SQL } from 'drizzle-orm'
+import { stageBefore } from '../../core/pipeline/pipeline'
 import { canonical } from '../../core/text/canonical'
 import { grouped } from '../../core/text/grouped'
 import { isSame } from '../../core/text/values'
@@ -67,8 +68,8 @@ interface Wanted<B> {
 type Outcome = Omit<AppliedResource, 'status'>
 
 interface ResourceKind<B> {
-  /** All that stand, of those that whoever asks may see. */
-  list: (context: Context) => Promise<Standing[]>
+  /** All that stand, of those that whoever asks may see; of a kind of which there are many, that of a name alone. */
+  list: (context: Context, name?: string) => Promise<Standing[]>
   /** The one that a wanted one is, where it goes by another name. */
   find?: (body: B, all: readonly Standing[]) => Standing | undefined
   /** What is wanted as it would stand: with defaults, and with what is not said about it. */
@@ -84,7 +85,8 @@ const done = (says: string): Outcome => ({ state: 'done', says })
 const asked = (id: number): Outcome => ({
   ...{ state: 'waits', says: `Request ${id} waits for its gates`, page: `/promotions/${id}` },
 })
-const plain = (value: unknown) => JSON.parse(JSON.stringify(value)) as Values
+/** As it travels: what is absent is not there. */
+export const plain = (value: unknown) => JSON.parse(JSON.stringify(value)) as Values
 
 /** A rollout that goes on is told by its number. */
 const placedAs = (placed: object | undefined): Outcome =>
@@ -226,7 +228,7 @@ export const kindsOfResources: { [K in ResourceKindName]: ResourceKind<BodyOf<K>
   },
 
   Api: {
-    list: ({ db }) => listApis(db),
+    list: ({ db }, name) => listApis(db, name),
     async read({ context, body, standing }) {
       const { versions: wanted = [], ...change } = body
       const stand = (standing?.spec['versions'] ?? []) as ApiVersion[]
@@ -338,8 +340,7 @@ async function askPromotion(
 ): Promise<Outcome> {
   const api = await findApi(context.db, slug)
   const { title, content } = (await Pipelines.read(context.db)).for(api)
-  const at = content.stages.findIndex(({ name }) => name === stage)
-  const from = content.stages[at - 1]
+  const from = stageBefore(content, stage)
   if (!from)
     throw conflict(`${title}, which versions of ${api.title} take, does not lead into ${stage}.`)
   return asked((await requestPromotion(context, { api: slug, version, from: from.name, note })).id)
@@ -363,14 +364,19 @@ async function knownVersions(
   if (slug === undefined || wanted.length === 0) return []
   return filesOfRevisions(
     db,
-    sql`${revisions.id} in (select r.id from ${revisions} r join ${apis} a on a.id = r.api_id
-      where a.slug = ${slug} and r.version in ${wanted.map(({ version }) => version)})`,
+    and(
+      eq(apis.slug, slug),
+      inArray(
+        revisions.version,
+        wanted.map(({ version }) => version),
+      ),
+    ),
   )
 }
 
 /** The files of some revisions, the main one first, by the order in which revisions came. */
-async function filesOfRevisions(db: Queries, which: ReturnType<typeof sql>) {
-  const rows = await db
+const filesOfRevisions = (db: Queries, which: SQL | undefined) =>
+  db
     .select({
       apiId: revisions.apiId,
       number: revisions.number,
@@ -381,30 +387,38 @@ async function filesOfRevisions(db: Queries, which: ReturnType<typeof sql>) {
         order by ${revisionFiles.name} <> ${revisions.file}, ${revisionFiles.name})`,
     })
     .from(revisions)
+    .innerJoin(apis, eq(apis.id, revisions.apiId))
     .innerJoin(revisionFiles, eq(revisionFiles.revisionId, revisions.id))
     .where(which)
     .groupBy(revisions.id)
     .orderBy(asc(revisions.apiId), asc(revisions.number))
-  return rows
-}
 
 /** Every API with the versions that are served or newest. */
-async function listApis(db: Queries): Promise<Standing[]> {
+async function listApis(db: Queries, slug?: string): Promise<Standing[]> {
+  const named = slug === undefined ? undefined : eq(apis.slug, slug)
   const [rows, viewers, texts] = await Promise.all([
     db
       .select({ api: apiColumns, number: revisions.number, counts: revisions.counts })
       .from(apis)
       .innerJoin(revisions, isNewest)
+      .where(named)
       .orderBy(asc(apis.slug)),
     db
       .select({ apiId: apiViewers.apiId, name: people.name })
       .from(apiViewers)
+      .innerJoin(apis, eq(apis.id, apiViewers.apiId))
       .innerJoin(people, eq(people.id, apiViewers.personId))
+      .where(named)
       .orderBy(asc(people.name)),
     filesOfRevisions(
       db,
-      sql`${revisions.number} = (select latest_number from ${apis} a where a.id = ${revisions.apiId})
-        or ${revisions.id} in (select ${placements.revisionId} from ${placements})`,
+      and(
+        named,
+        or(
+          eq(revisions.number, apis.latestNumber),
+          inArray(revisions.id, db.select({ id: placements.revisionId }).from(placements)),
+        ),
+      ),
     ),
   ])
   const seenBy = grouped(viewers, ({ apiId }) => apiId)
@@ -428,27 +442,26 @@ async function listApis(db: Queries): Promise<Standing[]> {
   }))
 }
 
-async function listPlacements({ db, now }: Context): Promise<Standing[]> {
+async function listPlacements({ db, now }: Context, id?: string): Promise<Standing[]> {
   const [rows, requests] = await Promise.all([
     db
       .select({ row: placements, api: apis.slug, revision: revisions.number, ...seen })
       .from(placements)
       .innerJoin(apis, eq(apis.id, placements.apiId))
       .innerJoin(revisions, eq(revisions.id, placements.revisionId))
+      .where(id === undefined ? undefined : eq(placements.id, id))
       .orderBy(asc(placements.id)),
     db
-      .select({
-        ...{ id: promotions.id, placementId: promotions.placementId, version: promotions.version },
-        ...{ apiId: promotions.apiId, toStage: promotions.toStage },
-      })
+      .select({ id: promotions.id, placementId: promotions.placementId })
       .from(promotions)
-      .where(or(eq(promotions.state, 'waiting'), eq(promotions.state, 'under-way'))),
+      .where(inArray(promotions.state, ['waiting', 'under-way'])),
   ])
+  const requestOf = new Map(requests.map((request) => [request.placementId, request.id]))
   return rows.map(({ row, api, revision, checkedAt, differences }) => {
-    const { id, version, stage, group, spec, ending, generation, appliedAt } = row
-    const request = requests.find(({ placementId }) => placementId === id)
+    const { version, stage, group, spec, ending, generation, appliedAt } = row
+    const request = requestOf.get(row.id)
     return {
-      name: id,
+      name: row.id,
       spec: {
         ...{ api, version, stage, group, serving: plain(spec) },
         ...(ending && { ending: { as: ending.as, until: ending.until } }),
@@ -457,8 +470,8 @@ async function listPlacements({ db, now }: Context): Promise<Standing[]> {
         ...{ generation, revision, appliedAt: appliedAt.toISOString() },
         mark: markOf({ checkedAt, differences }, now()),
       },
-      ...(request && {
-        waiting: { says: `Request ${request.id} waits there`, page: `/promotions/${request.id}` },
+      ...(request !== undefined && {
+        waiting: { says: `Request ${request} waits there`, page: `/promotions/${request}` },
       }),
     }
   })
@@ -474,8 +487,13 @@ export async function waitingPromotion(
     .from(promotions)
     .innerJoin(apis, eq(apis.id, promotions.apiId))
     .where(
-      sql`${apis.slug} = ${api} and ${promotions.version} = ${version} and ${promotions.toStage} = ${stage}
-        and ${promotions.kind} = 'promotion' and ${inArray(promotions.state, ['waiting', 'under-way'])}`,
+      and(
+        eq(apis.slug, api),
+        eq(promotions.version, version),
+        eq(promotions.toStage, stage),
+        eq(promotions.kind, 'promotion'),
+        inArray(promotions.state, ['waiting', 'under-way']),
+      ),
     )
   return row?.id
 }

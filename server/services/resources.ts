@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { sha256Hex } from '../../core/ledger/chain'
 import { valueChanges } from '../../core/ledger/differences'
 import { canonical } from '../../core/text/canonical'
 import { isObject } from '../../core/text/values'
@@ -20,7 +20,7 @@ import { accept } from '../http/validate'
 import type { Context } from './context'
 import { Failure, notFound, requireMatch } from './failure'
 import { pageFrom, type Page } from './paging'
-import { kindsOfResources, waitingPromotion, type Standing } from './resource-kinds'
+import { kindsOfResources, plain, waitingPromotion, type Standing } from './resource-kinds'
 
 /** The table of kinds, where the kind is only known as the program runs. */
 type AnyKind = (typeof kindsOfResources)['Host']
@@ -28,10 +28,7 @@ const kindOf = (kind: ResourceKindName) => kindsOfResources[kind] as unknown as 
 
 /** What stands is known by its digest; nothing has one as well. */
 const etagOf = (standing: Standing | undefined) =>
-  `"${createHash('sha256')
-    .update(canonical(standing?.spec ?? null))
-    .digest('hex')
-    .slice(0, 32)}"`
+  `"${sha256Hex(canonical(standing?.spec ?? null)).slice(0, 32)}"`
 
 /** Everything that files can say, in the order in which it is applied. */
 export async function listResources(
@@ -57,7 +54,7 @@ export async function planResources(
   for (const kind of resourceKinds) {
     const own = wanted.filter((one) => one.kind === kind)
     if (own.length === 0) continue
-    const standing = await kindOf(kind).list(context)
+    const standing = byName(await kindOf(kind).list(context))
     const met = new Set<Standing>()
     for (const one of own) {
       const planned = await planOne(context, one, standing)
@@ -65,27 +62,24 @@ export async function planResources(
       if (planned.item) items.push(planned.item)
       else unchanged++
     }
-    others.push(...standing.filter((one) => !met.has(one)).map(({ name }) => `${kind} ${name}`))
+    for (const one of standing.values()) if (!met.has(one)) others.push(`${kind} ${one.name}`)
   }
   return { items, unchanged, others }
 }
 
+type ByName = ReadonlyMap<string, Standing>
+const byName = (all: readonly Standing[]): ByName => new Map(all.map((one) => [one.name, one]))
+
 /** A wanted resource with what stands where it goes, as it would stand. */
-async function meet(
-  context: Context,
-  { kind, name, spec }: ResourceBody,
-  all: readonly Standing[],
-) {
+async function meet(context: Context, { kind, name, spec }: ResourceBody, all: ByName) {
   const { find, read } = kindOf(kind)
   if (!isObject(spec)) throw new Failure(422, 'Not accepted', 'What it says is no object.')
-  const named = all.find((one) => one.name === name)
+  const named = all.get(name)
   const whole = (standing: Standing | undefined) =>
     accept(resourceBodies[kind] as unknown as ApiClass<AnyBody>, { ...standing?.spec, ...spec })
-  const standing = named ?? find?.(await whole(undefined), all)
+  const standing = named ?? find?.(await whole(undefined), [...all.values()])
   const body = await whole(standing)
-  const after = read
-    ? await read({ context, name, body, standing })
-    : (JSON.parse(JSON.stringify(body)) as Record<string, unknown>)
+  const after = read ? await read({ context, name, body, standing }) : plain(body)
   return { standing, body, after: { ...after } }
 }
 type AnyBody = Parameters<AnyKind['apply']>[0]['body']
@@ -98,11 +92,11 @@ const isSaid = (spec: unknown, standing: Standing) =>
 async function planOne(
   context: Context,
   wanted: ResourceBody,
-  all: readonly Standing[],
+  all: ByName,
 ): Promise<{ standing?: Standing | undefined; item?: PlannedResource }> {
   const { kind, name } = wanted
+  const named = all.get(name)
   try {
-    const named = all.find((one) => one.name === name)
     if (named && isSaid(wanted.spec, named)) return { standing: named }
     const { standing, body, after } = await meet(context, wanted, all)
     if (standing && canonical(after) === canonical(standing.spec)) return { standing }
@@ -120,10 +114,9 @@ async function planOne(
     return { standing, item }
   } catch (error) {
     if (!(error instanceof Failure)) throw error
-    const standing = all.find((one) => one.name === name)
     const refused = { act: 'refused', how: 'at-once', says: error.detail } as const
-    const nothing = { changes: [], uploads: [], etag: etagOf(standing) }
-    return { standing, item: { kind, name, ...refused, ...nothing } }
+    const nothing = { changes: [], uploads: [], etag: etagOf(named) }
+    return { standing: named, item: { kind, name, ...refused, ...nothing } }
   }
 }
 
@@ -160,14 +153,18 @@ export async function applyResource(
   { spec, note }: ResourceChangeRequest,
   ifMatch: string | undefined,
 ): Promise<AppliedResource> {
-  const { list, apply } = kindOf(kind)
-  const { standing, body, after } = await meet(context, { kind, name, spec }, await list(context))
+  const { list, find, apply } = kindOf(kind)
+  const named = await list(context, name)
+  // One that goes by another name is looked for among all.
+  const all = named.length === 0 && find ? await list(context) : named
+  const { standing, body, after } = await meet(context, { kind, name, spec }, byName(all))
   requireMatch(ifMatch, etagOf(standing), `${kind} ${name}`)
   const isSo = standing && canonical(after) === canonical(standing.spec)
   const outcome = isSo
     ? { state: 'done' as const, says: 'It stands so already' }
     : await apply({ context, name, body, standing, note })
-  const now = (await list(context)).find((one) => one.name === (standing?.name ?? name))
+  const own = standing?.name ?? name
+  const now = byName(await list(context, own)).get(own)
   return { ...outcome, status: now?.status ?? {} }
 }
 
@@ -179,7 +176,7 @@ export async function removeResource(
   note: string,
 ): Promise<AppliedResource> {
   const { list, remove } = kindOf(kind)
-  const standing = (await list(context)).find((one) => one.name === name)
+  const standing = byName(await list(context, name)).get(name)
   if (!standing) throw notFound(`${kind} called "${name}"`)
   if (!remove) throw new Failure(409, 'Not possible now', `${kind} is not taken away from files.`)
   return { ...(await remove(context, standing, note)), status: {} }
