@@ -16,7 +16,7 @@ const hour = 3_600_000
 const facts: GateFacts = {
   findings: { must: 0, should: 0 },
   placementFindings: [],
-  affected: [],
+  affected: new Map(),
   probes: [],
   outside: [],
   digest: '',
@@ -305,6 +305,36 @@ describe('a condition', () => {
     expect(compared({ state: 'failed', trouble: 'cut off' })).toMatchObject({ state: 'failed' })
     expect(one(condition('labels[7] == "x"'))).toMatchObject({
       ...{ state: 'failed', text: /There is no item 7/ as unknown as string },
+    })
+  })
+})
+
+describe('callers of what breaks', () => {
+  const day = 86_400_000
+  const now = 100 * day
+  const of = (days: number, noticeDays = 0, told?: number) => {
+    const caller = { client: 'Alder Homes', calls: 3, operations: ['GET /readings'] }
+    const affected = new Map([[30, [{ ...caller, ...(told !== undefined && { told }) }]]])
+    const [gate] = judgeGates({ callers: { days, noticeDays } }, { ...facts, affected, now })
+    return gate!
+  }
+
+  it('are those of so many days as the gate asks about, whatever others ask', () => {
+    expect(of(30)).toMatchObject({
+      state: 'failed',
+      text: 'Alder Homes (3 calls) calls what breaks and was not told',
+    })
+    expect(of(7)).toMatchObject({
+      state: 'passed',
+      text: 'Nobody called what breaks in the last 7 days',
+    })
+  })
+
+  it('were told so many days before, to the day', () => {
+    expect(of(30, 7, now - 7 * day)).toMatchObject({ state: 'passed' })
+    expect(of(30, 7, now - 7 * day + 1)).toMatchObject({
+      state: 'waiting',
+      text: /1 day of notice/,
     })
   })
 })

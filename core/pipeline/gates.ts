@@ -50,8 +50,8 @@ export interface GateFacts extends ReviewFacts {
   placed: readonly { name: string; checked: boolean; differences: number; since: number }[]
   /** The versions that stand in the next stage, and would be replaced by this one. */
   replaced: readonly Replaced[]
-  /** Who calls what it breaks or takes away, in so many days as the gate asks about. */
-  affected: readonly Affected[]
+  /** Who called what it breaks or takes away in the last so many days. */
+  affected: ReadonlyMap<number, readonly Affected[]>
   /** The probes of the API, each with its last run on each gateway of the stage it stands in. */
   probes: readonly ProbeFacts[]
   /** The last word of each source outside on each version of the API. */
@@ -366,7 +366,7 @@ function callers(
     const unknown = uncompared(one)
     if (unknown) return unknown
   }
-  return judgeCallers(config, affected, now)
+  return judgeCallers(config, affected.get(config.days) ?? [], now)
 }
 
 function condition(config: ValueOf<typeof conditionConfig>, facts: GateFacts): Judged {

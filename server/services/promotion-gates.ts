@@ -1,4 +1,5 @@
 import { and, asc, desc, eq, gt, inArray, ne, or, sql } from 'drizzle-orm'
+import type { Affected } from '../../core/pipeline/affected'
 import { withWaivers, type GateWaiver } from '../../core/pipeline/gate-waivers'
 import { longestSoak } from '../../core/pipeline/gate-configs'
 import {
@@ -324,15 +325,17 @@ async function soakedOf(
   return { hours: (await of(longestSoak)).points, latency }
 }
 
-/** Who calls what breaks, as far back as a gate asks. */
+/** Who calls what breaks, as far back as each gate asks. */
 async function affectedOf(
   db: Queries,
   { row, plan }: Request,
   stages: readonly (Pipeline['stages'][number] | undefined)[],
   at: Date,
 ): Promise<GateFacts['affected']> {
-  const days = stages.flatMap((stage) => stage?.gates.callers?.days ?? [])
-  return days.length === 0 ? [] : affectedBy(db, row, plan, { days: Math.max(...days), at })
+  const asked = new Set(stages.flatMap((stage) => stage?.gates.callers?.days ?? []))
+  const affected = new Map<number, Affected[]>()
+  for (const days of asked) affected.set(days, await affectedBy(db, row, plan, { days, at }))
+  return affected
 }
 
 /** When promotions into a stage began in the last 24 hours; those that went back made room again. */
