@@ -53,8 +53,8 @@ describe('a pipeline', () => {
       '3: There is no stage "Nowhere"; there are Trial, Rehearsal, Live',
     ],
     [
-      'pipeline: 1\nstages:\n  - name: Live\n  - name: Trial\n',
-      '4: Trial comes after the stage before it: stages stand in the order Trial, Rehearsal, Live',
+      'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n  - name: Trial\n',
+      '5: Versions go through Trial once',
     ],
     [
       'pipeline: 1\nstages:\n  - name: Trial\n    gates: { drift: {} }\n',
@@ -72,6 +72,19 @@ describe('a pipeline', () => {
   ])('says what is wrong with it, and where: %j', (text, fault) => {
     expect(read(text).pipeline).toBeUndefined()
     expect(faults(text)).toContain(fault)
+  })
+
+  it('takes the stages in an order of its own, and says where it begins beside the way in', () => {
+    const { pipeline, diagnostics } = read(
+      'pipeline: 1\nstages:\n  - name: Live\n  - name: Rehearsal\n',
+    )
+    expect(pipeline?.stages.map(({ name }) => name)).toEqual(['Live', 'Rehearsal'])
+    expect(diagnostics).toMatchObject([
+      {
+        ...{ severity: 'warning', line: 3 },
+        message: 'Versions are placed in Trial; from there this pipeline leads them nowhere',
+      },
+    ])
   })
 
   it('has everybody in it whom it does not leave out', () => {

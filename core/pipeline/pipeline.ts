@@ -1,4 +1,14 @@
-import { choice, list, object, optional, readValue, schemaOf, text, whole } from '../runtime/fields'
+import {
+  choice,
+  list,
+  object,
+  optional,
+  readValue,
+  schemaOf,
+  text,
+  whole,
+  type Misfit,
+} from '../runtime/fields'
 import type { Diagnostic } from '../text/diagnostic'
 import { locate, readText, type SourceText } from '../text/read'
 import { audiences } from '../rules/model'
@@ -99,7 +109,10 @@ export const pipelineSchema = (): Record<string, unknown> => ({
   ...schemaOf(pipelineField.shape),
 })
 
-/** Reads the text of a pipeline, and says everything that is wrong with it, each with its place; `stages` are those there are. */
+/**
+ * Reads the text of a pipeline, and says everything that is wrong with it, each with its place; `stages` are those there are, in
+ * their order. A pipeline may take them in an order of its own.
+ */
 export function readPipeline(
   source: SourceText,
   stages: readonly string[],
@@ -119,19 +132,25 @@ export function readPipeline(
     }
   const read = readValue(pipelineField, reading.value)
   const misfits = read.misfits ?? misplaced(read.value.stages, stages)
+  const begins = read.misfits ? undefined : nowhere(read.value.stages, stages)
   const at = (field: string) => (field === '' ? '' : `/${field.replaceAll('.', '/')}`)
   const places = locate(
     source.text,
     syntax,
-    misfits.map(({ field }) => at(field)),
+    [...misfits, ...(begins ? [begins] : [])].map(({ field }) => at(field)),
   )
-  const wrong = misfits.map(({ field, message }): Diagnostic => {
+  const said = (severity: Diagnostic['severity'], { field, message }: Misfit): Diagnostic => {
     const { line, column } = places.get(at(field)) ?? { line: 1, column: 1 }
-    return { severity: 'error', message, file: source.file, line, column }
-  })
+    return { severity, message, file: source.file, line, column }
+  }
+  const wrong = misfits.map((misfit) => said('error', misfit))
   return {
     pipeline: read.misfits || wrong.length > 0 ? undefined : read.value,
-    diagnostics: [...reading.diagnostics, ...wrong.sort((a, b) => a.line - b.line)],
+    diagnostics: [
+      ...reading.diagnostics,
+      ...wrong.sort((a, b) => a.line - b.line),
+      ...(begins ? [said('warning', begins)] : []),
+    ],
   }
 }
 
@@ -139,22 +158,16 @@ function misplaced(
   written: readonly { name: string; gates: object; carryOut?: object }[],
   known: readonly string[],
 ) {
-  const misfits: { field: string; message: string }[] = []
-  let last = -1
+  const misfits: Misfit[] = []
   for (const [index, { name, gates, carryOut }] of written.entries()) {
     const field = `stages.${index}.name`
-    const place = known.indexOf(name)
-    if (place === -1)
+    if (!known.includes(name))
       misfits.push({
         field,
         message: `There is no stage "${name}"; there are ${known.join(', ')}`,
       })
-    else if (place <= last)
-      misfits.push({
-        field,
-        message: `${name} comes after the stage before it: stages stand in the order ${known.join(', ')}`,
-      })
-    else last = place
+    else if (written.findIndex((stage) => stage.name === name) < index)
+      misfits.push({ field, message: `Versions go through ${name} once` })
     if (index === 0 && carryOut)
       misfits.push({
         field: 'stages.0.carryOut',
@@ -167,6 +180,13 @@ function misplaced(
       })
   }
   return misfits
+}
+
+/** What versions meet that are placed where a pipeline does not begin. */
+function nowhere(written: readonly { name: string }[], [first]: readonly string[]) {
+  if (first === undefined || written[0]?.name === first) return undefined
+  const message = `Versions are placed in ${first}; from there this pipeline leads them nowhere`
+  return { field: 'stages.0.name', message }
 }
 
 /** What stands before a stage of the usual pipeline, which those take who are in no other. */

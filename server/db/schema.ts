@@ -225,7 +225,7 @@ const moment = (name: string) => timestamp(name, { withTimezone: true, mode: 'da
 const day = (name: string) => date(name, { mode: 'string' })
 const person = (name: string) => integer(name).references(() => people.id)
 const team = (name: string) => integer(name).references(() => teams.id)
-const stage = (name: string) => text(name).references(() => stages.name)
+const stage = (name: string) => text(name).references(() => stages.name, { onUpdate: 'cascade' })
 
 const listed = (values: readonly string[]) =>
   sql.raw(`(${values.map((value) => `'${value.replaceAll("'", "''")}'`).join(', ')})`)
@@ -986,7 +986,7 @@ export const backends = pgTable(
       .references(() => apis.id),
     stage: text()
       .notNull()
-      .references(() => stages.name, { onDelete: 'cascade' }),
+      .references(() => stages.name, { onDelete: 'cascade', onUpdate: 'cascade' }),
     name: text().notNull(),
     url: text().notNull(),
     timeoutMs: integer('timeout_ms').notNull(),

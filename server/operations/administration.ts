@@ -8,6 +8,7 @@ import {
   SetupStart,
   StageItem,
   StageList,
+  StagesImpact,
 } from '../../shared/api/administration'
 import {
   PublicAddress,
@@ -22,6 +23,7 @@ import { InvitationTaken } from '../../shared/api/people'
 import { done, ok, operation, type Operation } from '../http/operation'
 import * as administration from '../services/administration'
 import * as settings from '../services/settings'
+import { changeStages, checkStages, listStages } from '../services/stages'
 import { pageFrom } from '../services/paging'
 
 const tag = 'Administration'
@@ -58,7 +60,7 @@ export const administrationOperations: Operation[] = [
     summary: 'List the stages, and where their backends may be',
     query: PageQuery,
     success: { status: 200, says: 'A page of stages', page: StageItem },
-    handle: async ({ query }, { db }) => ok(pageFrom(await administration.listStages(db), query)),
+    handle: async ({ query }, { db }) => ok(pageFrom(await listStages(db), query)),
   }),
   operation<StageList>({
     id: 'updateStages',
@@ -69,7 +71,18 @@ export const administrationOperations: Operation[] = [
     body: StageList,
     success: { status: 204, says: 'They are set' },
     errors: [403, 409, 422],
-    handle: ({ body }, context) => done(administration.changeStages(context, body.stages)),
+    handle: ({ body }, context) => done(changeStages(context, body.stages)),
+  }),
+  operation<StageList>({
+    id: 'checkStages',
+    method: 'POST',
+    path: '/stage-plans',
+    tag,
+    summary: 'Say what setting the stages so would do, and change nothing',
+    body: StageList,
+    success: { status: 200, says: 'What it would do', body: StagesImpact },
+    errors: [403, 409, 422],
+    handle: async ({ body }, context) => ok(await checkStages(context, body.stages)),
   }),
   operation<undefined, PageQuery>({
     id: 'listHosts',

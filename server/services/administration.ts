@@ -2,7 +2,6 @@ import { and, asc, eq, sql } from 'drizzle-orm'
 import { toActor } from './people'
 import { teamNames, setTeams } from './teams'
 import { isHostName } from '../../core/runtime/addresses'
-import { networkOf } from '../../core/runtime/backend-address'
 import { routesOf } from '../../core/runtime/read'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { errorText } from '../../core/text/values'
@@ -14,7 +13,6 @@ import type {
   HostItem,
   OrganisationChange,
   SetupStart,
-  StageItem,
 } from '../../shared/api/administration'
 import type { Queries, Transaction } from '../db/database'
 import { teamName } from '../db/names'
@@ -25,7 +23,6 @@ import {
   hosts,
   people,
   placements,
-  policyScopes,
   placementSites,
   rolloutSteps,
   settings,
@@ -42,7 +39,6 @@ import { gatewayDown } from '../gateways/adapter'
 import { record } from './ledger'
 import { hashPassword } from './passwords'
 import { requirePermission } from './permissions'
-import { requireStagesOf } from './pipelines'
 import { beginRulebook } from './rulebooks'
 
 /** What an organisation begins with: a rulebook that asks for nothing yet. */
@@ -121,56 +117,6 @@ export async function changeOrganisation(
       subject: organisation,
       before: { organisation: before!.organisation, teams },
       after: { organisation, teams: names },
-    })
-  })
-}
-
-export async function listStages(db: Queries): Promise<StageItem[]> {
-  const rows = await db.select().from(stages).orderBy(asc(stages.position))
-  return rows.map(({ name, backends: { schemes, hosts: names, networks } }) => ({
-    name,
-    schemes,
-    backendHosts: names,
-    networks,
-  }))
-}
-
-/** Sets the stages, their order and where their backends may be; one where something is placed stays. */
-export async function changeStages(context: Context, wanted: StageItem[]): Promise<void> {
-  const { db, actor } = context
-  requirePermission(actor, 'administer')
-  const names = wanted.map(({ name }) => name.trim())
-  if (names.length === 0 || new Set(names).size < names.length)
-    throw invalid([{ field: 'stages', message: 'Name one stage at least, and each once' }])
-  const bad = wanted.flatMap(({ networks }) => networks).find((text) => !networkOf(text))
-  if (bad !== undefined)
-    throw invalid([{ field: 'networks', message: `${bad} is not a network such as 10.0.0.0/8` }])
-  await db.transaction(async (tx) => {
-    await requireStagesOf(tx, names)
-    const before = await listStages(tx)
-    for (const { name } of before.filter((stage) => !names.includes(stage.name))) {
-      const used = await tx.$count(placements, eq(placements.stage, name))
-      const own = await tx.$count(hosts, eq(hosts.stage, name))
-      if (used + own > 0)
-        throw conflict(`${name} has ${used} placements and ${own} hosts, so it stays.`)
-      await tx.delete(stages).where(eq(stages.name, name))
-      await tx
-        .delete(policyScopes)
-        .where(and(eq(policyScopes.kind, 'stage'), eq(policyScopes.name, name)))
-    }
-    for (const [position, { schemes, backendHosts, networks }] of wanted.entries()) {
-      const row = {
-        name: names[position]!,
-        position,
-        backends: { schemes, hosts: backendHosts, networks },
-      }
-      await tx.insert(stages).values(row).onConflictDoUpdate({ target: stages.name, set: row })
-    }
-    await record(tx, context, {
-      action: 'stages.changed',
-      subject: names.join(', '),
-      before: { stages: before },
-      after: { stages: wanted },
     })
   })
 }

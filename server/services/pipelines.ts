@@ -1,4 +1,4 @@
-import { asc, desc, eq, inArray, min, sql } from 'drizzle-orm'
+import { asc, desc, eq, min, sql } from 'drizzle-orm'
 import { gateNames, gateTitle, type Gate } from '../../core/pipeline/gates'
 import {
   carryingText,
@@ -21,7 +21,7 @@ import type {
 import { pipelineEtag } from '../../shared/etags'
 import type { Queries, Transaction } from '../db/database'
 import { displayName, teamName } from '../db/names'
-import { apis, pipelineEditions, pipelines, promotions, stages } from '../db/schema'
+import { apis, pipelineEditions, pipelines, type promotions, stages } from '../db/schema'
 import type { Context } from './context'
 import { conflict, invalid, notFound, requireMatch } from './failure'
 import { record } from './ledger'
@@ -263,7 +263,8 @@ export async function publishPipeline(
   return readPipeline(db, slug)
 }
 
-async function publish(
+/** Publishes the edition of a number; throws where the text is none. */
+export async function publish(
   tx: Transaction,
   context: Context,
   pipeline: string,
@@ -332,24 +333,4 @@ export async function pipelineImpact(
       isSame(before, after) ? [] : [{ ...of, now: before, then: after }],
     ),
   }
-}
-
-/** Why the stages cannot become others: pipelines and waiting promotions go through those there are. */
-export async function requireStagesOf(tx: Transaction, wanted: readonly string[]): Promise<void> {
-  await lockPipelines(tx)
-  for (const { slug, title, content } of (await Pipelines.read(tx)).all) {
-    if (slug === usual) continue
-    const places = content.stages.map(({ name }) => wanted.indexOf(name))
-    const gone = content.stages.find((_, index) => places[index] === -1)
-    if (gone) throw conflict(`The pipeline ${title} goes through ${gone.name}, so it stays.`)
-    if (places.some((place, index) => index > 0 && place < places[index - 1]!))
-      throw conflict(`The pipeline ${title} goes through these stages in the order they have now.`)
-  }
-  const waiting = await tx
-    .select({ id: promotions.id, from: promotions.fromStage, to: promotions.toStage })
-    .from(promotions)
-    .where(inArray(promotions.state, ['waiting', 'under-way']))
-  const left = waiting.find(({ from, to }) => !wanted.includes(from) || !wanted.includes(to))
-  if (left)
-    throw conflict(`Promotion ${left.id} waits between ${left.from} and ${left.to}, so both stay.`)
 }

@@ -103,9 +103,11 @@ export interface Plan {
   basis: PlanBasis
 }
 
-/** What a specification comes to in the scopes around it. */
+/** What a specification comes to in the scopes around it, whatever these are called. */
 const writtenDigest = (spec: PlacementSpec, around: readonly Scope[]) =>
-  around.length === 0 ? specDigest(spec) : sha256Hex(canonical({ spec, around }))
+  around.length === 0
+    ? specDigest(spec)
+    : sha256Hex(canonical({ spec, around: around.map(({ name: _, ...scope }) => scope) }))
 
 /** What a request would do as things stand. */
 export const planOf = async (db: Queries, row: PromotionRow): Promise<Plan> =>

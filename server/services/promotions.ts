@@ -49,7 +49,7 @@ import { actorWithId } from './people'
 import { requirePermission } from './permissions'
 import { isAutomatic, Pipelines, type Holding } from './pipelines'
 import { firstStage, targetOf, toSpec } from './placements'
-import { carryOut, intend, wentBackOf } from './rollouts'
+import { carryOut, intend, lockScopes, wentBackOf } from './rollouts'
 import { runningSpec } from './running'
 import { sideBySide } from './side-by-side'
 import { compareWithPreceding } from './version-gate'
@@ -531,6 +531,7 @@ async function intendPlan(
   id: number,
   byPipeline: boolean,
 ): Promise<number> {
+  await lockScopes(tx, 'placements')
   const row = await lockWaiting(tx, id)
   // Of two that begin at once the second counts the first (the gate quota).
   await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${row.toStage}))`)

@@ -43,6 +43,7 @@ import { changeScope, listScopes, previewPolicies, requestPolicyChange } from '.
 import { requestChange, requestPromotion } from './promotions'
 import { markOf } from './register'
 import { seen } from './sites'
+import { changeStages, listStages } from './stages'
 import { slugOf } from './titles'
 
 type Values = Record<string, unknown>
@@ -101,11 +102,13 @@ const placedAs = (placed: object | undefined): Outcome =>
 export const kindsOfResources: { [K in ResourceKindName]: ResourceKind<BodyOf<K>> } = {
   Stages: {
     async list({ db }) {
-      const stages = await administration.listStages(db)
+      const stages = await listStages(db)
       return [{ name: 'stages', spec: plain({ stages }), status: {} }]
     },
+    read: ({ body: { stages } }) =>
+      plain({ stages: stages.map(({ formerly: _, ...stage }) => stage) }),
     async apply({ context, body }) {
-      await administration.changeStages(context, body.stages)
+      await changeStages(context, body.stages)
       return done('The stages stand so')
     },
   },

@@ -11,6 +11,7 @@ import {
   rolloutPlacements,
   rollouts,
   rolloutSteps,
+  stages,
   type RolloutChange,
   type WantedPlacement,
 } from '../db/schema'
@@ -164,14 +165,20 @@ export async function intend(
 }
 
 /**
- * What is placed and what holds around it do not change at the same time: one would be written without regard to the
- * other. Held by a lock until the transaction ends, which placements share.
+ * What is placed and what holds around it, or what stages are called, do not change at the same time: one would be written
+ * without regard to the other. Held until the transaction ends; placements share it.
  */
+export const lockScopes = (tx: Transaction, by: 'one' | 'placements') =>
+  tx.execute(
+    sql`SELECT ${by === 'one' ? sql`pg_advisory_xact_lock` : sql`pg_advisory_xact_lock_shared`}(7120415)`,
+  )
+
 async function requireSteadyScopes(tx: Transaction, change: RolloutChange): Promise<void> {
   if (change.kind !== 'place' && change.kind !== 'policies') return
-  const lock =
-    change.kind === 'place' ? sql`pg_advisory_xact_lock_shared` : sql`pg_advisory_xact_lock`
-  await tx.execute(sql`SELECT ${lock}(7120415)`)
+  await lockScopes(tx, change.kind === 'place' ? 'placements' : 'one')
+  const known = (await tx.select({ name: stages.name }).from(stages)).map(({ name }) => name)
+  const gone = wantedIn(change).find(({ stage }) => !known.includes(stage))
+  if (gone) throw conflict(`${gone.stage} is called otherwise since. Read it again.`)
   const others = await seeingEverything(tx, () =>
     tx
       .select({ id: rollouts.id, title: rollouts.title, change: rollouts.change })

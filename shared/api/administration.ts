@@ -68,9 +68,77 @@ export class StageItem {
   networks!: string[]
 }
 
+export class StageChange extends StageItem {
+  @text({
+    says: 'What it is called so far, where that was something else; what stands in it stays.',
+    example: 'Rehearsal',
+    min: 1,
+    max: 40,
+    optional: true,
+  })
+  formerly?: string
+}
+
 export class StageList {
-  @many(() => StageItem, { says: 'The stages, from first to last.', max: 20 })
-  stages!: StageItem[]
+  @many(() => StageChange, { says: 'The stages, from first to last.', max: 20 })
+  stages!: StageChange[]
+}
+
+export class StageRename {
+  @text({ says: 'What it is called so far.', example: 'Live' })
+  from!: string
+
+  @text({ says: 'What it is called from then on.', example: 'Production' })
+  to!: string
+
+  @whole({ says: 'Placements that stand in it.', example: 12 })
+  placements!: number
+
+  @whole({ says: 'Requests that wait there.', example: 2 })
+  requests!: number
+
+  @texts({
+    says: 'Pipelines that go through it, of which an edition is published.',
+    example: ['Private APIs'],
+  })
+  pipelines!: string[]
+}
+
+export class AstrayPromotion {
+  @whole({ says: 'The promotion.', example: 7 })
+  promotion!: number
+
+  @text({ says: 'What it promotes.', example: 'Promote Supply Interruptions 2.4.0 into Live' })
+  title!: string
+}
+
+/** What setting the stages would do. */
+export class StagesImpact {
+  @many(() => StageRename, { says: 'Stages that are called otherwise.' })
+  renamed!: StageRename[]
+
+  @texts({ says: 'Stages that are new.', example: ['Sandbox'] })
+  added!: string[]
+
+  @texts({ says: 'Stages that go.', example: [] })
+  removed!: string[]
+
+  @text({
+    says: 'The stage in which versions are placed from then on; empty where that stays the same.',
+    example: '',
+  })
+  first!: string
+
+  @texts({
+    says: 'Pipelines that begin in another stage than that, so that they lead nobody on.',
+    example: [],
+  })
+  beside!: string[]
+
+  @many(() => AstrayPromotion, {
+    says: 'Waiting promotions whose pipeline does not lead there any more.',
+  })
+  astray!: AstrayPromotion[]
 }
 
 export class HostChange {

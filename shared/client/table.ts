@@ -8,6 +8,7 @@ import type {
   SetupStart,
   StageItem,
   StageList,
+  StagesImpact,
 } from '../api/administration'
 import type { AlertChange, AlertItem, IssuedAlert } from '../api/alerts'
 import type { AddressBatch, Batch, BatchAcceptance, BatchQuery } from '../api/batches'
@@ -252,6 +253,7 @@ export const routes = {
   checkPipeline: ['POST', '/pipeline-impacts', 'json', 'json'],
   checkPlacement: ['POST', '/placement-checks', 'json', 'json'],
   checkResources: ['POST', '/resource-plans', 'json', 'json'],
+  checkStages: ['POST', '/stage-plans', 'json', 'json'],
   confirmOverride: ['POST', '/promotions/{promotion}/confirm', 'nothing', 'json'],
   connectRepository: ['POST', '/repositories', 'json', 'json'],
   convertRevision: ['POST', '/apis/{api}/revisions/{revision}/conversions', 'json', 'json'],
@@ -486,6 +488,7 @@ export interface Calls {
   checkPipeline: Call<never, undefined, PipelineDraft, PipelineImpact>
   checkPlacement: Call<never, undefined, PlacementCheck, PlacementFindings>
   checkResources: Call<never, undefined, ResourcePlanRequest, ResourcePlan>
+  checkStages: Call<never, undefined, StageList, StagesImpact>
   confirmOverride: Call<'promotion', undefined, undefined, PromotionDetail>
   connectRepository: Call<never, undefined, RepositoryRequest, IssuedRepository>
   convertRevision: Call<'api' | 'revision', undefined, ConversionRequest, Converted>

@@ -314,9 +314,8 @@ describe('pipelines', () => {
       ada.call<{ detail: string }>('PUT', '/stages', {
         stages: names.map((name) => stages.items.find((stage) => stage.name === name)),
       })
-    const detail = async (names: string[]) => (await put(names)).body.detail
-    expect(await detail(['Rehearsal', 'Live'])).toMatch(/Partner APIs goes through Trial/)
-    expect(await detail(['Live', 'Rehearsal', 'Trial'])).toMatch(/in the order they have now/)
+    const { detail } = (await put(['Rehearsal', 'Live'])).body
+    expect(detail).toMatch(/Partner APIs goes through Trial/)
   })
 
   it('name confidential APIs to nobody else', async () => {

@@ -324,6 +324,7 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ organisation: 'Brackenmere Water', teams: there.teams }),
   },
   updateStages: { may: administrators, body: () => ({ stages: [stage, stage] }) },
+  checkStages: { may: administrators, body: () => ({ stages: [stage, stage] }) },
   updateHost: {
     may: administrators,
     path: () => ({ host: 'x.example' }),

@@ -1,30 +1,65 @@
 <script setup lang="ts">
+import { useDebounceFn } from '@vueuse/core'
+import { listed } from '~~/core/text/counted'
 import { audiences } from '~~/shared/words'
-import type { HostItem, StageItem } from '~~/shared/api/administration'
+import type { HostItem, StageItem, StagesImpact } from '~~/shared/api/administration'
 
 /** The stages in order, where their backends may be, and the hosts that belong to them. */
 const props = defineProps<{ stages: StageItem[]; hosts: HostItem[] }>()
 const session = useSession()
 const { busy, refusal, act } = useAct()
 
-const written = ref<StageItem[]>([])
+/** A stage as it is written; `stands` is what it is called so far, and empty for a new one. */
+type Row = StageItem & { stands: string }
+const written = ref<Row[]>([])
+const rowsOf = (stages: readonly StageItem[]): Row[] =>
+  structuredClone(toRaw(stages).map((stage) => ({ ...toRaw(stage), stands: stage.name })))
+const reset = () => (written.value = rowsOf(props.stages))
+reset()
+const plain = (rows: readonly StageItem[]) =>
+  JSON.stringify(rows.map((row) => ({ ...row, stands: undefined })))
+// What somebody else sets meanwhile does not take away what is being written here.
 watch(
   () => props.stages,
-  (stages) => (written.value = structuredClone(toRaw(stages).map(toRaw))),
-  { immediate: true },
+  (now, before) => {
+    if ([before, now].some((stages) => plain(stages) === plain(written.value))) reset()
+  },
 )
+const wanted = computed(() =>
+  written.value.map(({ stands, ...stage }) => ({
+    ...stage,
+    ...(stands !== '' && stands !== stage.name.trim() && { formerly: stands }),
+  })),
+)
+const dirty = computed(() => plain(written.value) !== plain(props.stages))
+const impact = shallowRef<StagesImpact>()
+const { act: look, refusal: against } = useLatest()
+const measure = useDebounceFn(() => {
+  if (dirty.value)
+    void look(
+      () => api.checkStages({}, { stages: wanted.value }),
+      (found) => (impact.value = found),
+    )
+}, 400)
+watch(wanted, () => {
+  impact.value = undefined
+  void measure()
+})
+
 const keepStages = () =>
   act(async () => {
-    await api.updateStages({}, { stages: written.value })
+    await api.updateStages({}, { stages: wanted.value })
     await session.refresh()
   })
 const addStage = () =>
   written.value.push({
-    name: '',
-    schemes: ['https'],
-    backendHosts: ['*'],
-    networks: ['10.0.0.0/8'],
+    ...{ name: '', stands: '', schemes: ['https'] },
+    ...{ backendHosts: ['*'], networks: ['10.0.0.0/8'] },
   })
+const move = (index: number, by: 1 | -1) => {
+  const [row] = written.value.splice(index, 1)
+  written.value.splice(index + by, 0, row!)
+}
 
 const host = reactive<HostItem>({ name: '', stage: '', audiences: ['partner'] })
 const keepHost = () =>
@@ -75,15 +110,65 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
                 @update:model-value="stage.networks = linesOf(String($event))"
               />
             </td>
-            <td class="right">
+            <td class="right nowrap">
+              <button
+                type="button"
+                class="plain"
+                :disabled="index === 0"
+                :aria-label="`Move ${stage.name} up`"
+                @click="move(index, -1)"
+              >
+                Up
+              </button>
+              <button
+                type="button"
+                class="plain"
+                :disabled="index === written.length - 1"
+                :aria-label="`Move ${stage.name} down`"
+                @click="move(index, 1)"
+              >
+                Down
+              </button>
               <button type="button" class="plain" @click="written.splice(index, 1)">Remove</button>
             </td>
           </tr>
         </tbody>
       </table>
+      <template v-if="dirty">
+        <ul v-if="impact && !against" class="impact" role="status">
+          <li v-for="one in impact.renamed" :key="one.to">
+            <b>{{ one.from }}</b> is called <b>{{ one.to }}</b> from then on, with
+            {{ count(one.placements, 'placement') }} and
+            {{ count(one.requests, 'request that waits', 'requests that wait')
+            }}<template v-if="one.pipelines.length"
+              >; an edition is published of {{ listed(one.pipelines) }}</template
+            >.
+          </li>
+          <li v-for="name in impact.added" :key="name">
+            <b>{{ name }}</b> is new.
+          </li>
+          <li v-for="name in impact.removed" :key="name">
+            <b>{{ name }}</b> goes.
+          </li>
+          <li v-if="impact.first">
+            Versions are placed in <b>{{ impact.first }}</b> from then on.
+          </li>
+          <li v-if="impact.beside.length">
+            {{ listed(impact.beside) }} {{ impact.beside.length === 1 ? 'begins' : 'begin' }} in
+            another stage than versions are placed in, and
+            {{ impact.beside.length === 1 ? 'leads' : 'lead' }} nobody on.
+          </li>
+          <li v-for="one in impact.astray" :key="one.promotion">
+            <NuxtLink :to="`/promotions/${one.promotion}`">{{ one.title }}</NuxtLink>
+            leads nowhere then, and has to be asked for again.
+          </li>
+        </ul>
+        <Trouble :refusal="against" />
+      </template>
       <div class="bar">
         <button type="button" class="ghost" @click="addStage()">Add a stage</button>
-        <button class="fill" :disabled="busy">Save the stages</button>
+        <button v-if="dirty" type="button" class="ghost" @click="reset()">Undo</button>
+        <button class="fill" :disabled="busy || !dirty || !!against">Save the stages</button>
       </div>
     </form>
     <h3>
@@ -119,6 +204,10 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
 .tick {
   margin-right: 10px;
   white-space: nowrap;
+}
+.impact {
+  margin: 10px 0;
+  padding-left: 18px;
 }
 td :deep(textarea) {
   width: 100%;
