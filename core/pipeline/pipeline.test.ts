@@ -2,7 +2,9 @@ import { readFileSync } from 'node:fs'
 import { Ajv2020 } from 'ajv/dist/2020'
 import yaml from 'js-yaml'
 import { describe, expect, it } from 'vitest'
+import { emptyValue, readValue, withDefaults, withoutDefaults, type Field } from '../runtime/fields'
 import { conditionNames } from './condition'
+import { carryOutConfig } from './carrying-out'
 import { gateKinds } from './gates'
 import { isFor, pipelineSchema, readPipeline, stageAfter, usualPipeline } from './pipeline'
 
@@ -85,6 +87,21 @@ describe('a pipeline', () => {
         message: 'Versions are placed in Trial; from there this pipeline leads them nowhere',
       },
     ])
+  })
+
+  it('is written by a form without what holds anyway, and read as the same', () => {
+    const { shape } = gateKinds.soak.config
+    const usual = emptyValue(shape)
+    expect(withoutDefaults(shape, usual, {})).toEqual({})
+    expect(withoutDefaults(shape, usual, { hours: 1 })).toEqual({ hours: 24 })
+    const configs = [...Object.values(gateKinds).map(({ config }) => config), carryOutConfig]
+    for (const config of configs) {
+      const value = readValue(config as Field<unknown>, emptyValue(config.shape))
+      if (value.misfits) continue
+      const lean = withoutDefaults(config.shape, value.value, {})
+      expect(readValue(config as Field<unknown>, lean)).toEqual(value)
+      expect(withDefaults(config.shape, lean)).toEqual(value.value)
+    }
   })
 
   it('has everybody in it whom it does not leave out', () => {

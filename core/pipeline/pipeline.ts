@@ -45,6 +45,36 @@ const gates = object(
   Object.fromEntries(gateNames.map((name) => [name, optional(gateKinds[name].config)])),
 )
 
+/** Whose versions take a pipeline. */
+export const takers = object(
+  { label: 'For', says: 'Whose versions take it.', default: {} },
+  {
+    audiences: optional(
+      list(
+        choice(
+          audiences.map((value) => ({ value, label: value })),
+          { label: 'Audience', says: 'An audience.' },
+        ),
+        { label: 'Audiences', says: 'Of APIs for these audiences.', min: 1, max: 3 },
+      ),
+    ),
+    teams: optional(
+      list(text({ label: 'Team', says: 'A team.', example: 'Metering', max: 100 }), {
+        label: 'Teams',
+        says: 'Of APIs of these teams.',
+        min: 1,
+      }),
+    ),
+    labels: optional(
+      list(text({ label: 'Label', says: 'A label.', example: 'personal-data', max: 100 }), {
+        label: 'Labels',
+        says: 'Of APIs that have one of these labels.',
+        min: 1,
+      }),
+    ),
+  },
+)
+
 const pipelineField = object(
   { label: 'Pipeline', says: 'How versions reach the last stage.' },
   {
@@ -54,34 +84,7 @@ const pipelineField = object(
       max: 1,
       default: 1,
     }),
-    for: object(
-      { label: 'For', says: 'Whose versions take it.', default: {} },
-      {
-        audiences: optional(
-          list(
-            choice(
-              audiences.map((value) => ({ value, label: value })),
-              { label: 'Audience', says: 'An audience.' },
-            ),
-            { label: 'Audiences', says: 'Of APIs for these audiences.', min: 1, max: 3 },
-          ),
-        ),
-        teams: optional(
-          list(text({ label: 'Team', says: 'A team.', example: 'Metering', max: 100 }), {
-            label: 'Teams',
-            says: 'Of APIs of these teams.',
-            min: 1,
-          }),
-        ),
-        labels: optional(
-          list(text({ label: 'Label', says: 'A label.', example: 'personal-data', max: 100 }), {
-            label: 'Labels',
-            says: 'Of APIs that have one of these labels.',
-            min: 1,
-          }),
-        ),
-      },
-    ),
+    for: takers,
     stages: list(
       object(
         { label: 'Stage', says: 'A stage.' },
@@ -130,14 +133,12 @@ export function readPipeline(
         },
       ],
     }
-  const read = readValue(pipelineField, reading.value)
-  const misfits = read.misfits ?? misplaced(read.value.stages, stages)
-  const begins = read.misfits ? undefined : nowhere(read.value.stages, stages)
+  const { pipeline, misfits, beside } = checkPipeline(reading.value, stages)
   const at = (field: string) => (field === '' ? '' : `/${field.replaceAll('.', '/')}`)
   const places = locate(
     source.text,
     syntax,
-    [...misfits, ...(begins ? [begins] : [])].map(({ field }) => at(field)),
+    [...misfits, ...beside].map(({ field }) => at(field)),
   )
   const said = (severity: Diagnostic['severity'], { field, message }: Misfit): Diagnostic => {
     const { line, column } = places.get(at(field)) ?? { line: 1, column: 1 }
@@ -145,13 +146,25 @@ export function readPipeline(
   }
   const wrong = misfits.map((misfit) => said('error', misfit))
   return {
-    pipeline: read.misfits || wrong.length > 0 ? undefined : read.value,
+    pipeline,
     diagnostics: [
       ...reading.diagnostics,
       ...wrong.sort((a, b) => a.line - b.line),
-      ...(begins ? [said('warning', begins)] : []),
+      ...beside.map((misfit) => said('warning', misfit)),
     ],
   }
+}
+
+/** Reads a pipeline from a value, with all that is wrong with it by its fields, and what is only `beside` what is usual. */
+export function checkPipeline(
+  value: unknown,
+  stages: readonly string[],
+): { pipeline: Pipeline | undefined; misfits: Misfit[]; beside: Misfit[] } {
+  const read = readValue(pipelineField, value)
+  if (read.misfits) return { pipeline: undefined, misfits: read.misfits, beside: [] }
+  const misfits = misplaced(read.value.stages, stages)
+  const beside = nowhere(read.value.stages, stages)
+  return { pipeline: misfits.length > 0 ? undefined : read.value, misfits, beside }
 }
 
 function misplaced(
@@ -183,10 +196,10 @@ function misplaced(
 }
 
 /** What versions meet that are placed where a pipeline does not begin. */
-function nowhere(written: readonly { name: string }[], [first]: readonly string[]) {
-  if (first === undefined || written[0]?.name === first) return undefined
+function nowhere(written: readonly { name: string }[], [first]: readonly string[]): Misfit[] {
+  if (first === undefined || written[0]?.name === first) return []
   const message = `Versions are placed in ${first}; from there this pipeline leads them nowhere`
-  return { field: 'stages.0.name', message }
+  return [{ field: 'stages.0.name', message }]
 }
 
 /** What stands before a stage of the usual pipeline, which those take who are in no other. */

@@ -1,5 +1,5 @@
 import { count } from '../text/counted'
-import { isObject } from '../text/values'
+import { isObject, isSame } from '../text/values'
 import { hasControl } from './template'
 
 /**
@@ -300,6 +300,40 @@ export function emptyValue(shape: Shape): unknown {
       return of && { kind, ...emptyObject(of) }
     }
   }
+}
+
+/** A value with what holds where nothing is said; what is wrong with it stays. */
+export function withDefaults(shape: Shape, value: unknown): unknown {
+  if (shape.kind !== 'object' || !isObject(value)) return value
+  const members = Object.entries(shape.members).flatMap(([name, member]) => {
+    const given = value[name] ?? member.default
+    return given === undefined ? [] : [[name, withDefaults(member.shape, given)]]
+  })
+  return {
+    ...Object.fromEntries<unknown>(members as [string, unknown][]),
+    ...unknownOf(shape, value),
+  }
+}
+
+const unknownOf = ({ members }: ObjectShape, value: Record<string, unknown>) =>
+  Object.fromEntries(Object.entries(value).filter(([name]) => !Object.hasOwn(members, name)))
+
+/**
+ * A value as it is written: members that only say what holds anyway are left out, unless they were said before.
+ *
+ * @param said what was written so far.
+ */
+export function withoutDefaults(shape: Shape, value: unknown, said: unknown): unknown {
+  if (shape.kind !== 'object' || !isObject(value)) return value
+  const before = isObject(said) ? said : {}
+  return Object.fromEntries(
+    Object.entries(value).flatMap(([name, given]) => {
+      const member = Object.hasOwn(shape.members, name) ? shape.members[name] : undefined
+      const isUsual = member?.default !== undefined && isSame(given, member.default)
+      if (isUsual && !Object.hasOwn(before, name)) return []
+      return [[name, member ? withoutDefaults(member.shape, given, before[name]) : given]]
+    }),
+  )
 }
 
 export const emptyObject = ({ members }: ObjectShape): Record<string, unknown> =>

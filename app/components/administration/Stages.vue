@@ -205,6 +205,12 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
   margin-right: 10px;
   white-space: nowrap;
 }
+.right .plain + .plain {
+  margin-left: 10px;
+}
+.plain:disabled {
+  visibility: hidden;
+}
 .impact {
   margin: 10px 0;
   padding-left: 18px;

@@ -154,9 +154,17 @@ const toggle = (option: string, on: boolean, options: readonly { value: string }
         @update:model-value="value = ofKind(shape, value, String($event))"
     /></label>
     <small v-if="faults.get(below('kind'))" class="bad">{{ faults.get(below('kind')) }}</small>
+    <label v-if="optional && shape.kind === 'object'" class="toggle"
+      ><ToggleSwitch
+        :model-value="value !== undefined"
+        @update:model-value="value = $event ? emptyValue(shape) : undefined"
+      />{{ shape.label }}</label
+    >
     <WayShapeField
       v-for="[name, member] in shape.kind === 'object'
-        ? membersOf(shape)
+        ? optional && value === undefined
+          ? []
+          : membersOf(shape)
         : current
           ? membersOf(current)
           : []"

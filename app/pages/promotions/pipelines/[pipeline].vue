@@ -46,8 +46,28 @@ interface EditorHandle {
   goTo(line: number): void
 }
 const editor = ref<EditorHandle>()
+const { filters, set } = useFilters(['view'] as const)
+const isText = computed(() => filters.value.view === 'text')
+async function goTo(line: number) {
+  await show('text')
+  await nextTick()
+  editor.value?.goTo(line)
+}
+function show(view: '' | 'text') {
+  shownText.value = text.value
+  return set({ view })
+}
+/** What the form changes stands in the text when that is opened. */
+function formed(now: string) {
+  shownText.value = now
+  text.value = now
+  changed()
+}
 function typed() {
   text.value = editor.value?.current() ?? text.value
+  changed()
+}
+function changed() {
   local.keepSoon(() => (dirty.value ? text.value : undefined))
   measureSoon()
 }
@@ -61,7 +81,12 @@ const measure = () =>
   )
 const measureSoon = useDebounceFn(measure, 400)
 const faults = computed(() => impact.value?.diagnostics ?? [])
-const tints = computed(() => faults.value.map(({ line }) => ({ line, level: 'MUST' })))
+const isWrong = computed(() => faults.value.some(({ severity }) => severity === 'error'))
+const tints = computed(() =>
+  faults.value.map(({ line, severity }) => ({
+    ...{ line, level: severity === 'error' ? 'MUST' : 'SHOULD' },
+  })),
+)
 
 async function publish() {
   const body = { title: title.value, text: text.value, note: note.value }
@@ -101,6 +126,21 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
     <div class="top">
       <h1>{{ isNew ? 'New pipeline' : title }}</h1>
       <Leaves :leaves="promotionLeaves">
+        <div class="views" role="tablist" aria-label="How it is written">
+          <button
+            v-for="[view, label] in [
+              ['', 'Form'],
+              ['text', 'Text'],
+            ] as const"
+            :key="view"
+            role="tab"
+            class="ghost"
+            :aria-selected="isText === (view === 'text')"
+            @click="show(view)"
+          >
+            {{ label }}
+          </button>
+        </div>
         <button v-if="!isNew && !locked" class="ghost" @click="removing = true">Remove</button>
       </Leaves>
       <Trouble :refusal="loading.refusal.value" />
@@ -109,8 +149,11 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
         <button class="plain" @click="discard()">Take what is in force instead</button>
       </p>
     </div>
+    <div v-if="!isText && shownText" class="form">
+      <PromotionPipelineForm :text="text" :locked="locked" @change="formed($event)" />
+    </div>
     <SourceEditor
-      v-if="shownText"
+      v-else-if="shownText"
       ref="editor"
       :text="shownText"
       syntax="yaml"
@@ -120,8 +163,8 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
       @change="typed()"
     />
     <template #margin>
-      <Faults v-if="faults.length" :faults="faults" @open="editor?.goTo($event)" />
-      <template v-else-if="impact">
+      <Faults v-if="faults.length" :faults="faults" @open="goTo($event)" />
+      <template v-if="impact && !isWrong">
         <h2>What it would change</h2>
         <p
           v-if="!impact.coming.length && !impact.leaving.length && !impact.promotions.length"
@@ -163,7 +206,7 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
         <button
           class="fill"
           :disabled="
-            faults.length > 0 ||
+            isWrong ||
             title.trim() === '' ||
             note.trim().length < 5 ||
             saving.busy.value ||
@@ -199,6 +242,17 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
 </template>
 
 <style scoped>
+.views {
+  display: inline-flex;
+  gap: 8px;
+  margin-right: 8px;
+}
+.form {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  padding-right: 22px;
+}
 .top {
   padding-right: 22px;
   flex: none;
