@@ -33,6 +33,10 @@ export const proposalStates = [
 export type ProposalState = (typeof proposalStates)[number]
 
 /** What is asked for beyond the first stage. */
+/** How versions that are carried out together stand. */
+export const releaseStates = ['waiting', 'under-way', 'done'] as const
+export type ReleaseState = (typeof releaseStates)[number]
+
 export const requestKinds = [
   'promotion',
   'change',

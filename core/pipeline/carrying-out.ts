@@ -84,6 +84,10 @@ export interface Watched {
 /** Whether a rollout goes on to its next gateway or its end, waits, or goes back, and why. */
 export type Going = { go: 'on' } | { go: 'wait' | 'back'; says: string }
 
+/** Whether what is carried out together goes on: back where one of it does, and on where all of it does. */
+export const together = (all: readonly Going[]): Going =>
+  all.find(({ go }) => go === 'back') ?? all.find(({ go }) => go === 'wait') ?? { go: 'on' }
+
 /**
  * Decides whether a rollout goes on.
  *

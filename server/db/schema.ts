@@ -77,6 +77,7 @@ import {
   announcementWays,
   probeCauses,
   lifecycles,
+  releaseStates,
   requestKinds,
   findingStatuses,
   jobCauses,
@@ -189,6 +190,8 @@ export type RolloutChange =
       ending?: WantedPlacement[]
       gone?: string[]
       promotion?: { id: number; evidence: Evidence }
+      /** Versions that are promoted together, all of them or none. */
+      release?: { id: number; parts: ReleasePart[] }
     }
   | {
       kind: 'remove'
@@ -207,6 +210,15 @@ export type RolloutChange =
       byItself?: true
       promotion?: { id: number; evidence: Evidence }
     }
+
+/** One version of a release: whose it is, its request, and what it keeps to on its way. */
+export interface ReleasePart {
+  api: number
+  promotion: { id: number; evidence: Evidence }
+  /** Its placements, and those that end or go with it. */
+  placements: string[]
+  pace: Pace
+}
 
 /** What was known when a request was carried out; of earlier ones the gates and the plan alone. */
 export type Evidence = Partial<ActEvidence> & { gates: GateItem[]; plan: PlacementPlan[] }
@@ -1393,6 +1405,8 @@ export const rollouts = pgTable(
     id: serial().primaryKey(),
     /** Whose placements it changes; unknown for some from before it was kept. */
     apiId: integer('api_id').references(() => apis.id),
+    /** Whose they are, where a release has versions of several; who may not see one of them sees none of it. */
+    apiIds: integer('api_ids').array(),
     byId: person('by_id').notNull(),
     at: moment('at').notNull(),
     /** The ledger's word for the change. */
@@ -1415,6 +1429,23 @@ export const rollouts = pgTable(
     index('rollouts_unfinished')
       .on(table.id)
       .where(sql`ended_at is null`),
+  ],
+)
+
+/** The requests that a rollout carries out: one, or those of a release. */
+export const rolloutRequests = pgTable(
+  'rollout_requests',
+  {
+    rolloutId: integer('rollout_id')
+      .notNull()
+      .references(() => rollouts.id),
+    promotionId: integer('promotion_id')
+      .notNull()
+      .references(() => promotions.id),
+  },
+  (table) => [
+    primaryKey({ columns: [table.rolloutId, table.promotionId] }),
+    index().on(table.promotionId),
   ],
 )
 
@@ -1489,6 +1520,24 @@ export const snapshots = pgTable(
   (table) => [index().on(table.gateway, table.id)],
 )
 
+/** Versions that enter a stage together, all of them or none. */
+export const releases = pgTable(
+  'releases',
+  {
+    id: serial().primaryKey(),
+    title: text().notNull(),
+    note: text().notNull(),
+    fromStage: text('from_stage').notNull(),
+    toStage: text('to_stage').notNull(),
+    state: text({ enum: releaseStates }).notNull(),
+    madeById: person('made_by_id').notNull(),
+    madeAt: moment('made_at').notNull(),
+    /** Whose versions they are; who may not see one of them sees nothing of it. */
+    apiIds: integer('api_ids').array().notNull(),
+  },
+  (table) => [oneOf(table.state, releaseStates)],
+)
+
 export const promotions = pgTable(
   'promotions',
   {
@@ -1520,10 +1569,13 @@ export const promotions = pgTable(
     override: jsonb().$type<{ by: string; at: string; reason: string; basis?: PlanBasis }>(),
     confirmedById: person('confirmed_by_id'),
     confirmedAt: moment('confirmed_at'),
+    /** With which others it is carried out, all of them or none; null where it is alone. */
+    releaseId: integer('release_id').references(() => releases.id, { onDelete: 'set null' }),
   },
   (table) => [
     oneOf(table.state, promotionStates),
     oneOf(table.kind, requestKinds),
+    index().on(table.releaseId),
     uniqueIndex('promotions_one_waiting')
       .on(table.apiId, table.version, table.toStage)
       .where(sql`state in ('waiting', 'under-way') and kind = 'promotion'`),

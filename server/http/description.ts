@@ -48,6 +48,7 @@ const tagWords: Record<string, string> = {
   Traffic: 'What gateways answered, to whom and how long it took.',
   Pipelines: 'Through which stages versions go, and what stands before each.',
   Repositories: 'Where definitions come from by a push, and what was done about each.',
+  Releases: 'Versions that enter a stage together, all of them or none.',
   Probes: 'Sequences of requests with checks, sent through the gateways of a stage.',
   Resources: 'The ledger as files: what stands, what files would change, and changing it.',
   Promotions: 'Bringing versions from stage to stage, with gates and approvals.',

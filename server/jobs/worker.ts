@@ -15,6 +15,7 @@ import { reactToDrift } from '../services/drift-reactions'
 import { takeOffRetired } from '../services/endings'
 import { sendDueProbes } from '../services/probes'
 import { promoteOpen } from '../services/promotions'
+import { promoteOpenReleases } from '../services/releases'
 import { rolloutTable } from '../services/rollout-work'
 import { reportCommits } from '../services/commit-status'
 import { followRepositories } from '../services/repositories'
@@ -45,6 +46,7 @@ repeat(600_000, () => followSources(services))
 repeat(15_000, () => watchAlerts(services))
 repeat(2000, () => deliverNotices(services))
 repeat(5000, () => promoteOpen(services))
+repeat(5000, () => promoteOpenReleases(services))
 repeat(30_000, () => takeOffRetired(services))
 repeat(10_000, () => sendDueProbes(services))
 repeat(15_000, () => tellTasks(services))

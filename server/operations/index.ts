@@ -16,6 +16,7 @@ import { placementOperations } from './placements'
 import { policyOperations } from './policies'
 import { pipelineOperations } from './pipelines'
 import { probeOperations } from './probes'
+import { releaseOperations } from './releases'
 import { promotionOperations } from './promotions'
 import { proposalOperations } from './proposals'
 import { readingOperations } from './reading'
@@ -45,6 +46,7 @@ export const operations: Operation[] = [
   ...pipelineOperations,
   ...outsideOperations,
   ...probeOperations,
+  ...releaseOperations,
   ...repositoryOperations,
   ...resourceOperations,
   ...driftOperations,

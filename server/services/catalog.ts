@@ -233,11 +233,10 @@ async function tellCallers(tx: Transaction, context: Context, api: ApiRow): Prom
   for (const { id, group, version, stage } of placed) {
     const rollout = await intend(tx, context, {
       action: 'placement.told',
-      api: api.id,
       title: `Tell callers of ${api.title} ${version} in ${stage} about its end`,
       change: { kind: 'apply', placement: id },
       groups: [group],
-      act: { subject: id },
+      acts: [{ api: api.id, subject: id }],
     })
     begun.push(rollout)
   }

@@ -58,11 +58,10 @@ async function intendPutBack(
     await lockPlacement(tx, row)
     return intend(tx, context, {
       action: 'drift.put-back',
-      api: api.id,
       title: `Put ${api.title} ${version} back in ${stage}${ending}`,
       change: { kind: 'apply', placement: id, ...how },
       groups: [group],
-      act: { subject: id, before: { gateway: differences }, after: how },
+      acts: [{ api: api.id, subject: id, before: { gateway: differences }, after: how }],
     })
   })
 }
@@ -104,11 +103,10 @@ export async function takeOff(context: Context, id: number): Promise<DriftDetail
     if (busy) throw conflict(`Rollout ${busy.id} is taking it off already.`)
     return intend(tx, context, {
       action: 'drift.taken-off',
-      api: null,
       title: `Take ${where} off ${gateway}`,
       change: { kind: 'take-off', gateway, route: open.where, drift: id },
       groups: [group],
-      act: { subject: gateway, before: { drift: id, route: where, runs: open.runs } },
+      acts: [{ api: null, subject: gateway, before: { drift: id, route: where, runs: open.runs } }],
     })
   })
   return (await carryOut(context, rollout)) ? readDrift(context, id) : readRollout(db, rollout)

@@ -10,6 +10,7 @@ import {
   ledger,
   people,
   promotions,
+  rolloutRequests,
   rollouts,
   type Evidence,
 } from '../db/schema'
@@ -21,7 +22,7 @@ import { proveAll } from './ledger'
 import { outsideFacts } from './outside'
 import { probeFacts } from './probes'
 import { promotedIn, shownPlan, type Plan, type PromotionRow } from './promotion-plans'
-import { requestOfRollout } from './rollouts'
+import { requestsIn } from './rollouts'
 import { comparedWith } from './version-gate'
 
 /** So many findings and changes stand in a package one by one; the numbers say how many there are. */
@@ -163,9 +164,9 @@ export async function promotionEvidence(context: Context, id: number): Promise<E
   const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
   if (!row) throw notFound(`promotion ${id}`)
   const carried = await db
-    .select({ id: rollouts.id })
-    .from(rollouts)
-    .where(and(eq(rollouts.apiId, row.apiId), eq(requestOfRollout, id)))
+    .select({ id: rolloutRequests.rolloutId })
+    .from(rolloutRequests)
+    .where(eq(rolloutRequests.promotionId, id))
   const { evidence } = row
   const act = evidence && 'basis' in evidence ? (evidence as ActEvidence) : undefined
   const about = or(
@@ -190,8 +191,13 @@ export async function rolloutEvidence(context: Context, id: number): Promise<Evi
   const { db } = context
   const [row] = await db.select().from(rollouts).where(eq(rollouts.id, id))
   if (!row) throw notFound(`rollout ${id}`)
-  if (row.change.promotion)
-    throw conflict(`It carried out request ${row.change.promotion.id}, which has the evidence.`)
+  const requests = requestsIn(row.change).map((request) => request.id)
+  if (requests.length > 0)
+    throw conflict(
+      requests.length === 1
+        ? `It carried out request ${requests[0]!}, which has the evidence.`
+        : `It carried out requests ${requests.join(', ')}, of which each has its evidence.`,
+    )
   const { apiId } = row
   const whose = apiId === null ? isNull(ledger.apiId) : eq(ledger.apiId, apiId)
   const numbers = await numbersOf(db, and(whose, eq(saying('rollout'), String(id))))

@@ -9,7 +9,8 @@ import { record } from './ledger'
 import { requirePermission } from './permissions'
 import { gateStanding } from './promotion-gates'
 import { planOf } from './promotion-plans'
-import { lockWaiting, readPromotion, requireRead } from './promotions'
+import { lockWaiting } from './promotion-rows'
+import { readPromotion, requireRead } from './promotions'
 
 /** Would have a gate that is shut pass this once; it does when a second person agrees. */
 export async function askGateWaiver(

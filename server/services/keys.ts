@@ -84,9 +84,8 @@ const intendKey = (
 ) =>
   intend(tx, context, {
     action,
-    api: row.apiId,
     title: `${title} at ${row.id}`,
     change: { kind: 'apply', placement: row.id, key },
     groups: [row.group],
-    act: { subject: row.id, after: { key } },
+    acts: [{ api: row.apiId, subject: row.id, after: { key } }],
   })

@@ -383,14 +383,14 @@ export function intendTarget(
   const wanted = wantedBy(target, id, before)
   return intend(tx, context, {
     ...intent,
-    api: target.api.id,
     change: { kind: 'place', wanted: [wanted] },
     groups: [target.group],
-    act: {
-      subject: id,
-      before: before && described(before),
-      after: { version: target.version, stage: target.stage, group: target.group },
-    },
+    acts: [
+      {
+        ...{ api: target.api.id, subject: id, before: before && described(before) },
+        after: { version: target.version, stage: target.stage, group: target.group },
+      },
+    ],
   })
 }
 
@@ -453,11 +453,11 @@ export const intendRemoval = (
   { title, pace }: { title: string; pace?: Pace },
 ): Promise<number> =>
   intend(tx, context, {
-    ...{ action: 'placement.removed', api: row.apiId, title },
+    ...{ action: 'placement.removed', title },
     change: { kind: 'remove', placement: row.id, generation: row.generation },
     groups: [row.group],
     ...(pace && { pace }),
-    act: { subject: row.id, before: described(row) },
+    acts: [{ api: row.apiId, subject: row.id, before: described(row) }],
   })
 
 /** Takes a placement off its gateways; says the rollout where that takes longer. */

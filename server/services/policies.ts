@@ -275,7 +275,6 @@ async function intendPlan(
   }
   return intend(tx, context, {
     action: 'policy.changed',
-    api: null,
     title: `Change the policies of ${scopeText(wanted)} at ${count(changing.length, 'placement')}`,
     change: {
       kind: 'policies',
@@ -284,10 +283,12 @@ async function intendPlan(
       ...(change !== undefined && { change }),
     },
     groups: [...new Set(changing.map(({ placement }) => placement.group))],
-    act: {
-      subject: scopeText(wanted),
-      after: { policies: wanted.policies, binding: wanted.binding },
-    },
+    acts: [
+      {
+        ...{ api: null, subject: scopeText(wanted) },
+        after: { policies: wanted.policies, binding: wanted.binding },
+      },
+    ],
   })
 }
 

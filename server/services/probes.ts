@@ -486,7 +486,7 @@ export const runsOfRollout = (db: Queries, rolloutId: number) =>
   db
     .select({
       ...{ title: probes.title, gateway: probeRuns.gateway, at: probeRuns.at },
-      ...{ passed: probeRuns.passed, says: probeRuns.says },
+      ...{ passed: probeRuns.passed, says: probeRuns.says, apiId: probes.apiId },
     })
     .from(probeRuns)
     .innerJoin(probes, eq(probes.id, probeRuns.probeId))

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, inArray, ne, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, lt, ne, or, sql } from 'drizzle-orm'
 import type { Affected } from '../../core/pipeline/affected'
 import { withWaivers, type GateWaiver } from '../../core/pipeline/gate-waivers'
 import { longestSoak } from '../../core/pipeline/gate-configs'
@@ -29,6 +29,7 @@ import {
   people,
   placements,
   promotions,
+  rolloutRequests,
   rollouts,
   trafficSeries,
 } from '../db/schema'
@@ -38,22 +39,21 @@ import { PlacementRules, standing } from './placement-rules'
 import { probeFacts } from './probes'
 import { outsideFacts } from './outside'
 import { markOf } from './register'
-import { requestOfRollout, wentBackOf } from './rollouts'
+import { wentBackOf } from './rollouts'
 import { sideBySide } from './side-by-side'
 import { seen } from './sites'
 import { countedIn } from './traffic-spans'
 import { replacedBy } from './version-gate'
 import { plansOf, promotedIn, type Plan, type PromotionRow } from './promotion-plans'
 
-/** How a request stands by the pipelines that hold. */
-export async function gatesOf(
+/** How requests stand by the pipelines that hold. */
+export async function gatesOfAll(
   context: Judging,
-  row: PromotionRow,
-  plan: Plan,
+  requests: readonly Request[],
   pipelines: Pipelines,
-): Promise<Gate[]> {
-  const [standings] = await standingsBy(context, [{ row, plan }], [pipelines])
-  return standings![0]!.gates
+): Promise<Gate[][]> {
+  const standings = await standingsBy(context, requests, [pipelines])
+  return standings.map(([standing]) => standing!.gates)
 }
 
 /** How a request stands by a pipeline. */
@@ -219,7 +219,9 @@ async function judgedBy(
         next,
         at,
       )),
-      promoted: asks('quota') ? await promoted(row.toStage) : [],
+      promoted: asks('quota')
+        ? [...(await promoted(row.toStage)), ...(await aheadOf(db, row, at))]
+        : [],
     }
     return next.map((stage, n) =>
       stage?.name === row.toStage
@@ -346,7 +348,8 @@ async function promotedInto(db: Queries, stage: string, at: Date): Promise<numbe
       tx
         .select({ at: rollouts.at })
         .from(rollouts)
-        .innerJoin(promotions, eq(promotions.id, requestOfRollout))
+        .innerJoin(rolloutRequests, eq(rolloutRequests.rolloutId, rollouts.id))
+        .innerJoin(promotions, eq(promotions.id, rolloutRequests.promotionId))
         .where(
           and(
             eq(rollouts.action, 'placement.promoted'),
@@ -358,6 +361,19 @@ async function promotedInto(db: Queries, stage: string, at: Date): Promise<numbe
     ),
   )
   return rows.map((row) => row.at.getTime())
+}
+
+/** Versions of its release that are carried out with it, and are counted before it. */
+async function aheadOf(db: Queries, { id, releaseId }: PromotionRow, at: Date): Promise<number[]> {
+  if (releaseId === null) return []
+  const ahead = await db.$count(
+    promotions,
+    and(
+      ...[eq(promotions.releaseId, releaseId), lt(promotions.id, id)],
+      eq(promotions.state, 'waiting'),
+    ),
+  )
+  return Array.from({ length: ahead }, () => at.getTime())
 }
 
 /** How all waiting promotions stand by each of some pipelines. */

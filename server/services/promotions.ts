@@ -1,11 +1,9 @@
 import { placementEtag } from '../../shared/etags'
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { open } from '../../core/pipeline/gates'
-import { paceOf, stageAfter, stageNamed } from '../../core/pipeline/pipeline'
-import { evidenceDigest } from '../../core/ledger/evidence'
+import { stageAfter } from '../../core/pipeline/pipeline'
 import { planDigest, type PlanBasis } from '../../core/pipeline/plan'
-import { endingFault, endingOn, endingText, type Ending } from '../../core/pipeline/succession'
-import type { ApiAction } from '../../core/ledger/actions'
+import { endingFault, endingText, type Ending } from '../../core/pipeline/succession'
 import type { ChangeRequest, EndingRequest } from '../../shared/api/placements'
 import type {
   Approval,
@@ -15,67 +13,36 @@ import type {
   PromotionQuery,
   PromotionRequest,
 } from '../../shared/api/promotions'
-import type { Queries, Transaction } from '../db/database'
-import type { RequestKind } from '../../shared/words'
+import type { Transaction } from '../db/database'
 import { apiColumns } from '../db/names'
-import {
-  apis,
-  approvals,
-  people,
-  placements,
-  promotions,
-  stages,
-  type RolloutChange,
-  type WantedPlacement,
-} from '../db/schema'
-import {
-  apiOf,
-  findPlacement,
-  membersOf,
-  newPlacementId,
-  requirePlaceable,
-  wantedBy,
-} from './apply'
+import { apis, approvals, people, promotions, stages } from '../db/schema'
+import { apiOf, findPlacement, requirePlaceable } from './apply'
 import { findApi } from './catalog'
-import type { PlacementRow } from './compiled'
 import { actAs, type Context, type Services } from './context'
-import { actEvidence } from './evidence'
 import { conflict, Failure, invalid, notFound, requireMatch, stale } from './failure'
-import { checkGateway } from './gateways'
 import { dayOf } from './known'
 import { record } from './ledger'
 import { pageFrom, type Page } from './paging'
 import { actorWithId } from './people'
 import { requirePermission } from './permissions'
-import { isAutomatic, Pipelines, type Holding } from './pipelines'
+import { isAutomatic, Pipelines } from './pipelines'
 import { firstStage, targetOf, toSpec } from './placements'
-import { carryOut, intend, lockScopes, wentBackOf } from './rollouts'
+import { carryOut, wentBackOf } from './rollouts'
 import { runningSpec } from './running'
+import { begin } from './promoting'
+import { findPromotion, lockPromotion, lockWaiting, notWaiting } from './promotion-rows'
+import { takeOut } from './release-rows'
 import { sideBySide } from './side-by-side'
 import { compareWithPreceding } from './version-gate'
-import { gatesOf, judgeRequests, overriderOf } from './promotion-gates'
+import { judgeRequests, overriderOf } from './promotion-gates'
 import {
   placedIn,
   planOf,
   promotedIn,
-  requestTitle,
   shownPlan,
   type Plan,
   type PromotionRow,
 } from './promotion-plans'
-
-async function findPromotion(db: Queries, id: number): Promise<PromotionRow> {
-  const [row] = await db.select().from(promotions).where(eq(promotions.id, id))
-  if (!row) throw notFound(`promotion ${id}`)
-  return row
-}
-
-/** A promotion that nobody else changes until the transaction ends. */
-async function lockPromotion(tx: Transaction, id: number): Promise<PromotionRow> {
-  const [row] = await tx.select().from(promotions).where(eq(promotions.id, id)).for('update')
-  if (!row) throw notFound(`promotion ${id}`)
-  return row
-}
 
 /** Asks for a version to enter the stage after the one it stands in. */
 export async function requestPromotion(
@@ -130,16 +97,6 @@ export async function requestPromotion(
     return row.id
   })
   return readPromotion(context, id)
-}
-
-/** What the ledger calls requests that were carried out. */
-const doneAs: Record<RequestKind, ApiAction> = {
-  promotion: 'placement.promoted',
-  change: 'placement.changed',
-  removal: 'placement.removed',
-  'put-back': 'drift.put-back',
-  keep: 'drift.kept',
-  ending: 'placement.ending',
 }
 
 /** Asks for a change at a placement beyond the first stage, where nothing changes without review. */
@@ -238,6 +195,7 @@ async function requestsOf(
         query.api ? eq(apis.slug, query.api) : undefined,
         query.placement ? eq(promotions.placementId, query.placement) : undefined,
         query.id === undefined ? undefined : eq(promotions.id, query.id),
+        query.release === undefined ? undefined : eq(promotions.releaseId, query.release),
       ),
     )
     .orderBy(sql`${promotions.state} in ('waiting', 'under-way') desc`, desc(promotions.id))
@@ -286,6 +244,7 @@ async function requestsOf(
       ...(promotion.neededBy !== null && { neededBy: promotion.neededBy }),
       kind: promotion.kind,
       ...(found && isAutomatic(pipelines.for(api), promotion) && { automatic: true }),
+      ...(promotion.releaseId !== null && { release: promotion.releaseId }),
       ...(wentBack.has(promotion.id) && { wentBack: wentBack.get(promotion.id)! }),
       ...(promotion.placementId !== null && { placement: promotion.placementId }),
       ...(promotion.override && {
@@ -323,7 +282,23 @@ export async function readPromotion(context: Context, id: number): Promise<Promo
     await compareWithPreceding(context, promotedIn(shown.row, shown.plan))
     shown = await requestOf(context, id)
   }
-  const { row, item, plan } = shown
+  return detailOf(context, shown)
+}
+
+/** So many versions are in a release at most. */
+const mostInRelease = 50
+
+/** The requests of a release, in their order. */
+export async function requestsOfRelease(
+  context: Context,
+  release: number,
+): Promise<PromotionDetail[]> {
+  const { items } = await requestsOf(context, { release, limit: mostInRelease })
+  const details = await sideBySide(items, (shown) => detailOf(context, shown))
+  return details.sort((one, other) => one.id - other.id)
+}
+
+async function detailOf(context: Context, { row, item, plan }: Shown): Promise<PromotionDetail> {
   return {
     ...item,
     plan: plan ? await shownPlan(context.db, row, plan, context.now()) : (row.evidence?.plan ?? []),
@@ -338,53 +313,57 @@ export function requireRead(digest: string, basis: PlanBasis): void {
     throw stale('The plan has changed since you read it. Read it again before you decide.', now)
 }
 
-const notWaiting = 'This request is not waiting any more.'
-
-/** A request that waits, which nobody else changes until the transaction ends. */
-export async function lockWaiting(tx: Transaction, id: number): Promise<PromotionRow> {
-  const row = await lockPromotion(tx, id)
-  if (row.state !== 'waiting') throw conflict(notWaiting)
-  return row
-}
-
 /** Approves; the requester's own approval does not open the gate. */
 export async function approve(
   context: Context,
   id: number,
   { note, digest }: Approval,
 ): Promise<PromotionDetail> {
-  const { db, actor, now } = context
+  const { db, actor } = context
   requirePermission(actor, 'approve')
   await db.transaction(async (tx) => {
-    const row = await lockWaiting(tx, id)
-    if (row.requestedById === actor.id)
-      throw conflict('You asked for this yourself; somebody else has to approve it.')
-    const { api, basis } = await planOf(tx, row)
-    requireRead(digest, basis)
-    const made = await tx
-      .insert(approvals)
-      .values({ promotionId: id, byId: actor.id, at: now(), note, basis })
-      .onConflictDoUpdate({
-        target: [approvals.promotionId, approvals.byId],
-        set: { at: now(), note, basis },
-        setWhere: sql`${approvals.basis} is distinct from ${JSON.stringify(basis)}::jsonb`,
-      })
-      .returning()
-    if (made.length === 0) throw conflict('You have approved this already.')
-    await record(tx, context, {
-      action: row.kind === 'promotion' ? 'promotion.approved' : 'request.approved',
-      api: row.apiId,
-      subject: row.placementId ?? api.slug,
-      after: {
-        promotion: id,
-        version: row.version,
-        to: row.toStage,
-        note,
-        plan: planDigest(basis),
-      },
-    })
+    if (!(await approveIn(tx, context, id, { note, digest })))
+      throw conflict('You have approved this already.')
   })
   return readPromotion(context, id)
+}
+
+/** Says yes to a request; false where that person has said so of this plan already. */
+export async function approveIn(
+  tx: Transaction,
+  context: Context,
+  id: number,
+  { note, digest }: Approval,
+): Promise<boolean> {
+  const { actor, now } = context
+  const row = await lockWaiting(tx, id)
+  if (row.requestedById === actor.id)
+    throw conflict('You asked for this yourself; somebody else has to approve it.')
+  const { api, basis } = await planOf(tx, row)
+  requireRead(digest, basis)
+  const made = await tx
+    .insert(approvals)
+    .values({ promotionId: id, byId: actor.id, at: now(), note, basis })
+    .onConflictDoUpdate({
+      target: [approvals.promotionId, approvals.byId],
+      set: { at: now(), note, basis },
+      setWhere: sql`${approvals.basis} is distinct from ${JSON.stringify(basis)}::jsonb`,
+    })
+    .returning()
+  if (made.length === 0) return false
+  await record(tx, context, {
+    action: row.kind === 'promotion' ? 'promotion.approved' : 'request.approved',
+    api: row.apiId,
+    subject: row.placementId ?? api.slug,
+    after: {
+      promotion: id,
+      version: row.version,
+      to: row.toStage,
+      note,
+      plan: planDigest(basis),
+    },
+  })
+  return true
 }
 
 /** Takes a request back. */
@@ -394,6 +373,7 @@ export async function withdrawPromotion(context: Context, id: number): Promise<P
     const row = await findPromotion(tx, id)
     const api = await apiOf(tx, row)
     requirePermission(actor, 'request', api.team)
+    await takeOut(tx, context, row)
     const gone = await tx
       .update(promotions)
       .set({ state: 'withdrawn' })
@@ -467,23 +447,8 @@ export async function promote(context: Context, id: number): Promise<PromotionDe
   requirePermission(context.actor, 'promote')
   const row = await findPromotion(context.db, id)
   if (row.state !== 'waiting') throw conflict(notWaiting)
-  await carryOut(context, await begin(context, row))
+  await carryOut(context, await begin(context, [row]))
   return readPromotion(context, id)
-}
-
-/** Begins the rollout of a request, for whoever acts: by hand, or because a pipeline says so. */
-async function begin(
-  context: Context,
-  row: PromotionRow,
-  { byPipeline = false } = {},
-): Promise<number> {
-  const { db } = context
-  if (row.kind === 'promotion') {
-    await compareWithPreceding(context, promotedIn(row, await planOf(db, row)))
-    const groups = (await placedIn(db, row)).map(({ group }) => group)
-    for (const gateway of await membersOf(db, groups)) await checkGateway(context.system, gateway)
-  }
-  return db.transaction((tx) => intendPlan(tx, context, row.id, byPipeline))
 }
 
 /**
@@ -500,7 +465,7 @@ export async function promoteOpen(services: Services): Promise<void> {
     .where(eq(promotions.state, 'waiting'))
     .orderBy(asc(promotions.id))
   const automatic = rows.flatMap(({ row, api }) =>
-    isAutomatic(pipelines.for(api), row) ? [row] : [],
+    row.releaseId === null && isAutomatic(pipelines.for(api), row) ? [row] : [],
   )
   if (automatic.length === 0) return
   const wentBack = await wentBackOf(
@@ -518,106 +483,9 @@ export async function promoteOpen(services: Services): Promise<void> {
     if (waitsForComparison({ gates })) await compareWithPreceding(context, promotedIn(row, plan))
     if (!open(gates)) continue
     try {
-      await services.queue.rollOut(await begin(context, row, { byPipeline: true }))
+      await services.queue.rollOut(await begin(context, [row], { byPipeline: true }))
     } catch (error) {
       if (!(error instanceof Failure)) throw error
     }
-  }
-}
-
-async function intendPlan(
-  tx: Transaction,
-  context: Context,
-  id: number,
-  byPipeline: boolean,
-): Promise<number> {
-  await lockScopes(tx, 'placements')
-  const row = await lockWaiting(tx, id)
-  // Of two that begin at once the second counts the first (the gate quota).
-  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${row.toStage}))`)
-  await lockAll(tx, await planOf(tx, row))
-  // What was read before the locks may have changed until they were had.
-  const plan = await planOf(tx, row)
-  const pipelines = await Pipelines.read(tx)
-  const gates = await gatesOf({ db: tx, now: context.now }, row, plan, pipelines)
-  if (!open(gates)) {
-    const shut = gates
-      .filter((gate) => gate.state !== 'passed')
-      .map((gate) => `${gate.title}: ${gate.text}`)
-    throw conflict(`Not every gate is open. ${shut.join('. ')}.`)
-  }
-  const evidence = await actEvidence(tx, row, plan, gates, context.now())
-  const change = await changeOf(tx, row, plan, dayOf(context.now()))
-  await tx.update(promotions).set({ state: 'under-way' }).where(eq(promotions.id, id))
-  const { api, writes } = plan
-  const holding = pipelines.for(api)
-  const stage = stageNamed(holding.content, row.toStage)
-  return intend(tx, context, {
-    action: doneAs[row.kind],
-    title: requestTitle(row, api),
-    change: { ...change, promotion: { id, evidence } },
-    groups: writes.map(({ group }) => group),
-    api: row.apiId,
-    pace: stage ? paceOf(stage, row.kind === 'promotion') : {},
-    act: {
-      subject: row.placementId ?? api.slug,
-      after: {
-        ...{ promotion: id, version: row.version, plan: planDigest(plan.basis) },
-        evidence: evidenceDigest(evidence),
-        pipeline: nameOf(holding),
-        ...(byPipeline && { carriedOut: 'as soon as every gate was open' }),
-      },
-    },
-  })
-}
-
-/** A pipeline as the ledger tells it. */
-const nameOf = ({ slug, edition }: Holding) => ({ name: slug, edition })
-
-/** Keeps every placement of a plan as it is until the transaction ends. */
-async function lockAll(tx: Transaction, { from, writes, succeeded }: Plan): Promise<void> {
-  const standing = [...writes, ...succeeded].flatMap(({ there }) => there ?? [])
-  const ids = [...from, ...standing].map(({ id }) => id)
-  if (ids.length === 0) return
-  await tx
-    .select({ id: placements.id })
-    .from(placements)
-    .where(inArray(placements.id, ids))
-    .orderBy(asc(placements.id))
-    .for('update')
-}
-
-/** A placement as it stands, to be written again. */
-const standingAs = ({ appliedAt, appliedById, ...standing }: PlacementRow): WantedPlacement =>
-  standing
-
-async function changeOf(
-  tx: Transaction,
-  row: PromotionRow,
-  { api, revision, writes, succeeded }: Plan,
-  today: string,
-): Promise<Exclude<RolloutChange, { kind: 'policies' | 'take-off' }>> {
-  const [only] = writes
-  if (!only) throw conflict('The placement is not there any more.')
-  if (row.kind === 'removal')
-    return { kind: 'remove', placement: only.there!.id, generation: only.there!.generation }
-  if (row.kind === 'put-back') return { kind: 'apply', placement: only.there!.id }
-  const wanted: WantedPlacement[] = []
-  for (const { group, there, spec } of writes) {
-    const target = { api, version: row.version, revision, stage: row.toStage, group, spec: spec! }
-    await requirePlaceable(tx, target)
-    const id = there?.id ?? (await newPlacementId(tx, target, wanted))
-    const own = wantedBy(target, id, there)
-    wanted.push(row.kind === 'ending' ? { ...own, ending: row.ending } : own)
-  }
-  const after = succeeded.map(({ there, becomes }) => ({ there, ends: endingOn(becomes, today) }))
-  const ending = after.flatMap(({ there, ends }) =>
-    ends ? { ...standingAs(there), ending: ends } : [],
-  )
-  const gone = after.flatMap(({ there, ends }) => (ends ? [] : there.id))
-  return {
-    ...{ kind: 'place', wanted },
-    ...(ending.length > 0 && { ending }),
-    ...(gone.length > 0 && { gone }),
   }
 }

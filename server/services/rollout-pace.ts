@@ -1,8 +1,15 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { goingOn, type Going, type Probed, type Watched } from '../../core/pipeline/carrying-out'
+import {
+  goingOn,
+  together,
+  type Going,
+  type Pace,
+  type Probed,
+  type Watched,
+} from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
+import { rollouts, trafficSeries, type rolloutSteps, type WantedPlacement } from '../db/schema'
 import type { Services } from './context'
 import { announce } from './ledger'
 import { probeFor } from './probes'
@@ -52,9 +59,31 @@ async function judge(
   // What a gateway may have been told is found out before anything else.
   const isBetween = steps.every(({ state }) => state === 'confirmed' || state === 'waiting')
   if (!isBetween) return { go: 'on' }
-  const watched = row.pace.watch && (await watchedOn(services.db, row, steps, at))
-  const probed = row.pace.probes && (await probedOn(services, row, steps))
-  return goingOn(row.pace, { watched, ...(probed && { probed }), writes, now: at.getTime() })
+  const judged: Going[] = []
+  for (const part of partsOf(row)) {
+    const watched = part.pace.watch && (await watchedOn(services.db, part, steps, at))
+    const probed = part.pace.probes && (await probedOn(services, row.id, part, steps))
+    const known = { watched, ...(probed && { probed }), writes, now: at.getTime() }
+    judged.push(goingOn(part.pace, known))
+  }
+  return together(judged)
+}
+
+/** What is carried out with a pace of its own: all of it, or one version of a release. */
+interface Part {
+  pace: Pace
+  placements: string[]
+  wanted: readonly WantedPlacement[]
+}
+
+function partsOf({ change, pace }: RolloutRow): Part[] {
+  const wanted = change.kind === 'place' ? change.wanted : []
+  if (change.kind !== 'place' || !change.release)
+    return [{ pace, placements: placementsOf(change), wanted }]
+  return change.release.parts.map((part) => ({
+    ...{ pace: part.pace, placements: part.placements },
+    wanted: wanted.filter(({ id }) => part.placements.includes(id)),
+  }))
 }
 
 /** The gateway that confirmed last. */
@@ -66,19 +95,20 @@ const lastOf = (steps: readonly StepRow[]): StepRow | undefined =>
 /** What probes say of the gateway that confirmed last; those that have not been sent there are. */
 async function probedOn(
   services: Services,
-  { id, change }: RolloutRow,
+  rollout: number,
+  { wanted }: Part,
   steps: readonly StepRow[],
 ): Promise<Probed> {
   const last = lastOf(steps)
-  if (!last || change.kind !== 'place') return undefined
-  const failed = await probeFor(services, id, last.gateway, change.wanted.map(asRow))
+  if (!last || wanted.length === 0) return undefined
+  const failed = await probeFor(services, rollout, last.gateway, wanted.map(asRow))
   return { gateway: last.gateway, ...(failed !== undefined && { failed }) }
 }
 
 /** What was counted on the gateway that confirmed last, of the version that it has since then. */
 async function watchedOn(
   db: Queries,
-  { change }: RolloutRow,
+  { placements, wanted }: Part,
   steps: readonly StepRow[],
   now: Date,
 ): Promise<Watched | undefined> {
@@ -86,7 +116,7 @@ async function watchedOn(
   if (!last) return undefined
   const since = last.at.getTime()
   const minutes = Math.max(1, Math.ceil((now.getTime() - since) / 60_000))
-  const versions = change.kind === 'place' ? change.wanted.map(({ version }) => version) : []
+  const versions = wanted.map(({ version }) => version)
   const { calls, failed, durations } = (
     await countedIn(
       db,
@@ -94,7 +124,7 @@ async function watchedOn(
       'placement',
       and(
         eq(trafficSeries.gateway, last.gateway),
-        inArray(trafficSeries.placement, placementsOf(change)),
+        inArray(trafficSeries.placement, placements),
         inArray(trafficSeries.version, versions),
       ),
     )

@@ -1,4 +1,5 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
+import { grouped } from '../../core/text/grouped'
 import { isSame } from '../../core/text/values'
 import type { ApiAction } from '../../core/ledger/actions'
 import { ConfigurationError } from '../../core/runtime/config-values'
@@ -23,6 +24,7 @@ import {
   placementSites,
   policyChanges,
   promotions,
+  releases,
   revisions,
   rollouts,
   rolloutSteps,
@@ -43,7 +45,15 @@ import { runsOfRollout } from './probes'
 import { goesOn } from './rollout-pace'
 import { actorWithId } from './people'
 import { endChange, settleScope } from './policies'
-import { asRow, blockerOf, placementsOf, subjectOf, wantedIn, type RolloutRow } from './rollouts'
+import {
+  asRow,
+  blockerOf,
+  placementsOf,
+  requestsIn,
+  tell,
+  wantedIn,
+  type RolloutRow,
+} from './rollouts'
 import { Scopes } from './scopes'
 
 /** Tries to reach a gateway that has nothing of the change yet, before the rollout goes back. */
@@ -129,11 +139,14 @@ const stepsSaid = async (tx: Transaction, id: number) =>
     ...(detail !== '' && { detail }),
   }))
 
-/** What probes said of a rollout, as the ledger tells it; nothing where none was sent. */
+/** What probes of an API said of a rollout, as the ledger tells it; nothing where none was sent. */
 async function probesSaid(tx: Transaction, id: number) {
-  const runs = await runsOfRollout(tx, id)
-  if (runs.length === 0) return {}
-  return { probes: runs.map(({ at, ...run }) => ({ ...run, at: at.toISOString() })) }
+  const runs = grouped(await runsOfRollout(tx, id), ({ apiId }) => apiId)
+  return (api: number | null) => {
+    const own = (api === null ? undefined : runs.get(api)) ?? []
+    const said = own.map(({ at, apiId: _, ...run }) => ({ ...run, at: at.toISOString() }))
+    return said.length === 0 ? {} : { probes: said }
+  }
 }
 
 async function stepOf({ db }: Services, id: number, gateway: string) {
@@ -456,16 +469,10 @@ async function finish(services: Services, { id }: RolloutRow): Promise<void> {
     const actor = await actorWithId(tx, row.byId)
     await settle(tx, { actor, now }, row, names)
     await tx.update(rollouts).set({ state: 'done', endedAt: now() }).where(eq(rollouts.id, id))
-    await record(
-      tx,
-      { actor, now },
-      {
-        action: 'rollout.done',
-        api: row.apiId,
-        subject: subjectOf(row.change),
-        after: { rollout: id, steps: await stepsSaid(tx, id), ...(await probesSaid(tx, id)) },
-      },
-    )
+    const steps = await stepsSaid(tx, id)
+    const probesOf = await probesSaid(tx, id)
+    const after = (api: number | null) => ({ rollout: id, steps, ...probesOf(api) })
+    await tell(tx, { actor, now }, row, { action: 'rollout.done', after })
     await announce(tx, 'rollout')
   })
   await readAgain(services, names)
@@ -517,8 +524,7 @@ async function settle(
     { placements: placementsOf(change), ...(change.kind !== 'remove' && { gateways: names }) },
     { rollout: id, name: acting.actor.name, resolution: resolutionOf(change, action) },
   )
-  if (change.promotion) {
-    const { id: promotion, evidence } = change.promotion
+  for (const { id: promotion, evidence } of requestsIn(change)) {
     const [done] = await tx
       .update(promotions)
       .set({ state: 'done', evidence })
@@ -539,17 +545,28 @@ async function settle(
       },
     })
   }
+  await setRelease(tx, change, 'done')
+}
+
+/** How the release stands that a change carries out, where it does. */
+async function setRelease(
+  tx: Transaction,
+  change: RolloutRow['change'],
+  state: 'done' | 'waiting',
+) {
+  if (change.kind === 'place' && change.release)
+    await tx.update(releases).set({ state }).where(eq(releases.id, change.release.id))
 }
 
 async function settleRemoved(
   tx: Transaction,
   acting: Acting,
-  { action, id, apiId: api }: Pick<RolloutRow, 'action' | 'id' | 'apiId'>,
+  { action, id, apiId }: Pick<RolloutRow, 'action' | 'id' | 'apiId'>,
   placement: string,
 ): Promise<void> {
   const [gone] = await tx.delete(placements).where(eq(placements.id, placement)).returning()
   await record(tx, acting, {
-    ...{ action, api, subject: placement },
+    ...{ action, api: gone?.apiId ?? apiId, subject: placement },
     before: gone && described(gone),
     after: { rollout: id },
   })
@@ -674,12 +691,12 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
         .update(policyChanges)
         .set({ state: 'waiting', approvedById: null, approvedAt: null })
         .where(and(eq(policyChanges.id, change.change), eq(policyChanges.state, 'under-way')))
-    if (change.promotion) {
-      await tx
-        .update(promotions)
-        .set({ state: 'waiting' })
-        .where(and(eq(promotions.id, change.promotion.id), eq(promotions.state, 'under-way')))
-    }
+    const asked = requestsIn(change).map((request) => request.id)
+    await tx
+      .update(promotions)
+      .set({ state: 'waiting' })
+      .where(and(inArray(promotions.id, asked), eq(promotions.state, 'under-way')))
+    await setRelease(tx, change, 'waiting')
     await tx
       .update(rolloutSteps)
       .set({ state: 'untouched' })
@@ -688,20 +705,13 @@ async function giveUp(services: Services, { id }: RolloutRow): Promise<void> {
       .update(rollouts)
       .set({ state: 'rolled-back', endedAt: now() })
       .where(eq(rollouts.id, id))
-    await record(
-      tx,
-      { actor, now },
-      {
-        action: 'rollout.rolled-back',
-        api: row.apiId,
-        subject: subjectOf(change),
-        after: {
-          ...{ rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
-          steps: await stepsSaid(tx, id),
-          ...(await probesSaid(tx, id)),
-        },
-      },
-    )
+    const ended = {
+      ...{ rollout: id, wanted: row.action, why: row.trouble?.detail ?? '' },
+      steps: await stepsSaid(tx, id),
+    }
+    const probesOf = await probesSaid(tx, id)
+    const after = (api: number | null) => ({ ...ended, ...probesOf(api) })
+    await tell(tx, { actor, now }, row, { action: 'rollout.rolled-back', after })
     await announce(tx, 'rollout')
   })
   const steps = await stepsOf(services, id)

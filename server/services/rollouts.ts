@@ -9,6 +9,7 @@ import {
   people,
   placements,
   rolloutPlacements,
+  rolloutRequests,
   rollouts,
   rolloutSteps,
   stages,
@@ -25,9 +26,6 @@ import { requirePermission } from './permissions'
 import { standsIn } from './scopes'
 
 export type RolloutRow = typeof rollouts.$inferSelect
-
-/** The request that a rollout carries out; null where nobody had to be asked. */
-export const requestOfRollout = sql<number>`(${rollouts.change} -> 'promotion' ->> 'id')::int`
 
 /** How long a request waits for its rollout before it says that it goes on; in milliseconds. */
 const waitsMs = 6000
@@ -86,19 +84,42 @@ export async function comingPlacements(db: Queries): Promise<WantedPlacement[]> 
   return rows.flatMap(({ change }) => wantedIn(change))
 }
 
+/** The requests that a change carries out; none where nobody had to be asked. */
+export const requestsIn = ({ promotion, ...change }: RolloutChange) =>
+  promotion
+    ? [promotion]
+    : change.kind === 'place'
+      ? (change.release?.parts ?? []).map((part) => part.promotion)
+      : []
+
+/** What the ledger tells a rollout about: of a release each API for itself, since not everybody sees all of them. */
+const toldOf = ({ apiId, change }: Pick<RolloutRow, 'apiId' | 'change'>) =>
+  change.kind === 'place' && change.release
+    ? change.release.parts.map(({ api, placements: own }) => ({ api, subject: own.join(', ') }))
+    : [{ api: apiId, subject: subjectOf(change) }]
+
+/** Records something about a rollout. */
+export async function tell(
+  tx: Transaction,
+  acting: Parameters<typeof record>[1],
+  row: Pick<RolloutRow, 'apiId' | 'change'>,
+  { action, after }: { action: `rollout.${string}`; after: (api: number | null) => object },
+): Promise<void> {
+  for (const told of toldOf(row))
+    await record(tx, acting, { action, ...told, after: after(told.api) })
+}
+
 export interface Intent {
   /** The ledger's word for what it will have been. */
   action: ApiAction
-  /** Whose placements it changes. */
-  api: number | null
   title: string
   change: RolloutChange
   /** Groups it reaches. */
   groups: string[]
   /** What it keeps to on its way; it goes on at once where nothing is said. */
   pace?: Pace
-  /** What is said of it in the ledger. */
-  act: Pick<Act, 'subject' | 'before' | 'after'>
+  /** What is said of it in the ledger, for each API whose placements it changes. */
+  acts: (Pick<Act, 'subject' | 'before' | 'after'> & { api: number | null })[]
 }
 
 /**
@@ -108,7 +129,7 @@ export interface Intent {
 export async function intend(
   tx: Transaction,
   context: Pick<Context, 'actor' | 'now'>,
-  { action, api, title, change, groups, act, pace = {} }: Intent,
+  { action, title, change, groups, acts, pace = {} }: Intent,
 ): Promise<number> {
   const about = placementsOf(change)
   await requireSteadyScopes(tx, change)
@@ -136,8 +157,10 @@ export async function intend(
   const [row] = await tx
     .insert(rollouts)
     .values({
-      ...{ apiId: api, byId: context.actor.id, at, action, title, change, pace },
-      state: 'running',
+      ...{ byId: context.actor.id, at, action, title, change, pace, state: 'running' },
+      ...(acts.length > 1
+        ? { apiIds: acts.flatMap(({ api }) => api ?? []) }
+        : { apiId: acts[0]!.api }),
     })
     .returning({ id: rollouts.id })
   const { id } = row!
@@ -154,13 +177,16 @@ export async function intend(
       at,
     })),
   )
-  await record(tx, context, {
-    action: 'rollout.begun',
-    api,
-    subject: act.subject,
-    before: act.before,
-    after: { rollout: id, wants: action, ...(act.after as object | undefined) },
-  })
+  const requests = requestsIn(change)
+  if (requests.length > 0)
+    await tx
+      .insert(rolloutRequests)
+      .values(requests.map((request) => ({ rolloutId: id, promotionId: request.id })))
+  for (const { after, ...act } of acts)
+    await record(tx, context, {
+      ...{ action: 'rollout.begun', ...act },
+      after: { rollout: id, wants: action, ...(after as object | undefined) },
+    })
   return id
 }
 
@@ -251,6 +277,7 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
       ...(state === 'running' && rollout.pausedBy !== '' && { pausedBy: rollout.pausedBy }),
       ...(endedAt && { endedAt: endedAt.toISOString() }),
       ...(change.promotion && { promotion: change.promotion.id }),
+      ...(change.kind === 'place' && change.release && { release: change.release.id }),
       steps: steps
         .filter((step) => step.rolloutId === id)
         .map(({ gateway, state: step, detail, at: since }) => ({
@@ -309,12 +336,7 @@ export async function cancelRollout(context: Context, id: number): Promise<Rollo
         },
       })
       .where(eq(rollouts.id, id))
-    await record(tx, context, {
-      action: 'rollout.called-back',
-      api: row.apiId,
-      subject: subjectOf(row.change),
-      after: { rollout: id },
-    })
+    await tell(tx, context, row, { action: 'rollout.called-back', after: () => ({ rollout: id }) })
   })
   await announce(db, 'rollout')
   await context.queue.rollOut(id)
@@ -341,12 +363,8 @@ async function setPaused(context: Context, id: number, pausedBy: string): Promis
         pausedBy === '' ? 'This rollout goes on already.' : `${row.pausedBy} stopped it already.`,
       )
     await tx.update(rollouts).set({ pausedBy }).where(eq(rollouts.id, id))
-    await record(tx, context, {
-      action: pausedBy === '' ? 'rollout.resumed' : 'rollout.paused',
-      api: row.apiId,
-      subject: subjectOf(row.change),
-      after: { rollout: id },
-    })
+    const action = pausedBy === '' ? 'rollout.resumed' : 'rollout.paused'
+    await tell(tx, context, row, { action, after: () => ({ rollout: id }) })
   })
   await announce(db, 'rollout')
   await context.queue.rollOut(id)
@@ -366,9 +384,12 @@ export async function wentBackOf(
 ): Promise<Map<number, string>> {
   if (requests.length === 0) return new Map()
   const rows = await db
-    .select({ promotion: requestOfRollout, trouble: rollouts.trouble })
-    .from(rollouts)
-    .where(and(eq(rollouts.state, 'rolled-back'), inArray(requestOfRollout, [...requests])))
+    .select({ promotion: rolloutRequests.promotionId, trouble: rollouts.trouble })
+    .from(rolloutRequests)
+    .innerJoin(rollouts, eq(rollouts.id, rolloutRequests.rolloutId))
+    .where(
+      and(eq(rollouts.state, 'rolled-back'), inArray(rolloutRequests.promotionId, [...requests])),
+    )
     .orderBy(asc(rollouts.id))
   return new Map(rows.map((row) => [row.promotion, row.trouble?.detail ?? '']))
 }

@@ -20,6 +20,7 @@ import {
   probeRuns,
   probes,
   promotions,
+  releases,
   repositories,
   repositoryJobs,
   requests,
@@ -265,6 +266,8 @@ async function requireFirstUnreviewed(
 const naming: PgColumn[] = [
   promotions.fromStage,
   promotions.toStage,
+  releases.fromStage,
+  releases.toStage,
   alerts.stage,
   repositoryJobs.stage,
   drift.stage,

@@ -180,6 +180,13 @@ export class PromotionItem {
   })
   automatic?: boolean
 
+  @whole({
+    says: 'The release with which it is carried out; absent where it is alone.',
+    example: 3,
+    optional: true,
+  })
+  release?: number
+
   @text({
     says: 'Why it went back when it was carried out last; it is carried out by hand from then on.',
     example: '',
@@ -366,6 +373,9 @@ export class PromotionQuery extends PageQuery {
 
   @text({ says: 'Only of this API.', example: 'supply-interruptions', optional: true })
   api?: string
+
+  @whole({ says: 'Only of this release.', example: 3, optional: true })
+  release?: number
 }
 
 /** Says which plan somebody has read. */

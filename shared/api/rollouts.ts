@@ -53,6 +53,9 @@ export class RolloutItem {
   @whole({ says: 'The request it carries out.', example: 7, optional: true })
   promotion?: number
 
+  @whole({ says: 'The release it carries out.', example: 3, optional: true })
+  release?: number
+
   @text({ says: 'Why it goes back, or went; empty otherwise.', example: '', max: 4000 })
   trouble!: string
 

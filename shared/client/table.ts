@@ -163,6 +163,13 @@ import type {
   SearchQuery,
 } from '../api/reading'
 import type {
+  ReleaseApproval,
+  ReleaseDetail,
+  ReleaseItem,
+  ReleaseQuery,
+  ReleaseRequest,
+} from '../api/releases'
+import type {
   DeliveryTaken,
   IssuedRepository,
   JobLine,
@@ -243,8 +250,10 @@ export const routes = {
   ],
   approvePolicyChange: ['POST', '/policy-changes/{change}/approval', 'json', 'json'],
   approvePromotion: ['POST', '/promotions/{promotion}/approvals', 'json', 'json'],
+  approveRelease: ['POST', '/releases/{release}/approvals', 'json', 'json'],
   approveWaiver: ['POST', '/waivers/{waiver}/decision', 'json', 'nothing'],
   cancelBatch: ['POST', '/batches/{batch}/cancel', 'nothing', 'json'],
+  cancelRelease: ['DELETE', '/releases/{release}', 'nothing', 'nothing'],
   cancelRepositoryJob: ['POST', '/repository-jobs/{job}/cancel', 'nothing', 'json'],
   cancelRollout: ['POST', '/rollouts/{rollout}/cancel', 'nothing', 'json'],
   changeByHand: ['POST', '/placements/{placement}/hand-edit', 'json', 'json'],
@@ -275,6 +284,7 @@ export const routes = {
   createPlacement: ['POST', '/placements', 'json', 'json'],
   createProbe: ['POST', '/apis/{api}/probes', 'json', 'json'],
   createProposals: ['POST', '/rules/{rule}/proposals', 'json', 'json'],
+  createRelease: ['POST', '/releases', 'json', 'json'],
   createRepositoryDelivery: ['POST', '/repositories/{repository}/deliveries', 'text', 'json'],
   createRulebook: ['POST', '/rulebooks', 'json', 'json'],
   createSession: ['POST', '/session', 'nothing', 'json'],
@@ -325,6 +335,7 @@ export const routes = {
   getProbeDraft: ['GET', '/apis/{api}/probe-draft', 'nothing', 'json'],
   getPromotion: ['GET', '/promotions/{promotion}', 'nothing', 'json'],
   getPromotionEvidence: ['GET', '/promotions/{promotion}/evidence', 'nothing', 'json'],
+  getRelease: ['GET', '/releases/{release}', 'nothing', 'json'],
   getRepository: ['GET', '/repositories/{repository}', 'nothing', 'json'],
   getRepositoryJob: ['GET', '/repository-jobs/{job}', 'nothing', 'json'],
   getRequest: ['GET', '/requests/{request}', 'nothing', 'json'],
@@ -385,6 +396,7 @@ export const routes = {
   listPromotions: ['GET', '/promotions', 'nothing', 'list'],
   listProposals: ['GET', '/proposals', 'nothing', 'list'],
   listProposedTexts: ['GET', '/proposals/{proposal}/texts', 'nothing', 'list'],
+  listReleases: ['GET', '/releases', 'nothing', 'list'],
   listRepositories: ['GET', '/repositories', 'nothing', 'list'],
   listRepositoryJobLines: ['GET', '/repository-jobs/{job}/lines', 'nothing', 'list'],
   listRepositoryJobs: ['GET', '/repository-jobs', 'nothing', 'list'],
@@ -402,6 +414,7 @@ export const routes = {
   pauseRollout: ['POST', '/rollouts/{rollout}/pause', 'nothing', 'json'],
   previewPolicyChange: ['GET', '/policy-changes/{change}/preview', 'nothing', 'json'],
   previewPolicyScope: ['POST', '/policy-scopes/{scope}/preview', 'json', 'json'],
+  promoteRelease: ['POST', '/releases/{release}/promote', 'nothing', 'json'],
   promoteVersion: ['POST', '/promotions/{promotion}/promote', 'nothing', 'json'],
   publishEdition: ['POST', '/rulebooks/{rulebook}/editions', 'json', 'json'],
   publishPipeline: ['PUT', '/pipelines/{pipeline}', 'json', 'json'],
@@ -410,6 +423,7 @@ export const routes = {
   readRepositoryBranches: ['POST', '/repositories/{repository}/readings', 'nothing', 'json'],
   removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
   removeEvidenceSource: ['DELETE', '/evidence-sources/{source}', 'nothing', 'nothing'],
+  removeFromRelease: ['DELETE', '/releases/{release}/promotions/{promotion}', 'nothing', 'nothing'],
   removeGateway: ['DELETE', '/gateways/{gateway}', 'nothing', 'nothing'],
   removeHost: ['DELETE', '/hosts/{host}', 'nothing', 'nothing'],
   removePipeline: ['DELETE', '/pipelines/{pipeline}', 'nothing', 'nothing'],
@@ -478,8 +492,10 @@ export interface Calls {
   approveGateWaiver: Call<'promotion' | 'gate', undefined, undefined, PromotionDetail>
   approvePolicyChange: Call<'change', undefined, PolicyApproval, PolicyChangeItem>
   approvePromotion: Call<'promotion', undefined, Approval, PromotionDetail>
+  approveRelease: Call<'release', undefined, ReleaseApproval, ReleaseDetail>
   approveWaiver: Call<'waiver', undefined, WaiverDecision, undefined>
   cancelBatch: Call<'batch', undefined, undefined, Batch>
+  cancelRelease: Call<'release', undefined, undefined, undefined>
   cancelRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   cancelRollout: Call<'rollout', undefined, undefined, RolloutItem>
   changeByHand: Call<'placement', undefined, HandEdit, PlacementDetail>
@@ -510,6 +526,7 @@ export interface Calls {
   createPlacement: Call<never, undefined, PlacementRequest, PlacementDetail | RolloutItem>
   createProbe: Call<'api', undefined, ProbeBody, ProbeItem>
   createProposals: Call<'rule', undefined, ProposalStart, ProposalCount>
+  createRelease: Call<never, undefined, ReleaseRequest, ReleaseDetail>
   createRepositoryDelivery: Call<'repository', undefined, string | Blob, DeliveryTaken>
   createRulebook: Call<never, undefined, NewRulebook, RulebookDraft>
   createSession: Call<never, undefined, undefined, Person>
@@ -555,6 +572,7 @@ export interface Calls {
   getProbeDraft: Call<'api', undefined, undefined, ProbeDraft>
   getPromotion: Call<'promotion', undefined, undefined, PromotionDetail>
   getPromotionEvidence: Call<'promotion', undefined, undefined, EvidenceItem>
+  getRelease: Call<'release', undefined, undefined, ReleaseDetail>
   getRepository: Call<'repository', undefined, undefined, RepositoryItem>
   getRepositoryJob: Call<'job', undefined, undefined, RepositoryJob>
   getRequest: Call<'request', undefined, undefined, RequestDetail>
@@ -615,6 +633,7 @@ export interface Calls {
   listPromotions: Call<never, PromotionQuery, undefined, Page<PromotionItem>>
   listProposals: Call<never, ProposalQuery, undefined, Page<ProposalItem>>
   listProposedTexts: Call<'proposal', PageQuery, undefined, Page<ProposedText>>
+  listReleases: Call<never, ReleaseQuery, undefined, Page<ReleaseItem>>
   listRepositories: Call<never, PageQuery, undefined, Page<RepositoryItem>>
   listRepositoryJobLines: Call<'job', JobLineQuery, undefined, Page<JobLine>>
   listRepositoryJobs: Call<never, JobQuery, undefined, Page<RepositoryJob>>
@@ -632,6 +651,7 @@ export interface Calls {
   pauseRollout: Call<'rollout', undefined, undefined, RolloutItem>
   previewPolicyChange: Call<'change', undefined, undefined, PolicyPreview>
   previewPolicyScope: Call<'scope', undefined, PolicyScopeBody, PolicyPreview>
+  promoteRelease: Call<'release', undefined, undefined, ReleaseDetail>
   promoteVersion: Call<'promotion', undefined, undefined, PromotionDetail>
   publishEdition: Call<'rulebook', undefined, Publication, EditionItem>
   publishPipeline: Call<'pipeline', undefined, PipelineChange, PipelineDetail>
@@ -640,6 +660,7 @@ export interface Calls {
   readRepositoryBranches: Call<'repository', undefined, undefined, RepositoryItem>
   removeAlert: Call<'alert', undefined, undefined, undefined>
   removeEvidenceSource: Call<'source', undefined, undefined, undefined>
+  removeFromRelease: Call<'release' | 'promotion', undefined, undefined, undefined>
   removeGateway: Call<'gateway', undefined, undefined, undefined>
   removeHost: Call<'host', undefined, undefined, undefined>
   removePipeline: Call<'pipeline', undefined, undefined, undefined>

@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { placementEtag } from '../../shared/etags'
 import { routes } from '../../shared/client/table'
 import { teamId } from '../../server/db/names'
-import { probes, repositories, repositoryJobs } from '../../server/db/schema'
+import { probes, promotions, releases, repositories, repositoryJobs } from '../../server/db/schema'
 import { bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
 
 /** One of each role; two owners, of which one speaks for the team that is touched. */
@@ -26,6 +26,7 @@ const there = {
   placement: '',
   live: '',
   promotion: 0,
+  release: 0,
   alert: 0,
   job: 0,
   probe: 0,
@@ -60,6 +61,15 @@ beforeAll(async () => {
     { api: 'supply-interruptions', version: '2.4.0', from: 'Trial', note: '' },
   )
   there.promotion = asked.id
+  const [release] = await world.db
+    .insert(releases)
+    .values({
+      ...{ title: 'There', note: '', fromStage: 'Trial', toStage: 'Rehearsal', state: 'waiting' },
+      ...{ madeById: 1, madeAt: new Date(), apiIds: [1] },
+    })
+    .returning()
+  there.release = release!.id
+  await world.db.update(promotions).set({ releaseId: release!.id })
   const { items } = await operator.api.listFindings({ api: 'supply-interruptions', limit: 1 })
   there.key = items[0]!.key
   there.alert = (await operator.api.createAlert({}, alert())).alert
@@ -116,6 +126,7 @@ const repository = {
 }
 const placement = () => ({ placement: there.placement })
 const promotion = () => ({ promotion: there.promotion })
+const release = () => ({ release: there.release })
 const house = () => ({ rulebook: 'house' })
 const alert = () => ({
   ...{ title: 'Tried', kind: 'errors' as const, threshold: 5, minutes: 15, ...api() },
@@ -324,6 +335,21 @@ const attempts: Record<string, Attempt> = {
     body: () => ({ organisation: 'Brackenmere Water', teams: there.teams }),
   },
   updateStages: { may: administrators, body: () => ({ stages: [stage, stage] }) },
+  createRelease: {
+    may: placers,
+    body: () => ({
+      ...{ title: 'Tried', note: '', from: 'Trial' },
+      versions: [{ ...api(), version: '2.4.0' }],
+    }),
+  },
+  approveRelease: {
+    may: reviewers,
+    path: release,
+    body: () => ({ note: '', digest: 'none' }),
+  },
+  promoteRelease: { may: ['governance', 'operator'], path: release },
+  cancelRelease: { may: placers, path: release },
+  removeFromRelease: { may: placers, path: () => ({ ...release(), ...promotion() }) },
   checkStages: { may: administrators, body: () => ({ stages: [stage, stage] }) },
   updateHost: {
     may: administrators,
