@@ -130,6 +130,7 @@ export const taskKinds = [
   'gate-waiver',
   'emergency',
   'ready',
+  'release',
   'waiver',
   'waiver-ending',
   'ending',

@@ -143,6 +143,11 @@ const chips = computed(() => [
             :task="current"
             :finished="finished"
           />
+          <TaskRelease
+            v-else-if="current.kind === 'release'"
+            :task="current"
+            :finished="finished"
+          />
           <TaskWaiver
             v-else-if="current.kind === 'waiver' || current.kind === 'waiver-ending'"
             :task="current"

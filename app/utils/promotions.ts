@@ -3,6 +3,7 @@ import type { JobCause, JobState } from '~~/shared/words'
 
 export const promotionLeaves = [
   { to: '/promotions', label: 'Requests' },
+  { to: '/promotions/releases', label: 'Releases' },
   { to: '/promotions/endings', label: 'Deprecations' },
   { to: '/promotions/pipelines', label: 'Pipelines' },
   { to: '/promotions/repositories', label: 'Repositories' },

@@ -13,6 +13,7 @@ export interface TaskProps {
 const words: Record<TaskKind, [one: string, many: string]> = {
   approval: ['approval', 'approvals'],
   ready: ['request with every gate open', 'requests with every gate open'],
+  release: ['release with every gate open', 'releases with every gate open'],
   'gate-waiver': ['gate to waive', 'gates to waive'],
   emergency: ['emergency to confirm', 'emergencies to confirm'],
   waiver: ['waiver to decide on', 'waivers to decide on'],
@@ -35,6 +36,7 @@ export function placeOf({ kind, subject }: TaskItem, me = ''): RouteLocationRaw 
     emergency: 'promotions',
   } as const
   if (kind in places) return `/promotions/${subject}`
+  if (kind === 'release') return `/promotions/releases/${subject}`
   if (kind === 'job') return `/promotions/jobs/${subject}`
   if (kind === 'unplaced') return `/apis/${subject}/place`
   if (kind === 'ending') return { path: '/promotions/endings', query: { ending: subject } }

@@ -16,6 +16,7 @@ import {
   gateWaivers,
   placements,
   promotions,
+  releases,
   proposals,
   repositoryJobs,
   revisions,
@@ -81,13 +82,32 @@ const finders: Record<TaskKind, (asked: Asked) => Promise<Task[]> | Task[]> = {
 
   ready: ({ actor, waiting }) =>
     waiting.flatMap((request) =>
-      request.byHand && can(actor, 'promote') && open(request.gates)
+      request.row.releaseId === null &&
+      request.byHand &&
+      can(actor, 'promote') &&
+      open(request.gates)
         ? ofRequest('ready', request, {
             ...{ verb: 'Every gate is open', since: request.row.requestedAt },
             says: count(request.gates.length, 'gate'),
           })
         : [],
     ),
+
+  async release({ db, actor, waiting }) {
+    if (!can(actor, 'promote')) return []
+    const rows = await db.select().from(releases).where(eq(releases.state, 'waiting'))
+    return rows.flatMap(({ id, title, toStage, apiIds, madeAt }) => {
+      const own = waiting.filter(({ row }) => row.releaseId === id)
+      const isReady = own.length === apiIds.length && own.every(({ gates }) => open(gates))
+      if (!isReady || !own.some(({ byHand }) => byHand)) return []
+      return {
+        ...{ kind: 'release' as const, subject: id, since: madeAt },
+        title: `Every gate is open: release ${title} into ${toStage}`,
+        says: own.map(({ row, api }) => `${api.title} ${row.version}`).join(', '),
+        due: own.flatMap(({ row }) => row.neededBy ?? []).sort()[0],
+      }
+    })
+  },
 
   async 'gate-waiver'({ db, actor, waiting }) {
     if (!can(actor, 'passGate')) return []

@@ -206,8 +206,19 @@ async function approve() {
         <p v-else-if="promotion.automatic" class="soft">
           Nobody has to do anything: it is carried out as soon as every gate is open.
         </p>
+        <p v-if="promotion.release">
+          It goes together with others:
+          <NuxtLink class="plain" :to="`/promotions/releases/${promotion.release}`"
+            >release {{ promotion.release }}</NuxtLink
+          >
+        </p>
         <div class="bar">
-          <button class="fill" :disabled="busy || !allOpen" @click="asking = true">
+          <button
+            v-if="!promotion.release"
+            class="fill"
+            :disabled="busy || !allOpen"
+            @click="asking = true"
+          >
             {{ isPromotion ? `Promote to ${promotion.to}` : 'Carry it out' }}
           </button>
           <button class="ghost" :disabled="busy" @click="doIt('withdraw')">Withdraw</button>
