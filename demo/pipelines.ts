@@ -5,6 +5,7 @@ import { actorNamed } from '../server/services/people'
 import { createPipeline } from '../server/services/pipelines'
 import { createProbe, issueProbeKey } from '../server/services/probes'
 import { approve, promote, requestPromotion } from '../server/services/promotions'
+import { createRelease } from '../server/services/releases'
 import { workRollouts } from '../server/services/rollout-work'
 import { idleQueue } from './seed'
 import { taskKinds } from '../shared/words'
@@ -111,7 +112,7 @@ async function meterReadings(services: Services): Promise<void> {
   for (const placement of asked) await issueProbeKey(oskar!, placement)
 }
 
-/** The pipelines that governance wrote, and a version that waits for its window. */
+/** The pipelines that governance wrote, a version that waits for its window, and a release of two. */
 export async function seedPipelines(services: Services): Promise<void> {
   const imara = actAs(services, await actorNamed(services.db, 'imara'))
   await createPipeline(imara, {
@@ -132,6 +133,15 @@ export async function seedPipelines(services: Services): Promise<void> {
   })
   await approve(ruth, id, { note: 'Read, and tried at the desk.', digest: digest! })
   await meterReadings(services)
+  // The timeline shows readings as 4.0.0 has them: neither comes to Live without the other.
+  await createRelease(actAs(services, await actorNamed(services.db, 'oskar')), {
+    ...{ title: 'Readings on the account', from: 'Rehearsal' },
+    note: 'The timeline of an account shows readings with their units.',
+    versions: [
+      { api: 'customer-accounts', version: '3.3.0' },
+      { api: 'meter-readings', version: '4.0.0' },
+    ],
+  })
   await changeNotifications(ruth, {
     ...{ mail: 'ruth.amadi@brackenmere.example', webhook: '', kinds: [...taskKinds] },
     ...{ when: 'at-once', hour: 8, timeZone: 'Europe/London' },

@@ -16,6 +16,7 @@ import type { Journal } from './journal'
 import type { Metrics } from './metrics'
 import type { Passage } from './passage'
 import { readMessage } from './soap'
+import { callerSide } from './share'
 import { forward } from './steps/forward'
 import { answerPreflight, isPreflight, refuse } from './steps/respond'
 import type { Targets } from './targets'
@@ -68,6 +69,7 @@ export function dataPlane(
       method: passage.request.method ?? 'GET',
       path: head.target.path,
       values: valuesOf(passage),
+      side: callerSide(passage),
     }
     if (isPreflight(passage) && preflight(passage, asked)) return
     const match = configuration.current.router.match(asked)

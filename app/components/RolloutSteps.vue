@@ -10,7 +10,8 @@ defineProps<{ rollout: RolloutItem }>()
     <div v-for="step in rollout.steps" :key="step.gateway" class="gate">
       <i :class="stepSign(step.state).look" aria-hidden="true">{{ stepSign(step.state).sign }}</i>
       <span
-        ><b>{{ step.gateway }}</b> {{ stepWord(step.state) }}, {{ moment(step.at)
+        ><b>{{ step.gateway }}</b> {{ stepWord(step.state)
+        }}{{ step.share ? ` for ${step.share} % of callers` : '' }}, {{ moment(step.at)
         }}<small v-if="step.detail">{{ step.detail }}</small></span
       >
     </div>

@@ -1,11 +1,12 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { goingOn, type Pace, type Watched } from './carrying-out'
+import { goingOn, together, type Going, type Pace, type Watched } from './carrying-out'
+import { nextAct, shareAfter, type Step } from './rollout'
 
 const noon = Date.parse('2026-11-30T12:00:00Z')
 const watch = { minutes: 10, errorPercent: 2, latencyMs: 500 }
 const on = (more: Partial<Watched> = {}): Watched => ({
-  ...{ gateway: 'north-edge', since: noon, calls: 100, failed: 0, p95: 80 },
+  ...{ gateway: 'north-edge', share: 100, since: noon, calls: 100, failed: 0, p95: 80 },
   ...more,
 })
 const after = (minutes: number, watched: Watched | undefined, pace: Pace = { watch }) =>
@@ -71,6 +72,54 @@ describe('a rollout on its way', () => {
         })
         const isPast = failed * 100 > errorPercent * calls
         expect(go).toBe(isPast ? 'back' : minutes < 10 ? 'wait' : 'on')
+      }),
+    )
+  })
+})
+
+describe('what is carried out together', () => {
+  it('goes back where one of it does, and on where all of it does', () => {
+    const [on, wait, back]: Going[] = [
+      { go: 'on' },
+      { go: 'wait', says: 'watched' },
+      { go: 'back', says: 'errors' },
+    ]
+    expect(together([])).toEqual(on)
+    expect(together([on!, wait!])).toBe(wait)
+    expect(together([wait!, on!, back!])).toBe(back)
+  })
+})
+
+describe('shares of callers', () => {
+  it('grow one after the other at a gateway, before the next has any', () => {
+    expect(after(3, on({ share: 10 }))).toMatchObject({ says: /^north-edge at 10 %: 0 errors/ })
+    const steps = (first: Partial<Step>, second: Partial<Step>): Step[] => [
+      { gateway: 'north', state: 'confirmed', share: 100, ...first },
+      { gateway: 'south', state: 'waiting', share: 10, ...second },
+    ]
+    const act = (first: Partial<Step>, second: Partial<Step> = {}) =>
+      nextAct('running', steps(first, second))
+    expect(act({ state: 'waiting', share: 10 })).toEqual({ act: 'write', gateway: 'north' })
+    expect(act({ share: 10 })).toEqual({ act: 'grow', gateway: 'north' })
+    expect(act({})).toEqual({ act: 'write', gateway: 'south' })
+    expect(act({}, { state: 'confirmed', share: 50 })).toEqual({ act: 'grow', gateway: 'south' })
+    expect(act({}, { state: 'confirmed', share: 100 })).toEqual({ act: 'finish' })
+    // What a part of the callers got goes back like all of it.
+    expect(nextAct('going-back', steps({ share: 10 }, {}))).toEqual({
+      act: 'undo',
+      gateway: 'north',
+    })
+  })
+
+  it('come to all of them, whatever they are', () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 99 }), { maxLength: 10 }), (shares) => {
+        const seen: number[] = []
+        for (let share = shareAfter(shares, 0); ; share = shareAfter(shares, share)) {
+          seen.push(share)
+          if (share === 100) break
+        }
+        expect(seen).toEqual([...new Set(shares)].sort((a, b) => a - b).concat(100))
       }),
     )
   })

@@ -1,4 +1,4 @@
-import { choice, flag, object, optional, whole, type ValueOf } from '../runtime/fields'
+import { choice, flag, list, object, optional, whole, type ValueOf } from '../runtime/fields'
 import { count } from '../text/counted'
 import { whyShut, type GateSet } from './gates'
 
@@ -51,6 +51,22 @@ export const carryOutConfig = object(
       },
     ),
     watch: optional(watchConfig),
+    shares: optional(
+      list(
+        whole({
+          label: 'Share',
+          says: 'So many of a hundred callers get the new version.',
+          max: 99,
+          unit: '%',
+        }),
+        {
+          label: 'Shares',
+          says: 'Shares of callers, the smallest first, each watched before the next and before all: where a version takes the place of another at its address, and the gateway can tell callers apart.',
+          min: 1,
+          max: 10,
+        },
+      ),
+    ),
     probes: flag({
       label: 'Probes',
       says: 'Whether the probes of the API are sent through each gateway before the next one; one that fails has all of it go back.',
@@ -64,6 +80,7 @@ export type CarryOut = ValueOf<typeof carryOutConfig>
 /** What a rollout keeps to on its way from gateway to gateway. */
 export interface Pace extends Pick<GateSet, 'window' | 'freeze'> {
   watch?: ValueOf<typeof watchConfig>
+  shares?: number[]
   probes?: true
 }
 
@@ -73,6 +90,8 @@ export type Probed = { gateway: string; failed?: string } | undefined
 /** What was counted on the gateway that confirmed last, since then. */
 export interface Watched {
   gateway: string
+  /** In a hundred callers, so many get what is new. */
+  share: number
   /** When it confirmed; ms since 1970. */
   since: number
   calls: number
@@ -122,5 +141,5 @@ export function goingOn(
   return shut === undefined ? { go: 'on' } : { go: 'wait', says: shut }
 }
 
-const toldOf = ({ gateway, calls, failed }: Watched) =>
-  `${gateway}: ${count(failed, 'error')} in ${count(calls, 'call')}`
+const toldOf = ({ gateway, share, calls, failed }: Watched) =>
+  `${gateway}${share < 100 ? ` at ${share} %` : ''}: ${count(failed, 'error')} in ${count(calls, 'call')}`

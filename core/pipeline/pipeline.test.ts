@@ -70,6 +70,14 @@ describe('a pipeline', () => {
       'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    gates:\n      window: { timeZone: Elm/Brook }\n',
       '6: Time zone: "Elm/Brook" is no time zone of the IANA database',
     ],
+    [
+      'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    carryOut: { shares: [10] }\n',
+      '5: Say with watch how long each share is watched',
+    ],
+    [
+      'pipeline: 1\nstages:\n  - name: Trial\n  - name: Live\n    carryOut:\n      watch: {}\n      shares: [50, 10]\n',
+      '7: Shares grow: each is larger than the one before',
+    ],
     ['<pipeline/>', '1: A pipeline is YAML or JSON'],
   ])('says what is wrong with it, and where: %j', (text, fault) => {
     expect(read(text).pipeline).toBeUndefined()

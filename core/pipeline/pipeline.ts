@@ -168,7 +168,7 @@ export function checkPipeline(
 }
 
 function misplaced(
-  written: readonly { name: string; gates: object; carryOut?: object }[],
+  written: readonly { name: string; gates: object; carryOut?: CarryOut }[],
   known: readonly string[],
 ) {
   const misfits: Misfit[] = []
@@ -181,6 +181,17 @@ function misplaced(
       })
     else if (written.findIndex((stage) => stage.name === name) < index)
       misfits.push({ field, message: `Versions go through ${name} once` })
+    const { shares, watch } = carryOut ?? {}
+    if (shares && !watch)
+      misfits.push({
+        field: `stages.${index}.carryOut.shares`,
+        message: 'Say with watch how long each share is watched',
+      })
+    if (shares?.some((share, n) => n > 0 && share <= shares[n - 1]!))
+      misfits.push({
+        field: `stages.${index}.carryOut.shares`,
+        message: 'Shares grow: each is larger than the one before',
+      })
     if (index === 0 && carryOut)
       misfits.push({
         field: 'stages.0.carryOut',
@@ -248,6 +259,7 @@ export function carryingText({ carryOut, predecessor }: Pipeline['stages'][numbe
     ...(carryOut?.watch
       ? [`each gateway watched for ${count(carryOut.watch.minutes, 'minute')}`]
       : []),
+    ...(carryOut?.shares ? [`${carryOut.shares.join(', ')} and 100 % of callers in turn`] : []),
     ...(carryOut?.probes ? ['probes sent through each gateway'] : []),
     ...(predecessor ? [`earlier versions ${predecessorText(predecessor)}`] : []),
   ]
@@ -261,6 +273,7 @@ export function paceOf(
   return {
     ...(carryOut?.watch && { watch: carryOut.watch }),
     ...(carryOut?.probes && { probes: true as const }),
+    ...(isPromotion && carryOut?.shares && { shares: carryOut.shares }),
     ...(isPromotion && window && { window }),
     ...(isPromotion && freeze && { freeze }),
   }

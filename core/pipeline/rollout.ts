@@ -21,14 +21,22 @@ export type StepState = (typeof stepStates)[number]
 export interface Step {
   gateway: string
   state: StepState
+  /** In a hundred callers, so many get what is new; 100 where nothing is split. */
+  share: number
 }
 
 /** What is to be done next for a rollout. */
 export type NextAct =
   | { act: 'write'; gateway: string }
+  /** Have more callers get what is new. */
+  | { act: 'grow'; gateway: string }
   | { act: 'undo'; gateway: string }
   | { act: 'finish' }
   | { act: 'give-up' }
+
+/** The share after one: the next larger of those that are asked for, and all in the end. */
+export const shareAfter = (shares: readonly number[], share: number): number =>
+  [...shares].sort((one, other) => one - other).find((next) => next > share) ?? 100
 
 /** Nothing of the change can be on a gateway in these states. */
 const clear: StepState[] = ['waiting', 'refused', 'undone', 'untouched']
@@ -39,8 +47,9 @@ const clear: StepState[] = ['waiting', 'refused', 'undone', 'untouched']
  */
 export function nextAct(state: 'running' | 'going-back', steps: Step[]): NextAct {
   if (state === 'running') {
-    const next = steps.find((step) => step.state !== 'confirmed')
-    return next ? { act: 'write', gateway: next.gateway } : { act: 'finish' }
+    const next = steps.find((step) => step.state !== 'confirmed' || step.share < 100)
+    if (!next) return { act: 'finish' }
+    return { act: next.state === 'confirmed' ? 'grow' : 'write', gateway: next.gateway }
   }
   const next = steps.findLast((step) => !clear.includes(step.state))
   return next ? { act: 'undo', gateway: next.gateway } : { act: 'give-up' }

@@ -121,7 +121,16 @@ export function compilePlacement(spec: PlacementSpec, facts: PlacementFacts): Re
       hostnames: [spec.host],
       rules: [...rules, ...document.rules, ...furtherRules],
     }),
-    ...(plain === 'redirected' ? [redirectToHttps(writer, spec, facts)] : []),
+    // Where callers are told apart, the placement itself sends what is plain on.
+    ...(plain === 'redirected' && !facts.portion ? [redirectToHttps(writer, spec, facts)] : []),
+    ...(facts.portion
+      ? [
+          resource('Portion', facts.name, {
+            targetRef: writer.target,
+            percent: facts.portion.percent,
+          }),
+        ]
+      : []),
     ...backendResources(writer, spec, usedBackends(treatments, held), backends),
     ...mocks,
     ...(treatments.some(({ kind }) => kind === 'withheld')
@@ -160,7 +169,7 @@ function writerFor(facts: PlacementFacts): Writer {
   const metadata = (name: string) => ({
     name,
     labels: {
-      [labels.placement]: facts.name,
+      [labels.placement]: facts.portion?.of ?? facts.name,
       [labels.version]: facts.version,
       [labels.revision]: String(facts.revision),
     },

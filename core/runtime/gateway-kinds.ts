@@ -16,6 +16,8 @@ export interface GatewayKind {
   soap: boolean
   /** Whether it tells callers of deprecation and sunset. */
   lifecycle: boolean
+  /** Whether it has a part of the callers get another version at the same address. */
+  portions: boolean
 }
 
 export const gatewayKindNames = ['admin-api', 'files', 'uploaded'] as const
@@ -42,6 +44,7 @@ export const gatewayKinds: Record<GatewayKindName, GatewayKind> = {
     mocks: true,
     soap: true,
     lifecycle: true,
+    portions: true,
   },
   files: {
     title: 'Files',
@@ -52,6 +55,7 @@ export const gatewayKinds: Record<GatewayKindName, GatewayKind> = {
     mocks: false,
     soap: false,
     lifecycle: false,
+    portions: false,
   },
   uploaded: {
     title: 'Uploaded',
@@ -62,5 +66,6 @@ export const gatewayKinds: Record<GatewayKindName, GatewayKind> = {
     mocks: false,
     soap: false,
     lifecycle: false,
+    portions: false,
   },
 }

@@ -326,6 +326,8 @@ export const operationScope = (row: RouteRow): Scope => ({
 export interface PlacementFacts {
   /** Unique name on the gateway; also the label that says which resources are the ledger's. */
   name: string
+  /** The placement whose version this is to be, and how many of a hundred callers get it until it is; the name is another then. */
+  portion?: { of: string; percent: number }
   /** The group it is placed on. */
   gateway: string
   /** The gateway that is compiled for; the group's name where that makes no difference. */

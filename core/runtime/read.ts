@@ -63,6 +63,7 @@ const known = new Set([
   'Lifecycle',
   'SoapOperations',
   'RestFace',
+  'Portion',
 ])
 
 /** Kinds of policy that are resources of their own, by the kind of that resource. */
@@ -91,6 +92,7 @@ class ResourceReader {
   private readonly soap = new Map<string, Map<string, SoapMatch[]>>()
   private readonly faces = new Map<string, Face>()
   private readonly lifecycles = new Map<string, LifecycleFacts>()
+  private readonly portions = new Map<string, number>()
   /** Policies of rules that say the same, as one object. */
   private readonly shared = new Map<string, Policies>()
 
@@ -146,6 +148,9 @@ class ResourceReader {
       this.faces.set(this.targetOf(spec, where), readFace(spec, where))
     } else if (kind === 'Lifecycle') {
       this.lifecycles.set(this.targetOf(spec, where), readLifecycle(spec, where))
+    } else if (kind === 'Portion') {
+      const percent = whole(spec['percent'], `${where}, percent`, 99)
+      this.portions.set(this.targetOf(spec, where), percent)
     } else if (!known.has(kind)) {
       throw new ConfigurationError(`${where}: this gateway does not know the kind ${kind}`)
     }
@@ -214,6 +219,7 @@ class ResourceReader {
         scopes: this.scopes.get(metadata.name)?.get(name) ?? [],
         described: this.described.get(metadata.name),
         lifecycle: this.lifecycleFor(metadata.name, name),
+        portion: this.portions.get(metadata.name),
       }
       for (const match of list(rule['matches'], `${here}, matches`)) {
         const matched = matchOf(match, here)

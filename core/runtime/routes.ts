@@ -6,6 +6,7 @@ import { joinPaths, type KeyDigest, type Prefix } from './placement'
 import type { Policies, PolicyName } from './policies'
 import type { Face, FaceCall } from './rest-face'
 import { messageText, soapMatches, type SoapMatch, type SoapMessage } from './soap'
+import { grouped } from '../text/grouped'
 import { plainSegment } from './target'
 import { parseTemplate, segmentMatches, splitPath, type Segment } from './template'
 
@@ -76,6 +77,8 @@ export interface Route {
   scopes: readonly (readonly string[])[]
   /** What callers are told of its end. */
   lifecycle: Lifecycle | undefined
+  /** So many of a hundred callers get it, in the place of the other version at its placement; all where absent. */
+  portion: number | undefined
 }
 
 /** Whether a route answers requests, instead of keeping them from another. */
@@ -132,6 +135,8 @@ export interface RouteRequest {
   values?: Values
   /** What its message says, once that has been read. */
   soap?: SoapMessage
+  /** Where whoever calls stands between 0 and 100, as a route tells callers apart; among those who get what all get where absent. */
+  side?: (route: Route | undefined) => number
 }
 
 export type Match =
@@ -150,9 +155,25 @@ export type Match =
  */
 export class Router {
   private readonly hosts = new Map<string, Node>()
+  /** Versions that a part of the callers gets. */
+  private readonly portions: Portion[]
 
   constructor(readonly routes: Route[]) {
+    const parted = grouped(
+      routes.filter(({ portion }) => portion !== undefined),
+      ({ placement, version }) => `${placement} ${version}`,
+    )
+    this.portions = [...parted.values()].map((next) => {
+      const [{ placement, portion }] = next as [Route, ...Route[]]
+      const whole = routes.filter((one) => one.placement === placement && one.portion === undefined)
+      return {
+        percent: portion!,
+        whole: new Router(whole),
+        next: new Router(next.map((route) => ({ ...route, portion: undefined }))),
+      }
+    })
     for (const route of routes) {
+      if (route.portion !== undefined) continue
       let node = this.hosts.get(route.host)
       if (!node) this.hosts.set(route.host, (node = newNode()))
       for (const segment of parseTemplate(route.path, route.open).segments)
@@ -163,7 +184,21 @@ export class Router {
     }
   }
 
+  /** What takes a request: of two versions of a placement the one that its caller gets. */
   match(request: RouteRequest): Match {
+    const match = this.matchWhole(request)
+    const { side } = request
+    if (side === undefined) return match
+    for (const { percent, whole, next } of this.portions) {
+      const now = whole.matchWhole(request)
+      const then = next.matchWhole(request)
+      if (isNothing(now) && isNothing(then)) continue
+      return side(routeIn(now) ?? routeIn(then)) < percent ? then : match
+    }
+    return match
+  }
+
+  private matchWhole(request: RouteRequest): Match {
     const { host, scheme = 'https', method, path, values = () => [], soap } = request
     const root = this.hosts.get(host.toLowerCase())
     if (!root) return { kind: 'host' }
@@ -176,10 +211,22 @@ export class Router {
     const isByCondition = methods.has(method) || methods.has('*')
     if (methods.size > 0 && !isByCondition) return { kind: 'method', allowed: [...methods].sort() }
     if (route) return { kind: 'withheld', route }
-    const byTls = scheme === 'http' && this.match({ ...request, scheme: 'https' }).kind === 'route'
+    const byTls =
+      scheme === 'http' && this.matchWhole({ ...request, scheme: 'https' }).kind === 'route'
     return { kind: 'path', byTls }
   }
 }
+
+/** A version that a part of the callers gets, in the place of the other one at its placement. */
+interface Portion {
+  percent: number
+  /** The version that all others get. */
+  whole: Router
+  next: Router
+}
+
+const isNothing = ({ kind }: Match) => kind === 'host' || kind === 'path'
+const routeIn = (match: Match) => ('route' in match ? match.route : undefined)
 
 /** Among routes of one path: a method before any, then most conditions on headers, then on the query (HTTPRouteRule). */
 function precedence({ method, conditions }: Route): number {

@@ -18,7 +18,7 @@ import { compilePlacement } from './compile'
 import { ConfigurationError } from './config-values'
 import { routesOf } from './read'
 import { readResources, writeResources } from './resources'
-import { conflicts, isServed, restorePath, rewritePath, Router } from './routes'
+import { conflicts, isServed, restorePath, rewritePath, Router, type Match } from './routes'
 import type { PolicySet } from './policies'
 import { configurations } from '../../tests/support/policies'
 import { fromPattern, parseTemplate, templateMatches, templateText, toPattern } from './template'
@@ -165,6 +165,44 @@ describe('routes', () => {
           expect(restorePath(route, rewritePath(route, asked))).toBe(asked)
         }
       }),
+    )
+  })
+
+  it('of two versions of a placement are those that the caller gets, to the last request', () => {
+    const asked = fc.record({
+      method: fc.constantFrom('GET', 'POST', 'DELETE'),
+      from: fc.constantFrom('now', 'then'),
+      at: fc.nat(),
+    })
+    fc.assert(
+      fc.property(
+        spec,
+        spec,
+        fc.integer({ min: 1, max: 99 }),
+        asked,
+        (now, other, percent, ask) => {
+          const then = { ...other, host: now.host }
+          const next = {
+            ...{ ...facts(), name: 'supply-live-1-next', version: '2.5.0' },
+            portion: { of: 'supply-live-1', percent },
+          }
+          const both = [...compilePlacement(now, facts()), ...compilePlacement(then, next)]
+          const split = new Router(routesOf(both))
+          const alone = { now: new Router(routesFor(now)), then: new Router(routesFor(then)) }
+          const routes = [...alone.now.routes, ...alone.then.routes]
+          fc.pre(routes.length > 0)
+          const path = concrete(routes[ask.at % routes.length]!.path)
+          const request = { host: now.host, method: ask.method, path }
+          const said = (match: Match) => [match.kind, 'route' in match ? match.route.name : '']
+          const side = (at: number) => () => at
+          expect(said(split.match({ ...request, side: side(percent) }))).toEqual(
+            said(alone.now.match(request)),
+          )
+          expect(said(split.match({ ...request, side: side(percent - 1) }))).toEqual(
+            said(alone.then.match(request)),
+          )
+        },
+      ),
     )
   })
 

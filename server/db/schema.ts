@@ -1476,6 +1476,8 @@ export const rolloutSteps = pgTable(
       .references(() => gateways.name),
     position: integer().notNull(),
     state: text().$type<StepState>().notNull(),
+    /** In a hundred callers, so many get what is new; less than all while that grows. */
+    share: integer().notNull().default(100),
     /** The placements' resources as they ran before the first write. */
     before: text(),
     detail: text().notNull().default(''),

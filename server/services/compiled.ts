@@ -39,6 +39,8 @@ export interface Compiling {
   /** The gateway; none in particular where absent. */
   member?: string
   scopes?: Scopes
+  /** In a hundred callers, so many get it beside what stands there; all where absent. */
+  percent?: number
 }
 
 /** The resources that would make a gateway do exactly what a placement says. */
@@ -55,7 +57,7 @@ export async function compiled(
 export async function compiledAll(
   db: Queries,
   rows: readonly PlacementRow[],
-  { member, scopes }: Compiling = {},
+  { member, scopes, percent }: Compiling = {},
 ): Promise<Resource[][]> {
   if (rows.length === 0) return []
   const around = scopes ?? (await Scopes.read(db))
@@ -80,7 +82,9 @@ export async function compiledAll(
     const said =
       definition && holdsAgainst(placement, around) && describedFor(placement, definition)
     return compilePlacement(placement.spec, {
-      name: placement.id,
+      ...(percent === undefined
+        ? { name: placement.id }
+        : { name: `${placement.id}-next`, portion: { of: placement.id, percent } }),
       gateway: placement.group,
       ...(member !== undefined && { member }),
       outer: around.around(placement),

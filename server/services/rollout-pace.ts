@@ -3,17 +3,16 @@ import {
   goingOn,
   together,
   type Going,
-  type Pace,
   type Probed,
   type Watched,
 } from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { rollouts, trafficSeries, type rolloutSteps, type WantedPlacement } from '../db/schema'
+import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
 import type { Services } from './context'
 import { announce } from './ledger'
 import { probeFor } from './probes'
-import { asRow, placementsOf, type RolloutRow } from './rollouts'
+import { asRow, partsOf, type Part, type RolloutRow } from './rollouts'
 import { countedIn } from './traffic-spans'
 
 type StepRow = typeof rolloutSteps.$inferSelect
@@ -69,23 +68,6 @@ async function judge(
   return together(judged)
 }
 
-/** What is carried out with a pace of its own: all of it, or one version of a release. */
-interface Part {
-  pace: Pace
-  placements: string[]
-  wanted: readonly WantedPlacement[]
-}
-
-function partsOf({ change, pace }: RolloutRow): Part[] {
-  const wanted = change.kind === 'place' ? change.wanted : []
-  if (change.kind !== 'place' || !change.release)
-    return [{ pace, placements: placementsOf(change), wanted }]
-  return change.release.parts.map((part) => ({
-    ...{ pace: part.pace, placements: part.placements },
-    wanted: wanted.filter(({ id }) => part.placements.includes(id)),
-  }))
-}
-
 /** The gateway that confirmed last. */
 const lastOf = (steps: readonly StepRow[]): StepRow | undefined =>
   steps
@@ -100,7 +82,8 @@ async function probedOn(
   steps: readonly StepRow[],
 ): Promise<Probed> {
   const last = lastOf(steps)
-  if (!last || wanted.length === 0) return undefined
+  // Whoever probes may still be among those who get what was there before.
+  if (!last || last.share < 100 || wanted.length === 0) return undefined
   const failed = await probeFor(services, rollout, last.gateway, wanted.map(asRow))
   return { gateway: last.gateway, ...(failed !== undefined && { failed }) }
 }
@@ -130,5 +113,12 @@ async function watchedOn(
     )
   ).total
   const p95 = durations.quantile(0.95)
-  return { gateway: last.gateway, since, calls, failed, ...(p95 !== undefined && { p95 }) }
+  return {
+    gateway: last.gateway,
+    share: last.share,
+    since,
+    calls,
+    failed,
+    ...(p95 !== undefined && { p95 }),
+  }
 }

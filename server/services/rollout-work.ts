@@ -3,7 +3,7 @@ import { grouped } from '../../core/text/grouped'
 import { isSame } from '../../core/text/values'
 import type { ApiAction } from '../../core/ledger/actions'
 import { ConfigurationError } from '../../core/runtime/config-values'
-import { nextAct, type StepState } from '../../core/pipeline/rollout'
+import { nextAct, shareAfter, type StepState } from '../../core/pipeline/rollout'
 import { routesOf } from '../../core/runtime/read'
 import {
   placementOf,
@@ -48,8 +48,10 @@ import { endChange, settleScope } from './policies'
 import {
   asRow,
   blockerOf,
+  partsOf,
   placementsOf,
   requestsIn,
+  sharesIn,
   tell,
   wantedIn,
   type RolloutRow,
@@ -79,13 +81,15 @@ export async function workRollout(services: Services, id: number): Promise<Progr
     const steps = await stepsOf(services, id)
     const next = nextAct(row.state === 'running' ? 'running' : 'going-back', steps)
     if (row.state === 'running') {
-      const going = await goesOn(services, row, steps, next.act === 'write')
+      const writes = next.act === 'write' || next.act === 'grow'
+      const going = await goesOn(services, row, steps, writes)
       if (going === 'back') continue
       if (going === 'wait') return 'waits'
     }
     try {
       if (next.act === 'finish') await finish(services, row)
       else if (next.act === 'give-up') await giveUp(services, row)
+      else if (next.act === 'grow') await grow(services, row, next.gateway)
       else {
         const work = next.act === 'write' ? forward : backward
         await services.lock(`gateway ${next.gateway}`, () => work(services, id, next.gateway))
@@ -206,13 +210,46 @@ async function wantedOf({ db }: Services, { change }: RolloutRow): Promise<Place
 /** The resources that make one gateway serve some placements, in the scopes that a change makes. */
 async function resourcesOf(
   { db }: Services,
-  { change }: RolloutRow,
+  row: RolloutRow,
   rows: PlacementRow[],
-  member: string,
+  { gateway: member, share }: typeof rolloutSteps.$inferSelect,
 ): Promise<Resource[]> {
+  const { change } = row
   const now = await Scopes.read(db)
   const scopes = change.kind === 'policies' ? now.with(change.wanted) : now
-  return (await compiledAll(db, rows, { member, scopes })).flat()
+  const compiling = { member, scopes }
+  if (share === 100) return (await compiledAll(db, rows, compiling)).flat()
+  // What is replaced stands on beside it, and what ends with it has not ended yet.
+  const stands = await db
+    .select()
+    .from(placements)
+    .where(inArray(placements.id, placementsOf(change)))
+    .orderBy(asc(placements.id))
+  const growing = partsOf(row).flatMap(({ pace, wanted }) => (pace.shares ? wanted : []))
+  const isSplit = ({ id }: { id: string }) =>
+    growing.some((one) => one.id === id) && stands.some((one) => one.id === id)
+  const wanted = change.kind === 'place' ? change.wanted.map(asRow) : []
+  const whole = wanted.filter((one) => !isSplit(one))
+  const kept = stands.filter(({ id }) => !whole.some((one) => one.id === id))
+  return [
+    ...(await compiledAll(db, [...kept, ...whole], compiling)),
+    ...(await compiledAll(db, wanted.filter(isSplit), { ...compiling, percent: share })),
+  ].flat()
+}
+
+/** Has more callers get what is new at a gateway: it is written there anew. */
+async function grow(services: Services, row: RolloutRow, gateway: string): Promise<void> {
+  const { share } = await stepOf(services, row.id, gateway)
+  await services.db
+    .update(rolloutSteps)
+    .set({ share: shareAfter(sharesIn(row), share), state: 'waiting' })
+    .where(
+      and(
+        ...[eq(rolloutSteps.rolloutId, row.id), eq(rolloutSteps.gateway, gateway)],
+        ...[eq(rolloutSteps.share, share), eq(rolloutSteps.state, 'confirmed')],
+      ),
+    )
+  await announce(services.db, 'rollout')
 }
 
 /** Whether a resource belongs to one of some placements. */
@@ -252,7 +289,7 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       title: 'The gateway refused the configuration',
       detail: `${gatewayName} is only read: what runs there is uploaded.`,
     })
-  const made = await resourcesOf(services, row, rows, gatewayName)
+  const made = await resourcesOf(services, row, rows, step)
   const author = (await actorWithId(db, row.byId)).displayName
   const message = `${row.title}\n\nRollout ${row.id}`
   let mine: Resource[]

@@ -1,6 +1,8 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import type { ApiAction } from '../../core/ledger/actions'
 import type { Pace } from '../../core/pipeline/carrying-out'
+import { shareAfter } from '../../core/pipeline/rollout'
+import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { scopeText } from '../../core/runtime/resolve'
 import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
 import type { Queries, Transaction } from '../db/database'
@@ -92,6 +94,31 @@ export const requestsIn = ({ promotion, ...change }: RolloutChange) =>
       ? (change.release?.parts ?? []).map((part) => part.promotion)
       : []
 
+/** What is carried out with a pace of its own: all of it, or one version of a release. */
+export interface Part {
+  pace: Pace
+  placements: string[]
+  wanted: readonly WantedPlacement[]
+}
+
+export function partsOf({ change, pace }: Pick<RolloutRow, 'change' | 'pace'>): Part[] {
+  const wanted = change.kind === 'place' ? change.wanted : []
+  if (change.kind !== 'place' || !change.release)
+    return [{ pace, placements: placementsOf(change), wanted }]
+  return change.release.parts.map((part) => ({
+    ...{ pace: part.pace, placements: part.placements },
+    wanted: wanted.filter(({ id }) => part.placements.includes(id)),
+  }))
+}
+
+/** The shares of callers that get it in turn, before all do; none where all do at once. */
+export const sharesIn = (row: Pick<RolloutRow, 'change' | 'pace'>): number[] =>
+  partsOf(row).flatMap(({ pace, wanted }) => (isReplacing(wanted) ? (pace.shares ?? []) : []))
+
+/** Whether another version stands where some are placed. */
+const isReplacing = (wanted: readonly WantedPlacement[]) =>
+  wanted.some(({ generation }) => generation > 0)
+
 /** What the ledger tells a rollout about: of a release each API for itself, since not everybody sees all of them. */
 const toldOf = ({ apiId, change }: Pick<RolloutRow, 'apiId' | 'change'>) =>
   change.kind === 'place' && change.release
@@ -143,7 +170,7 @@ export async function intend(
       )
   }
   const members = await tx
-    .select({ name: gateways.name })
+    .select({ name: gateways.name, kind: gateways.kind })
     .from(gateways)
     .where(
       change.kind === 'take-off'
@@ -169,12 +196,9 @@ export async function intend(
       .insert(rolloutPlacements)
       .values(about.map((placement) => ({ rolloutId: id, placementId: placement })))
   await tx.insert(rolloutSteps).values(
-    members.map(({ name }, position) => ({
-      rolloutId: id,
-      gateway: name,
-      position,
-      state: 'waiting' as const,
-      at,
+    members.map(({ name, kind }, position) => ({
+      ...{ rolloutId: id, gateway: name, position, state: 'waiting' as const, at },
+      share: gatewayKinds[kind].portions ? shareAfter(sharesIn({ change, pace }), 0) : 100,
     })),
   )
   const requests = requestsIn(change)
@@ -280,11 +304,9 @@ async function itemsOf(db: Queries, rows: { rollout: RolloutRow; by: string }[])
       ...(change.kind === 'place' && change.release && { release: change.release.id }),
       steps: steps
         .filter((step) => step.rolloutId === id)
-        .map(({ gateway, state: step, detail, at: since }) => ({
-          gateway,
-          state: step,
-          detail,
-          at: since.toISOString(),
+        .map(({ gateway, state: step, share, detail, at: since }) => ({
+          ...{ gateway, state: step, detail, at: since.toISOString() },
+          ...(share < 100 && { share }),
         })),
     }
   })

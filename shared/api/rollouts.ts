@@ -25,6 +25,13 @@ export class RolloutStepItem {
 
   @moment({ says: 'Since when.' })
   at!: string
+
+  @whole({
+    says: 'In a hundred callers, so many get what is new; absent where all do.',
+    example: 10,
+    optional: true,
+  })
+  share?: number
 }
 
 /** The carrying out of a change on the gateways it touches. */

@@ -247,6 +247,10 @@ const passed = (gates: PipelineImpact['promotions'][number]['now']) =>
   gap: 8px;
   margin-right: 8px;
 }
+.views [aria-selected='true'] {
+  background: var(--faint);
+  font-weight: 620;
+}
 .form {
   flex: 1;
   min-height: 0;

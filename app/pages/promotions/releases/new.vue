@@ -12,6 +12,13 @@ const { data, refusal } = useLoad(
   ['placement'],
   () => from.value,
 )
+/** Where the usual way leads from there: what stands there already has nothing to be promoted for. */
+const next = computed(() => stages.value[stages.value.indexOf(from.value) + 1])
+const { data: beyond } = useLoad(
+  () => api.listPlacements({ stage: next.value ?? '', limit: 1000 }),
+  ['placement'],
+  () => next.value,
+)
 const { busy, refusal: refused, act } = useAct()
 const title = ref('')
 const note = ref('')
@@ -28,8 +35,12 @@ interface Standing {
 }
 const standing = computed((): Standing[] => {
   const found = new Map<string, Standing>()
+  const beyondAlready = new Set(
+    (beyond.value?.items ?? []).map(({ api: slug, version }) => `${slug} ${version}`),
+  )
   for (const { api: slug, title: name, team, version } of data.value?.items ?? [])
-    found.set(`${slug} ${version}`, { api: slug, title: name, team, version })
+    if (!beyondAlready.has(`${slug} ${version}`))
+      found.set(`${slug} ${version}`, { api: slug, title: name, team, version })
   return [...found.values()].sort(
     (one, other) =>
       one.title.localeCompare(other.title) || one.version.localeCompare(other.version),
@@ -80,10 +91,16 @@ async function make() {
       />
       <InputText v-model="find" placeholder="API or team" aria-label="API or team" />
     </div>
-    <div v-if="data && !shown.length" class="empty">
-      <p>{{ standing.length ? 'No API or team is called so.' : `Nothing stands in ${from}.` }}</p>
+    <div v-if="data && beyond && !shown.length" class="empty">
+      <p>
+        {{
+          standing.length
+            ? 'No API or team is called so.'
+            : `Nothing stands in ${from} that is not in ${next} already.`
+        }}
+      </p>
     </div>
-    <table v-else-if="data" class="ruled">
+    <table v-else-if="data && beyond" class="ruled">
       <thead>
         <tr>
           <th aria-label="Taken" />

@@ -1,0 +1,1 @@
+ALTER TABLE "rollout_steps" ADD COLUMN "share" integer DEFAULT 100 NOT NULL;
