@@ -22,6 +22,8 @@ const beside = computed(() => [
   ['mocks from the definition', about.value.mocks],
   ['SOAP, told apart by its messages', about.value.soap],
   ['Deprecation and Sunset by themselves', about.value.lifecycle],
+  // Where it cannot, all callers get a version at once: nothing is refused.
+  ...(about.value.portions ? [['a new version for a share of callers', true]] : []),
 ])
 </script>
 

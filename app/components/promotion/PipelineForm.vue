@@ -353,10 +353,15 @@ button.line {
 .line b {
   flex: 0 0 190px;
 }
+.line span {
+  flex: 1;
+}
 .config {
   flex: 0 0 100%;
-  max-width: 560px;
   padding: 2px 0 8px;
+}
+.config > * {
+  max-width: 560px;
 }
 .config p {
   margin: 0 0 8px;

@@ -204,6 +204,9 @@ async function cancel() {
 </template>
 
 <style scoped>
+section {
+  margin-top: 20px;
+}
 form :deep(textarea) {
   width: 100%;
   margin-bottom: 6px;
