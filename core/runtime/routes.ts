@@ -193,7 +193,10 @@ export class Router {
       const now = whole.matchWhole(request)
       const then = next.matchWhole(request)
       if (isNothing(now) && isNothing(then)) continue
-      return side(routeIn(now) ?? routeIn(then)) < percent ? then : match
+      // What is only taken by TLS is sent on to there by the version that all others get.
+      if (then.kind === 'path' && then.byTls) return match
+      const known = routeIn(now) ?? routeIn(then) ?? whole.routes[0] ?? next.routes[0]
+      return side(known) < percent ? then : match
     }
     return match
   }

@@ -206,6 +206,31 @@ describe('routes', () => {
     )
   })
 
+  it('of two versions send everybody on to TLS, whichever version they get there', () => {
+    const one: PlacementSpec = {
+      ...{ host: 'a.example', basePath: '/v2', prefix: { kind: 'strip' as const } },
+      backends: [{ name: 'main', url: 'http://b', timeoutMs: 100 }],
+      routes: [{ method: 'GET', path: '/x', treatment: { kind: 'route', backend: 'main' } }],
+      policies: {
+        authentication: { kind: 'none', reason: 'x' },
+        transport: { plain: 'redirected' } as never,
+      },
+    }
+    const next = {
+      ...{ ...facts(), name: 'supply-live-1-next', version: '2.5.0' },
+      portion: { of: 'supply-live-1', percent: 50 },
+    }
+    const both = [...compilePlacement(one, facts()), ...compilePlacement(one, next)]
+    const router = new Router(routesOf(both))
+    const at = (scheme: 'http' | 'https', side: number) => {
+      const asked = { host: 'a.example', method: 'GET', path: '/v2/x', scheme, side: () => side }
+      const match = router.match(asked)
+      return 'route' in match ? `${match.route.target.kind} ${match.route.version}` : match.kind
+    }
+    for (const side of [10, 90]) expect(at('http', side)).toBe('redirect 2.4.0')
+    expect([at('https', 10), at('https', 90)]).toEqual(['backend 2.5.0', 'backend 2.4.0'])
+  })
+
   it('prefer literal text to parameters, whatever the order', () => {
     const value: PlacementSpec = {
       host: 'a.example',
