@@ -7,6 +7,7 @@ import { chosenFiles, droppedFiles } from './dropped'
 import { comparedLines, linesAround } from './lines'
 import { sideChoices, sideOf, usualAfter, usualBefore } from './sides'
 import {
+  excerptBeside,
   clipped,
   kindWord,
   linesOf,
@@ -292,5 +293,14 @@ describe('the rows of a comparison', () => {
       change('GET /a', 'is longer', { direction: 'response' }),
     ]
     expect(said(changes)).toEqual(['GET /a: is new', 'GET /a: is longer'])
+  })
+})
+
+describe('what stands around the first difference', () => {
+  it('is all of what is short, and of what is long where it differs', () => {
+    expect(excerptBeside('abc', 'abd', 10)).toBe('abc')
+    const [one, other] = [`${'x'.repeat(500)}one${'y'.repeat(500)}`, `${'x'.repeat(500)}other`]
+    expect(excerptBeside(one, other, 40)).toBe(`…${'x'.repeat(9)}one${'y'.repeat(28)}…`)
+    expect(excerptBeside(other, one, 40)).toBe(`…${'x'.repeat(9)}other`)
   })
 })

@@ -88,3 +88,12 @@ export const linesOf = (text: string): string[] =>
     .split('\n')
     .map((line) => line.trim())
     .filter(Boolean)
+
+/** What of a text stands around where it first differs from another. */
+export function excerptBeside(text: string, other: string, most: number): string {
+  let at = 0
+  while (at < text.length && text[at] === other[at]) at++
+  const from = at <= most / 4 ? 0 : at - Math.floor(most / 4)
+  const to = from + most
+  return `${from > 0 ? '…' : ''}${text.slice(from, to)}${to < text.length ? '…' : ''}`
+}

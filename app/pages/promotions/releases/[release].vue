@@ -130,8 +130,12 @@ async function cancel() {
           <p v-else-if="automatic" class="soft">
             Nobody has to do anything: it is carried out as soon as every gate is open.
           </p>
-          <p v-if="!allOpen" class="soft">
-            {{ release.open }} of {{ count(release.versions, 'version') }} have every gate open.
+          <p class="soft">
+            {{
+              allOpen
+                ? 'Every gate of every version is open.'
+                : `${release.open} of ${count(release.versions, 'version')} have every gate open.`
+            }}
           </p>
           <div class="bar">
             <button class="fill" :disabled="busy || !allOpen" @click="asking = true">

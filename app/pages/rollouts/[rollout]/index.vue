@@ -19,7 +19,8 @@ const resume = async () => {
   await reload()
 }
 const confirmed = computed(
-  () => rollout.value?.steps.filter(({ state }) => state === 'confirmed').length ?? 0,
+  () =>
+    rollout.value?.steps.filter(({ state, share }) => state === 'confirmed' && !share).length ?? 0,
 )
 </script>
 
@@ -75,7 +76,12 @@ const confirmed = computed(
           </div>
         </template>
         <Trouble :refusal="actRefusal" />
-        <p v-if="rollout.promotion">
+        <p v-if="rollout.release">
+          <NuxtLink class="plain" :to="`/promotions/releases/${rollout.release}`"
+            >The release, with the evidence of each version</NuxtLink
+          >
+        </p>
+        <p v-else-if="rollout.promotion">
           <NuxtLink class="plain" :to="`/promotions/${rollout.promotion}`"
             >The request it carries out</NuxtLink
           >
