@@ -8,7 +8,7 @@ import {
 } from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
+import { gateways, rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
 import type { Services } from './context'
 import { announce } from './ledger'
 import { probeFor } from './probes'
@@ -58,10 +58,12 @@ async function judge(
   // What a gateway may have been told is found out before anything else.
   const isBetween = steps.every(({ state }) => state === 'confirmed' || state === 'waiting')
   if (!isBetween) return { go: 'on' }
+  const last = lastOf(steps)
   const judged: Going[] = []
   for (const part of partsOf(row)) {
-    const watched = part.pace.watch && (await watchedOn(services.db, part, steps, at))
-    const probed = part.pace.probes && (await probedOn(services, row.id, part, steps))
+    const here = last && (await partAt(services.db, part, last.gateway))
+    const watched = here && part.pace.watch && (await watchedOn(services.db, here, last, at))
+    const probed = here && part.pace.probes && (await probedOn(services, row.id, here, last))
     const known = { watched, ...(probed && { probed }), writes, now: at.getTime() }
     judged.push(goingOn(part.pace, known))
   }
@@ -74,31 +76,39 @@ const lastOf = (steps: readonly StepRow[]): StepRow | undefined =>
     .filter(({ state }) => state === 'confirmed')
     .sort((one, other) => other.at.getTime() - one.at.getTime())[0]
 
-/** What probes say of the gateway that confirmed last; those that have not been sent there are. */
+/** What of a part is placed at a gateway; undefined where nothing is. */
+async function partAt(db: Queries, part: Part, gateway: string): Promise<Part | undefined> {
+  const [at] = await db
+    .select({ group: gateways.group })
+    .from(gateways)
+    .where(eq(gateways.name, gateway))
+  const wanted = part.wanted.filter(({ group }) => group === at?.group)
+  return part.wanted.length > 0 && wanted.length === 0 ? undefined : { ...part, wanted }
+}
+
+/** What probes say of a gateway; those that have not been sent there are. */
 async function probedOn(
   services: Services,
   rollout: number,
   { wanted }: Part,
-  steps: readonly StepRow[],
+  last: StepRow,
 ): Promise<Probed> {
-  const last = lastOf(steps)
   // Whoever probes may still be among those who get what was there before.
-  if (!last || last.share < 100 || wanted.length === 0) return undefined
+  if (last.share < 100 || wanted.length === 0) return undefined
   const failed = await probeFor(services, rollout, last.gateway, wanted.map(asRow))
   return { gateway: last.gateway, ...(failed !== undefined && { failed }) }
 }
 
-/** What was counted on the gateway that confirmed last, of the version that it has since then. */
+/** What was counted on a gateway, of the version that it has since it confirmed. */
 async function watchedOn(
   db: Queries,
   { placements, wanted }: Part,
-  steps: readonly StepRow[],
+  last: StepRow,
   now: Date,
-): Promise<Watched | undefined> {
-  const last = lastOf(steps)
-  if (!last) return undefined
+): Promise<Watched> {
   const since = last.at.getTime()
-  const minutes = Math.max(1, Math.ceil((now.getTime() - since) / 60_000))
+  // Calls are counted by the minute: from the one in which it confirmed.
+  const minutes = Math.floor(now.getTime() / 60_000) - Math.floor(since / 60_000) + 1
   const versions = wanted.map(({ version }) => version)
   const { calls, failed, durations } = (
     await countedIn(

@@ -19,6 +19,7 @@ import {
   apis,
   backends,
   drift,
+  gateways,
   keys,
   placements,
   placementSites,
@@ -37,7 +38,7 @@ import type { Services } from './context'
 import { endDrift, resolveDrift } from './drift-following'
 import { Failure } from './failure'
 import { adapterOf } from '../gateways'
-import type { Written } from '../gateways/adapter'
+import type { GatewayRow, Written } from '../gateways/adapter'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { checkGateway, expectRunning, findGateway, takeSnapshot, type Snapshot } from './gateways'
 import { announce, record } from './ledger'
@@ -212,7 +213,8 @@ async function resourcesOf(
   { db }: Services,
   row: RolloutRow,
   rows: PlacementRow[],
-  { gateway: member, share }: typeof rolloutSteps.$inferSelect,
+  { name: member, group }: Pick<GatewayRow, 'name' | 'group'>,
+  share: number,
 ): Promise<Resource[]> {
   const { change } = row
   const now = await Scopes.read(db)
@@ -223,12 +225,13 @@ async function resourcesOf(
   const stands = await db
     .select()
     .from(placements)
-    .where(inArray(placements.id, placementsOf(change)))
+    .where(and(inArray(placements.id, placementsOf(change)), eq(placements.group, group)))
     .orderBy(asc(placements.id))
   const growing = partsOf(row).flatMap(({ pace, wanted }) => (pace.shares ? wanted : []))
   const isSplit = ({ id }: { id: string }) =>
     growing.some((one) => one.id === id) && stands.some((one) => one.id === id)
-  const wanted = change.kind === 'place' ? change.wanted.map(asRow) : []
+  const placed = change.kind === 'place' ? change.wanted : []
+  const wanted = rows.filter(({ id }) => placed.some((one) => one.id === id))
   const whole = wanted.filter((one) => !isSplit(one))
   const kept = stands.filter(({ id }) => !whole.some((one) => one.id === id))
   return [
@@ -240,9 +243,10 @@ async function resourcesOf(
 /** Has more callers get what is new at a gateway: it is written there anew. */
 async function grow(services: Services, row: RolloutRow, gateway: string): Promise<void> {
   const { share } = await stepOf(services, row.id, gateway)
+  const { group } = await findGateway(services.db, gateway)
   await services.db
     .update(rolloutSteps)
-    .set({ share: shareAfter(sharesIn(row), share), state: 'waiting' })
+    .set({ share: shareAfter(sharesIn(row, group), share), state: 'waiting' })
     .where(
       and(
         ...[eq(rolloutSteps.rolloutId, row.id), eq(rolloutSteps.gateway, gateway)],
@@ -279,7 +283,8 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
   if (row?.state !== 'running' || step.state === 'confirmed' || step.state === 'refused') return
   const gateway = await findGateway(db, gatewayName)
   const about = placementsOf(row.change)
-  const rows = await wantedOf(services, row)
+  // Of several groups each gateway serves what is placed at its own.
+  const rows = (await wantedOf(services, row)).filter(({ group }) => group === gateway.group)
   const adapter = adapterOf(services, gateway)
   const { isWhole } = gatewayKinds[gateway.kind]
   const { write } = adapter
@@ -289,7 +294,7 @@ async function forward(services: Services, id: number, gatewayName: string): Pro
       title: 'The gateway refused the configuration',
       detail: `${gatewayName} is only read: what runs there is uploaded.`,
     })
-  const made = await resourcesOf(services, row, rows, step)
+  const made = await resourcesOf(services, row, rows, gateway, step.share)
   const author = (await actorWithId(db, row.byId)).displayName
   const message = `${row.title}\n\nRollout ${row.id}`
   let mine: Resource[]
@@ -500,11 +505,15 @@ function isStrangerOf({ spec }: PlacementRow, resource: Resource): boolean {
 async function finish(services: Services, { id }: RolloutRow): Promise<void> {
   const { db, now } = services
   const names = (await stepsOf(services, id)).map(({ gateway }) => gateway)
+  const members = await db
+    .select({ name: gateways.name, group: gateways.group })
+    .from(gateways)
+    .where(inArray(gateways.name, names))
   await db.transaction(async (tx) => {
     const [row] = await tx.select().from(rollouts).where(eq(rollouts.id, id)).for('update')
     if (row?.state !== 'running') return
     const actor = await actorWithId(tx, row.byId)
-    await settle(tx, { actor, now }, row, names)
+    await settle(tx, { actor, now }, row, members)
     await tx.update(rollouts).set({ state: 'done', endedAt: now() }).where(eq(rollouts.id, id))
     const steps = await stepsSaid(tx, id)
     const probesOf = await probesSaid(tx, id)
@@ -526,17 +535,20 @@ async function readAgain(services: Services, names: string[]): Promise<void> {
 
 type Acting = Parameters<typeof record>[1]
 
+/** A gateway of a rollout, and the group whose placements it serves. */
+type Member = Pick<GatewayRow, 'name' | 'group'>
+
 async function settle(
   tx: Transaction,
   acting: Acting,
   { change, action, id, apiId: about }: RolloutRow,
-  names: string[],
+  members: readonly Member[],
 ): Promise<void> {
   if (change.kind === 'place') {
     for (const wanted of change.wanted)
-      await settlePlacement(tx, acting, { action, id }, wanted, names)
+      await settlePlacement(tx, acting, { action, id }, wanted, members)
     for (const wanted of change.ending ?? [])
-      await settlePlacement(tx, acting, { action: 'placement.ending', id }, wanted, names)
+      await settlePlacement(tx, acting, { action: 'placement.ending', id }, wanted, members)
     for (const gone of change.gone ?? [])
       await settleRemoved(tx, acting, { action: 'placement.removed', id, apiId: about }, gone)
   } else if (change.kind === 'remove')
@@ -550,15 +562,18 @@ async function settle(
   } else if (change.kind === 'policies') {
     await settleScope(tx, acting, change.wanted)
     if (change.change !== undefined) await endChange(tx, change.change)
-    await seenUnchanged(tx, acting, change.placements, names)
+    await seenUnchanged(tx, acting, change.placements, members)
   } else {
     await settleApplied(tx, acting, action, about, change.placement, change.key)
-    await seenAsApproved(tx, acting, change.placement, names)
+    await seenAsApproved(tx, acting, change.placement, members)
   }
   await resolveDrift(
     tx,
     acting,
-    { placements: placementsOf(change), ...(change.kind !== 'remove' && { gateways: names }) },
+    {
+      placements: placementsOf(change),
+      ...(change.kind !== 'remove' && { gateways: members.map(({ name }) => name) }),
+    },
     { rollout: id, name: acting.actor.name, resolution: resolutionOf(change, action) },
   )
   for (const { id: promotion, evidence } of requestsIn(change)) {
@@ -621,7 +636,7 @@ async function settlePlacement(
   acting: Acting,
   { action, id }: Pick<RolloutRow, 'action' | 'id'>,
   wanted: WantedPlacement,
-  names: string[],
+  members: readonly Member[],
 ): Promise<void> {
   const [before] = await tx.select().from(placements).where(eq(placements.id, wanted.id))
   const row: PlacementRow = {
@@ -631,7 +646,7 @@ async function settlePlacement(
     appliedById: acting.actor.id,
   }
   await tx.insert(placements).values(row).onConflictDoUpdate({ target: placements.id, set: row })
-  await seenAsApproved(tx, acting, wanted.id, names)
+  await seenAsApproved(tx, acting, wanted.id, members)
   await tx
     .insert(versions)
     .values({ apiId: wanted.apiId, version: wanted.version, revisionId: wanted.revisionId })
@@ -665,19 +680,26 @@ async function seenAsApproved(
   tx: Transaction,
   { now }: Acting,
   placement: string,
-  names: string[],
+  members: readonly Member[],
 ): Promise<void> {
   const [row] = await tx.select().from(placements).where(eq(placements.id, placement))
   const routes = routesOf(await compiled(tx, row!)).filter(isServed).length
   const seen = { checkedAt: now(), routes }
+  const own = members.filter(({ group }) => group === row!.group)
   await tx
     .insert(placementSites)
-    .values(names.map((gateway) => ({ placementId: placement, gateway, ...seen })))
+    .values(own.map(({ name }) => ({ placementId: placement, gateway: name, ...seen })))
     .onConflictDoUpdate({ target: [placementSites.placementId, placementSites.gateway], set: seen })
 }
 
 /** Every gateway has just confirmed placements whose routes are those they had. */
-async function seenUnchanged(tx: Transaction, { now }: Acting, ids: string[], names: string[]) {
+async function seenUnchanged(
+  tx: Transaction,
+  { now }: Acting,
+  ids: string[],
+  members: readonly Member[],
+) {
+  const names = members.map(({ name }) => name)
   await tx
     .update(placementSites)
     .set({ checkedAt: now() })

@@ -111,13 +111,14 @@ export function partsOf({ change, pace }: Pick<RolloutRow, 'change' | 'pace'>): 
   }))
 }
 
-/** The shares of callers that get it in turn, before all do; none where all do at once. */
-export const sharesIn = (row: Pick<RolloutRow, 'change' | 'pace'>): number[] =>
-  partsOf(row).flatMap(({ pace, wanted }) => (isReplacing(wanted) ? (pace.shares ?? []) : []))
+/** The shares of callers at the gateways of a group that get it in turn, before all do; none where all do at once. */
+export const sharesIn = (row: Pick<RolloutRow, 'change' | 'pace'>, group: string): number[] =>
+  partsOf(row).flatMap(({ pace, wanted }) =>
+    wanted.some((one) => one.group === group && isReplacing(one)) ? (pace.shares ?? []) : [],
+  )
 
-/** Whether another version stands where some are placed. */
-const isReplacing = (wanted: readonly WantedPlacement[]) =>
-  wanted.some(({ generation }) => generation > 0)
+/** Whether another version stands where one is placed. */
+const isReplacing = ({ generation }: WantedPlacement) => generation > 0
 
 /** What the ledger tells a rollout about: of a release each API for itself, since not everybody sees all of them. */
 const toldOf = ({ apiId, change }: Pick<RolloutRow, 'apiId' | 'change'>) =>
@@ -170,7 +171,7 @@ export async function intend(
       )
   }
   const members = await tx
-    .select({ name: gateways.name, kind: gateways.kind })
+    .select({ name: gateways.name, kind: gateways.kind, group: gateways.group })
     .from(gateways)
     .where(
       change.kind === 'take-off'
@@ -178,8 +179,12 @@ export async function intend(
         : inArray(gateways.group, groups),
     )
     .orderBy(asc(gateways.position))
-  if (members.length === 0)
-    throw conflict(`No gateway belongs to ${groups.join(', ')}, so nothing could serve it.`)
+  const asked = change.kind === 'take-off' ? [] : groups
+  const empty = asked.find((group) => !members.some((member) => member.group === group))
+  if (empty !== undefined || members.length === 0)
+    throw conflict(
+      `No gateway belongs to ${empty ?? groups.join(', ')}, so nothing could serve it.`,
+    )
   const at = context.now()
   const [row] = await tx
     .insert(rollouts)
@@ -196,9 +201,9 @@ export async function intend(
       .insert(rolloutPlacements)
       .values(about.map((placement) => ({ rolloutId: id, placementId: placement })))
   await tx.insert(rolloutSteps).values(
-    members.map(({ name, kind }, position) => ({
+    members.map(({ name, kind, group }, position) => ({
       ...{ rolloutId: id, gateway: name, position, state: 'waiting' as const, at },
-      share: gatewayKinds[kind].portions ? shareAfter(sharesIn({ change, pace }), 0) : 100,
+      share: gatewayKinds[kind].portions ? shareAfter(sharesIn({ change, pace }, group), 0) : 100,
     })),
   )
   const requests = requestsIn(change)

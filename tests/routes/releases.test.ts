@@ -17,6 +17,8 @@ let imara: Visitor, tomas: Visitor, nadia: Visitor, oskar: Visitor, ruth: Visito
 const supply = 'supply-interruptions'
 const meters = 'meter-readings'
 const sensors = 'leak-sensors'
+/** For people inside, at the inner gateway. */
+const desk = 'payments-desk'
 const versions = [
   { api: supply, version: '2.4.0' },
   { api: meters, version: '4.0.0' },
@@ -38,8 +40,14 @@ async function publish(text: string): Promise<void> {
     })
   else await imara.api.createPipeline({}, body)
 }
-async function place(visitor: Visitor, api: string, version: string, team: string): Promise<void> {
-  await bringIn(visitor, definition(`${api}/${version}.yaml`), { team, audience: 'partner' })
+async function place(
+  visitor: Visitor,
+  api: string,
+  version: string,
+  team: string,
+  audience = 'partner',
+): Promise<void> {
+  await bringIn(visitor, definition(`${api}/${version}.yaml`), { team, audience })
   const { spec, group } = await visitor.api.getPlacementDraft({ api, version })
   const routes = spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } }))
   const policies = { authentication: { kind: 'none' as const, reason: 'Only a test asks' } }
@@ -85,7 +93,7 @@ async function emptied(): Promise<void> {
 
 beforeAll(async () => {
   world = await makeWorld({
-    ...{ gateways: { 'north-edge': 'edge', 'south-edge': 'edge' }, meddled: true },
+    ...{ gateways: { 'north-edge': 'edge', 'south-edge': 'edge', inner: 'inner' }, meddled: true },
   })
   ;[imara, tomas, nadia, oskar, ruth, wren] = (await Promise.all(
     ['imara', 'tomas', 'nadia', 'oskar', 'ruth', 'wren'].map((name) => world.visitor(name)),
@@ -93,6 +101,7 @@ beforeAll(async () => {
   await place(tomas, supply, '2.4.0', 'Network Control')
   await place(nadia, meters, '4.0.0', 'Metering')
   await place(tomas, sensors, '0.3.0', 'Network Control')
+  await place(tomas, desk, '1.4.0', 'Network Control', 'private')
   await publish(pipeline('{ approval: {} }'))
   await checkAllGateways(world.services)
 })
@@ -192,6 +201,43 @@ describe('a release', () => {
     expect((await promote(body)).body.state).toBe('done')
   })
 
+  it('brings each version to the gateways of its own group, and to no other', async () => {
+    const mixed = [versions[0]!, { api: desk, version: '1.4.0' }]
+    const { body } = await make(mixed)
+    expect((await promote((await approve(body)).body)).body.state).toBe('done')
+    const labelled = async ({ adminUrl }: World['sites'][number]) => {
+      const runs = await fetch(`${adminUrl}/configuration`, {
+        headers: { 'x-admin-secret': 'gateway-secret' },
+      })
+      const text = await runs.text()
+      return [desk, supply].filter((api) => text.includes(`${api}-live-`))
+    }
+    const served = async () =>
+      Object.fromEntries(
+        await Promise.all(world.sites.map(async (site) => [site.name, await labelled(site)])),
+      ) as Record<string, string[]>
+    expect(await served()).toEqual({
+      'north-edge': [supply],
+      'south-edge': [supply],
+      inner: [desk],
+    })
+    const { items } = await imara.api.listPlacements({ stage: 'Live' })
+    expect(items.map(({ mark }) => mark)).toEqual(['in-step', 'in-step'])
+    // So does what changes around placements of several groups.
+    const asked = await oskar.api.requestPolicyChange(
+      {},
+      { scope: 'stage:Live', policies: { errors: { shape: 'text' } }, binding: [], note: '' },
+    )
+    const { digest } = await ruth.api.previewPolicyChange({ change: asked.id })
+    await ruth.api.approvePolicyChange({ change: asked.id }, { digest: digest ?? '' })
+    await workRollouts(world.services)
+    expect(await served()).toEqual({
+      'north-edge': [supply],
+      'south-edge': [supply],
+      inner: [desk],
+    })
+  })
+
   it('is counted as so many as it is by a quota', async () => {
     const done = await world.db.$count(
       promotions,
@@ -259,7 +305,8 @@ describe('a release', () => {
     for (const who of [tomas, oskar, wren]) {
       expect((await who.call('GET', `/releases/${body.release}`)).status).toBe(404)
       expect((await who.call('GET', `/rollouts/${rollout!}`)).status).toBe(404)
-      expect((await who.api.listReleases({})).items).toEqual([])
+      const listed = (await who.api.listReleases({})).items.map((one) => one.release)
+      expect(listed).not.toContain(body.release)
       const told = JSON.stringify([
         (await who.api.listRollouts({})).items,
         (await who.api.listLedgerEntries({ limit: 60 })).items.filter(({ number }) => number > 0),
