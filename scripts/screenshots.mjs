@@ -65,7 +65,6 @@ await picture(page, '/desk?placement=supply-interruptions-trial-1', 'desk', asyn
 await picture(page, '/gateways?gateway=south-edge&view=health', 'gateways')
 await picture(page, '/drift', 'drift')
 await picture(page, '/findings', 'findings')
-await picture(page, '/findings/estate', 'estate')
 await picture(page, '/policies', 'policies', async () => {
   await page.getByRole('button', { name: /Caching/ }).click()
   await page.getByLabel('Kept').selectOption('private')
@@ -82,6 +81,10 @@ await page.goto(`${address}/promotions?state=waiting`)
 await page.locator('table a').first().click()
 await picture(page, undefined, 'promotion')
 await picture(page, '/promotions/3/evidence', 'evidence')
+await picture(page, '/promotions/pipelines/private-apis', 'pipeline', async () => {
+  await page.getByRole('button', { name: /^Soaking/ }).click()
+  await page.getByLabel('Hours, in h').waitFor()
+})
 
 await picture(page, '/ledger', 'ledger', async () => {
   await page.getByRole('button', { name: 'Verify', exact: true }).click()

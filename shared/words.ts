@@ -135,6 +135,7 @@ export const taskKinds = [
   'waiver-ending',
   'ending',
   'drift',
+  'probe',
   'fix',
   'finding',
   'unplaced',

@@ -162,7 +162,8 @@ const chips = computed(() => [
                 fix: 'Accept or decline it',
                 finding: 'See the findings',
                 ending: 'See who calls it',
-              }[current.kind as 'unplaced' | 'fix' | 'finding' | 'ending']
+                probe: 'See its probes',
+              }[current.kind as 'unplaced' | 'fix' | 'finding' | 'ending' | 'probe']
             }}</NuxtLink>
           </p>
         </div>

@@ -20,6 +20,7 @@ const words: Record<TaskKind, [one: string, many: string]> = {
   'waiver-ending': ['waiver that ends', 'waivers that end'],
   ending: ['thing that ends', 'things that end'],
   drift: ['API that drifts', 'APIs that drift'],
+  probe: ['API whose probes fail', 'APIs whose probes fail'],
   fix: ['proposed fix', 'proposed fixes'],
   finding: ['API with findings for you', 'APIs with findings for you'],
   unplaced: ['API to place', 'APIs to place'],
@@ -38,6 +39,7 @@ export function placeOf({ kind, subject }: TaskItem, me = ''): RouteLocationRaw 
   if (kind in places) return `/promotions/${subject}`
   if (kind === 'release') return `/promotions/releases/${subject}`
   if (kind === 'job') return `/promotions/jobs/${subject}`
+  if (kind === 'probe') return `/apis/${subject}/probes`
   if (kind === 'unplaced') return `/apis/${subject}/place`
   if (kind === 'ending') return { path: '/promotions/endings', query: { ending: subject } }
   if (kind === 'drift') return { path: '/drift', query: { api: subject } }

@@ -88,12 +88,28 @@ const lastRuns = (db: Queries, apiIds: readonly number[]) =>
     .selectDistinctOn([probeRuns.probeId, probeRuns.placementId, probeRuns.gateway], {
       row: probeRuns,
       by: sql<string | null>`${displayName(probeRuns.byId)}`,
+      title: probes.title,
+      every: probes.every,
     })
     .from(probeRuns)
     .innerJoin(placements, eq(placements.id, probeRuns.placementId))
     .innerJoin(probes, and(eq(probes.id, probeRuns.probeId), eq(probes.edition, probeRuns.edition)))
     .where(inArray(probeRuns.apiId, [...apiIds]))
     .orderBy(probeRuns.probeId, probeRuns.placementId, probeRuns.gateway, desc(probeRuns.id))
+
+/** The last runs of what is sent by schedule that failed, by API. */
+export async function failingProbes(db: Queries) {
+  const scheduled = await db
+    .selectDistinct({ apiId: probes.apiId })
+    .from(probes)
+    .where(gt(probes.every, 0))
+  const last = await lastRuns(
+    db,
+    scheduled.map(({ apiId }) => apiId),
+  )
+  const failing = last.filter(({ row, every }) => every > 0 && !row.passed)
+  return grouped(failing, ({ row }) => row.apiId)
+}
 
 const toItem = ({ row, by }: { row: RunRow; by: string | null }): ProbeRunItem => ({
   ...{ run: row.id, placement: row.placementId, version: row.version, stage: row.stage },

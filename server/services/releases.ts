@@ -262,18 +262,20 @@ export async function promoteOpenReleases(services: Services): Promise<void> {
   if (waiting.length === 0) return
   const pipelines = await Pipelines.read(db)
   for (const release of waiting) {
-    const rows = await requestsOf(db, release.id)
+    const requests = await db
+      .select({ row: promotions, api: apiColumns })
+      .from(promotions)
+      .innerJoin(apis, eq(apis.id, promotions.apiId))
+      .where(eq(promotions.releaseId, release.id))
+    if (!requests.every(({ row, api }) => isAutomatic(pipelines.for(api), row))) continue
+    const rows = requests.map(({ row }) => row)
     const wentBack = await wentBackOf(
       db,
       rows.map(({ id }) => id),
     )
     if (rows.length === 0 || wentBack.size > 0) continue
     const judged = await judgeRequests(services, rows, [pipelines])
-    const isReady = judged.every(
-      ({ row, plan, standings }) =>
-        isAutomatic(pipelines.for(plan.api), row) && open(standings[0]!.gates),
-    )
-    if (!isReady) continue
+    if (!judged.every(({ standings }) => open(standings[0]!.gates))) continue
     const context = actAs(services, await actorWithId(db, release.madeById))
     try {
       await services.queue.rollOut(await beginRelease(context, release.id, true))

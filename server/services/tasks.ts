@@ -28,6 +28,7 @@ import { dayOf } from './known'
 import { pageFrom, type Page } from './paging'
 import { can } from './permissions'
 import { judgeWaiting, type WaitingRequest } from './promotion-gates'
+import { failingProbes } from './probes'
 import { requestTitle } from './promotion-plans'
 import { listRepositories } from './repositories'
 import { isOpenDrift } from './sites'
@@ -199,6 +200,27 @@ const finders: Record<TaskKind, (asked: Asked) => Promise<Task[]> | Task[]> = {
         title: `Resolve ${count(differences, 'difference')}: ${api.title}`,
         says: places ? `In ${places}` : 'Between the definition and where it comes from',
       }))
+  },
+
+  async probe({ db, actor }) {
+    const failing = await failingProbes(db)
+    if (failing.size === 0) return []
+    const owners = await db
+      .select(apiColumns)
+      .from(apis)
+      .where(inArray(apis.id, [...failing.keys()]))
+    return owners
+      .filter((api) => owns(actor, api) || can(actor, 'resolve'))
+      .map((api) => {
+        const runs = failing.get(api.id)!
+        const { title, row } = runs[0]!
+        return {
+          ...{ kind: 'probe' as const, subject: api.slug, api },
+          since: new Date(Math.min(...runs.map((run) => run.row.at.getTime()))),
+          title: `${count(runs.length, 'probe fails', 'probes fail')}: ${api.title}`,
+          says: `${title} in ${row.stage} on ${row.gateway}: ${row.says}`,
+        }
+      })
   },
 
   async unplaced({ db, actor }) {

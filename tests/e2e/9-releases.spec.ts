@@ -12,7 +12,7 @@ test('versions are put together, shown with what they wait for, and taken apart'
   await expect(margin(page).getByText('0 of 2 versions have every gate open')).toBeVisible()
   await expect(margin(page).getByRole('button', { name: 'Promote all to Live' })).toBeDisabled()
   await page.getByRole('row', { name: /Meter Readings/ }).click()
-  await expect(page.getByRole('heading', { name: /Promote Meter Readings 4.0.0/ })).toBeVisible()
+  await expect(page.getByRole('heading', { name: 'Meter Readings 4.0.0 into Live' })).toBeVisible()
   await expectAccessible(page)
   // A version of it says so, and is not promoted alone.
   await page

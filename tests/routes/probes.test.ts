@@ -153,12 +153,22 @@ describe('probes of an API', () => {
     const { probe } = await probeOf()
     const now = await probeOf()
     const ifMatch = probeEtag(now)
-    await tomas.api.updateProbe({ probe }, body({ text: text(418) }), { ifMatch })
+    await tomas.api.updateProbe({ probe }, body({ text: text(418), every: 5 }), { ifMatch })
     const { items } = await oskar.api.runProbe({ probe }, { placement: trial })
     expect(items[0]).toMatchObject({
       passed: false,
       says: 'list, GET /interruptions: not so: $statusCode == 418 (it answered 200)',
     })
+    // What is sent by schedule and fails waits for whoever owns it, and for those who resolve what runs.
+    const failing = async (who: Visitor) => (await who.api.listTasks({ kind: 'probe' })).items
+    for (const who of [tomas, oskar])
+      expect(await failing(who)).toMatchObject([
+        {
+          ...{ title: '2 probes fail: Supply Interruptions', subject: api },
+          says: expect.stringMatching(/^Interruptions in Trial on .*-edge: list, GET/) as string,
+        },
+      ])
+    expect(await failing(wren)).toEqual([])
     await world.sites[1]!.stop()
     const away = (await oskar.api.runProbe({ probe }, { placement: trial })).items
     expect(away.find(({ gateway }) => gateway === 'south-edge')!.steps[0]).toMatchObject({

@@ -135,34 +135,36 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
         </tbody>
       </table>
       <template v-if="dirty">
-        <ul v-if="impact && !against" class="impact" role="status">
-          <li v-for="one in impact.renamed" :key="one.to">
-            <b>{{ one.from }}</b> is called <b>{{ one.to }}</b> from then on, with
-            {{ count(one.placements, 'placement') }} and
-            {{ count(one.requests, 'request that waits', 'requests that wait')
-            }}<template v-if="one.pipelines.length"
-              >; an edition is published of {{ listed(one.pipelines) }}</template
-            >.
-          </li>
-          <li v-for="name in impact.added" :key="name">
-            <b>{{ name }}</b> is new.
-          </li>
-          <li v-for="name in impact.removed" :key="name">
-            <b>{{ name }}</b> goes.
-          </li>
-          <li v-if="impact.first">
-            Versions are placed in <b>{{ impact.first }}</b> from then on.
-          </li>
-          <li v-if="impact.beside.length">
-            {{ listed(impact.beside) }} {{ impact.beside.length === 1 ? 'begins' : 'begin' }} in
-            another stage than versions are placed in, and
-            {{ impact.beside.length === 1 ? 'leads' : 'lead' }} nobody on.
-          </li>
-          <li v-for="one in impact.astray" :key="one.promotion">
-            <NuxtLink :to="`/promotions/${one.promotion}`">{{ one.title }}</NuxtLink>
-            leads nowhere then, and has to be asked for again.
-          </li>
-        </ul>
+        <div v-if="impact && !against" role="status">
+          <ul class="impact">
+            <li v-for="one in impact.renamed" :key="one.to">
+              <b>{{ one.from }}</b> is called <b>{{ one.to }}</b> from then on, with
+              {{ count(one.placements, 'placement') }} and
+              {{ count(one.requests, 'request that waits', 'requests that wait')
+              }}<template v-if="one.pipelines.length"
+                >; an edition is published of {{ listed(one.pipelines) }}</template
+              >.
+            </li>
+            <li v-for="name in impact.added" :key="name">
+              <b>{{ name }}</b> is new.
+            </li>
+            <li v-for="name in impact.removed" :key="name">
+              <b>{{ name }}</b> goes.
+            </li>
+            <li v-if="impact.first">
+              Versions are placed in <b>{{ impact.first }}</b> from then on.
+            </li>
+            <li v-if="impact.beside.length">
+              {{ listed(impact.beside) }} {{ impact.beside.length === 1 ? 'begins' : 'begin' }} in
+              another stage than versions are placed in, and
+              {{ impact.beside.length === 1 ? 'leads' : 'lead' }} nobody on.
+            </li>
+            <li v-for="one in impact.astray" :key="one.promotion">
+              <NuxtLink :to="`/promotions/${one.promotion}`">{{ one.title }}</NuxtLink>
+              leads nowhere then, and has to be asked for again.
+            </li>
+          </ul>
+        </div>
         <Trouble :refusal="against" />
       </template>
       <div class="bar">

@@ -20,14 +20,21 @@ const current = computed(
 const { busy, refusal: actRefusal, act } = useAct()
 
 const keyName = ref('')
+const contact = ref('')
 const issued = ref<IssuedKey>()
 async function issue() {
   const made = await act(() =>
-    api.issueKey({ placement: current.value!.id }, { name: keyName.value }),
+    api.issueKey(
+      { placement: current.value!.id },
+      {
+        name: keyName.value,
+        ...(contact.value.trim() !== '' && { contact: contact.value.trim() }),
+      },
+    ),
   )
   if (!made) return
   issued.value = made
-  keyName.value = ''
+  keyName.value = contact.value = ''
   sessionStorage.setItem(`key:${current.value!.id}`, made.secret)
   await reload()
 }
@@ -266,6 +273,11 @@ watch(
               v-model="keyName"
               placeholder="Client the key is for"
               aria-label="Client the key is for"
+            /><InputText
+              v-model="contact"
+              type="email"
+              placeholder="Mail address, to be told of changes"
+              aria-label="Where the client is told of changes"
             /><button class="ghost" :disabled="busy || keyName.trim().length < 2">
               Issue a key
             </button>
@@ -347,12 +359,13 @@ watch(
 }
 .issue {
   display: flex;
+  flex-wrap: wrap;
   gap: 6px;
   margin-top: 8px;
 }
 .issue :deep(input) {
   min-width: 0;
-  flex: 1;
+  flex: 1 1 100%;
 }
 .secret {
   overflow-wrap: anywhere;
