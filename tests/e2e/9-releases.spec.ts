@@ -37,7 +37,7 @@ test('versions are put together, shown with what they wait for, and taken apart'
   await expect(page.getByRole('link', { name: 'New release' })).toBeVisible()
   await expect(page.getByText('Field and laboratory')).toHaveCount(0)
   // Its versions wait on their own.
-  await page.goto('/promotions')
+  await page.goto('/promotions?state=waiting')
   for (const name of [/Lab Sampling/, /Tanker Dispatch/]) {
     await page.getByRole('row', { name }).getByRole('link').click()
     await margin(page).getByRole('button', { name: 'Withdraw' }).click()

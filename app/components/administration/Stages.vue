@@ -49,6 +49,7 @@ watch(wanted, () => {
 const keepStages = () =>
   act(async () => {
     await api.updateStages({}, { stages: wanted.value })
+    for (const row of written.value) row.stands = row.name.trim()
     await session.refresh()
   })
 const addStage = () =>
@@ -75,65 +76,69 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
   <div>
     <Trouble :refusal="refusal" />
     <form @submit.prevent="keepStages()">
-      <table class="ruled">
-        <thead>
-          <tr>
-            <th>Stage, from first to last</th>
-            <th>Backends speak</th>
-            <th>Their names</th>
-            <th>Their networks</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(stage, index) in written" :key="index">
-            <td><InputText v-model="stage.name" :aria-label="`Name of stage ${index + 1}`" /></td>
-            <td class="nowrap">
-              <label v-for="scheme in ['http', 'https'] as const" :key="scheme" class="tick"
-                ><input v-model="stage.schemes" type="checkbox" :value="scheme" />
-                {{ scheme }}</label
-              >
-            </td>
-            <td>
-              <Textarea
-                :model-value="stage.backendHosts.join('\n')"
-                rows="2"
-                :aria-label="`Names of backends of ${stage.name}`"
-                @update:model-value="stage.backendHosts = linesOf(String($event))"
-              />
-            </td>
-            <td>
-              <Textarea
-                :model-value="stage.networks.join('\n')"
-                rows="2"
-                :aria-label="`Networks of backends of ${stage.name}`"
-                @update:model-value="stage.networks = linesOf(String($event))"
-              />
-            </td>
-            <td class="right nowrap">
-              <button
-                type="button"
-                class="plain"
-                :disabled="index === 0"
-                :aria-label="`Move ${stage.name} up`"
-                @click="move(index, -1)"
-              >
-                Up
-              </button>
-              <button
-                type="button"
-                class="plain"
-                :disabled="index === written.length - 1"
-                :aria-label="`Move ${stage.name} down`"
-                @click="move(index, 1)"
-              >
-                Down
-              </button>
-              <button type="button" class="plain" @click="written.splice(index, 1)">Remove</button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <fieldset :disabled="busy">
+        <table class="ruled">
+          <thead>
+            <tr>
+              <th>Stage, from first to last</th>
+              <th>Backends speak</th>
+              <th>Their names</th>
+              <th>Their networks</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(stage, index) in written" :key="index">
+              <td><InputText v-model="stage.name" :aria-label="`Name of stage ${index + 1}`" /></td>
+              <td class="nowrap">
+                <label v-for="scheme in ['http', 'https'] as const" :key="scheme" class="tick"
+                  ><input v-model="stage.schemes" type="checkbox" :value="scheme" />
+                  {{ scheme }}</label
+                >
+              </td>
+              <td>
+                <Textarea
+                  :model-value="stage.backendHosts.join('\n')"
+                  rows="2"
+                  :aria-label="`Names of backends of ${stage.name}`"
+                  @update:model-value="stage.backendHosts = linesOf(String($event))"
+                />
+              </td>
+              <td>
+                <Textarea
+                  :model-value="stage.networks.join('\n')"
+                  rows="2"
+                  :aria-label="`Networks of backends of ${stage.name}`"
+                  @update:model-value="stage.networks = linesOf(String($event))"
+                />
+              </td>
+              <td class="right nowrap">
+                <button
+                  type="button"
+                  class="plain"
+                  :disabled="index === 0"
+                  :aria-label="`Move ${stage.name} up`"
+                  @click="move(index, -1)"
+                >
+                  Up
+                </button>
+                <button
+                  type="button"
+                  class="plain"
+                  :disabled="index === written.length - 1"
+                  :aria-label="`Move ${stage.name} down`"
+                  @click="move(index, 1)"
+                >
+                  Down
+                </button>
+                <button type="button" class="plain" @click="written.splice(index, 1)">
+                  Remove
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </fieldset>
       <template v-if="dirty">
         <div v-if="impact && !against" role="status">
           <ul class="impact">
@@ -212,6 +217,12 @@ const removeHost = (name: string) => act(() => api.removeHost({ host: name }))
 }
 .plain:disabled {
   visibility: hidden;
+}
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  min-width: 0;
 }
 .impact {
   margin: 10px 0;
