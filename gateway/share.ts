@@ -18,7 +18,7 @@ export function takesShare(
 }
 
 /** Where a client stands between 0 and 100: always at the same place (FNV-1a). */
-export function sideOf(client: string): number {
+function sideOf(client: string): number {
   let hash = 0x811c9dc5
   for (let i = 0; i < client.length; i++)
     hash = Math.imul(hash ^ client.charCodeAt(i), 0x01000193) >>> 0

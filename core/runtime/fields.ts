@@ -305,14 +305,11 @@ export function emptyValue(shape: Shape): unknown {
 /** A value with what holds where nothing is said; what is wrong with it stays. */
 export function withDefaults(shape: Shape, value: unknown): unknown {
   if (shape.kind !== 'object' || !isObject(value)) return value
-  const members = Object.entries(shape.members).flatMap(([name, member]) => {
+  const members = Object.entries(shape.members).flatMap(([name, member]): [string, unknown][] => {
     const given = value[name] ?? member.default
     return given === undefined ? [] : [[name, withDefaults(member.shape, given)]]
   })
-  return {
-    ...Object.fromEntries<unknown>(members as [string, unknown][]),
-    ...unknownOf(shape, value),
-  }
+  return { ...Object.fromEntries(members), ...unknownOf(shape, value) }
 }
 
 const unknownOf = ({ members }: ObjectShape, value: Record<string, unknown>) =>

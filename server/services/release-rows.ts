@@ -1,7 +1,8 @@
 import { asc, eq, inArray } from 'drizzle-orm'
 import type { Queries, Transaction } from '../db/database'
-import { apis, promotions, releases } from '../db/schema'
+import { promotions, releases } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
+import { apiOf } from './apply'
 import type { Context } from './context'
 import { conflict, notFound } from './failure'
 import { record } from './ledger'
@@ -30,9 +31,9 @@ export async function tellRelease(
   action: 'promotion.joined' | 'promotion.left',
   release: number,
 ): Promise<void> {
-  const [api] = await tx.select({ slug: apis.slug }).from(apis).where(eq(apis.id, row.apiId))
+  const { slug } = await apiOf(tx, row)
   await record(tx, context, {
-    ...{ action, api: row.apiId, subject: api!.slug },
+    ...{ action, api: row.apiId, subject: slug },
     after: { promotion: row.id, version: row.version, to: row.toStage, release },
   })
 }

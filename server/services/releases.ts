@@ -12,6 +12,7 @@ import type {
 import type { Queries } from '../db/database'
 import { apiColumns, displayName } from '../db/names'
 import { apis, promotions, releases, rolloutRequests } from '../db/schema'
+import { apiOf } from './apply'
 import { findApi, type ApiRow } from './catalog'
 import { actAs, type Context, type Services } from './context'
 import { conflict, Failure, invalid, notFound, stale } from './failure'
@@ -106,8 +107,7 @@ export async function removeFromRelease(
   await db.transaction(async (tx) => {
     const row = await findPromotion(tx, promotion)
     if (row.releaseId !== release) throw notFound(`promotion ${promotion} in release ${release}`)
-    const [api] = await tx.select(apiColumns).from(apis).where(eq(apis.id, row.apiId))
-    requirePermission(actor, 'request', api!.team)
+    requirePermission(actor, 'request', (await apiOf(tx, row)).team)
     await takeOut(tx, context, row)
   })
 }

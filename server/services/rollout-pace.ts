@@ -8,8 +8,9 @@ import {
 } from '../../core/pipeline/carrying-out'
 import { lastParts } from '../../core/traffic/periods'
 import type { Queries } from '../db/database'
-import { gateways, rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
+import { rollouts, trafficSeries, type rolloutSteps } from '../db/schema'
 import type { Services } from './context'
+import { findGateway } from './gateways'
 import { announce } from './ledger'
 import { probeFor } from './probes'
 import { asRow, partsOf, type Part, type RolloutRow } from './rollouts'
@@ -28,7 +29,7 @@ export async function goesOn(
   writes: boolean,
 ): Promise<Going['go']> {
   const { db, now } = services
-  const going = await judge(services, row, steps, { writes, at: now() })
+  const going = await judge(services, row, steps, { writes, now: now() })
   const { id } = row
   if (going.go === 'back') {
     const detail = `It went back by itself. ${going.says}.`
@@ -52,19 +53,22 @@ async function judge(
   services: Services,
   row: RolloutRow,
   steps: readonly StepRow[],
-  { writes, at }: { writes: boolean; at: Date },
+  { writes, now }: { writes: boolean; now: Date },
 ): Promise<Going> {
   if (row.pausedBy !== '') return { go: 'wait', says: `${row.pausedBy} stopped it` }
   // What a gateway may have been told is found out before anything else.
   const isBetween = steps.every(({ state }) => state === 'confirmed' || state === 'waiting')
   if (!isBetween) return { go: 'on' }
   const last = lastOf(steps)
+  const parts = partsOf(row)
+  const isLookedAt = parts.some(({ pace }) => pace.watch !== undefined || pace.probes)
+  const at = last && isLookedAt ? await findGateway(services.db, last.gateway) : undefined
   const judged: Going[] = []
-  for (const part of partsOf(row)) {
-    const here = last && (await partAt(services.db, part, last.gateway))
-    const watched = here && part.pace.watch && (await watchedOn(services.db, here, last, at))
-    const probed = here && part.pace.probes && (await probedOn(services, row.id, here, last))
-    const known = { watched, ...(probed && { probed }), writes, now: at.getTime() }
+  for (const part of parts) {
+    const here = at && partAt(part, at)
+    const watched = here && part.pace.watch && (await watchedOn(services.db, here, last!, now))
+    const probed = here && part.pace.probes && (await probedOn(services, row.id, here, last!))
+    const known = { watched, ...(probed && { probed }), writes, now: now.getTime() }
     judged.push(goingOn(part.pace, known))
   }
   return together(judged)
@@ -77,12 +81,8 @@ const lastOf = (steps: readonly StepRow[]): StepRow | undefined =>
     .sort((one, other) => other.at.getTime() - one.at.getTime())[0]
 
 /** What of a part is placed at a gateway; undefined where nothing is. */
-async function partAt(db: Queries, part: Part, gateway: string): Promise<Part | undefined> {
-  const [at] = await db
-    .select({ group: gateways.group })
-    .from(gateways)
-    .where(eq(gateways.name, gateway))
-  const wanted = part.wanted.filter(({ group }) => group === at?.group)
+function partAt(part: Part, gateway: { group: string }): Part | undefined {
+  const wanted = part.wanted.filter(({ group }) => group === gateway.group)
   return part.wanted.length > 0 && wanted.length === 0 ? undefined : { ...part, wanted }
 }
 

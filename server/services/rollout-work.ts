@@ -55,6 +55,7 @@ import {
   sharesIn,
   tell,
   wantedIn,
+  type Acting,
   type RolloutRow,
 } from './rollouts'
 import { Scopes } from './scopes'
@@ -532,8 +533,6 @@ async function readAgain(services: Services, names: string[]): Promise<void> {
     })
   }
 }
-
-type Acting = Parameters<typeof record>[1]
 
 /** A gateway of a rollout, and the group whose placements it serves. */
 type Member = Pick<GatewayRow, 'name' | 'group'>

@@ -126,10 +126,13 @@ const toldOf = ({ apiId, change }: Pick<RolloutRow, 'apiId' | 'change'>) =>
     ? change.release.parts.map(({ api, placements: own }) => ({ api, subject: own.join(', ') }))
     : [{ api: apiId, subject: subjectOf(change) }]
 
+/** Who acts, and when, as the ledger is told. */
+export type Acting = Parameters<typeof record>[1]
+
 /** Records something about a rollout. */
 export async function tell(
   tx: Transaction,
-  acting: Parameters<typeof record>[1],
+  acting: Acting,
   row: Pick<RolloutRow, 'apiId' | 'change'>,
   { action, after }: { action: `rollout.${string}`; after: (api: number | null) => object },
 ): Promise<void> {
