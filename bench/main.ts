@@ -1,3 +1,4 @@
+import { bodies } from './bodies'
 import { compare } from './compare'
 import { drift } from './drift'
 import { formats } from './formats'
@@ -22,6 +23,7 @@ const parts: Record<string, () => void | Promise<void>> = {
   register,
   impact,
   gateway,
+  bodies,
   policies,
   rollouts,
   promotions: waiting,

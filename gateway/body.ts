@@ -10,39 +10,57 @@ let kept = 0
  */
 export async function readBody(passage: Passage, most: number): Promise<Buffer | 'too large'> {
   if (passage.body) return passage.body.length > most ? 'too large' : passage.body
+  const read = await collect(passage, most)
+  if (!read.isWhole) return 'too large'
+  passage.body = read.bytes
+  return read.bytes
+}
+
+/** How a body begins: all of it, or so many bytes and more, which whoever reads it next gets again. */
+export async function readStart(
+  passage: Passage,
+  most: number,
+): Promise<{ bytes: Buffer; isWhole: boolean }> {
+  if (passage.body) return { bytes: passage.body, isWhole: true }
+  const read = await collect(passage, most)
+  if (read.isWhole) passage.body = read.bytes
+  else passage.request.unshift(read.bytes)
+  return read
+}
+
+/** Reads until the end of a body, or until there is more of it than this. */
+function collect(passage: Passage, most: number): Promise<{ bytes: Buffer; isWhole: boolean }> {
   const chunks: Buffer[] = []
   let size = 0
-  let held = 0
   return new Promise((resolve, reject) => {
     const { request } = passage
+    let held = 0
     const done = () => {
       request.off('data', take)
       request.off('end', end)
-      request.off('error', reject)
+      request.off('error', close)
       request.off('close', close)
     }
     passage.ends.push(() => {
       kept -= held
     })
     const take = (chunk: Buffer) => {
-      size += chunk.length
-      if (size <= most && kept + chunk.length > mostKept) {
+      if (kept + chunk.length > mostKept) {
         done()
         return reject(new NoRoom())
       }
-      if (size <= most) {
-        held += chunk.length
-        kept += chunk.length
-        return void chunks.push(chunk)
-      }
+      size += chunk.length
+      held += chunk.length
+      kept += chunk.length
+      chunks.push(chunk)
+      if (size <= most) return
       done()
       request.pause()
-      resolve('too large')
+      resolve({ bytes: Buffer.concat(chunks), isWhole: false })
     }
     const end = () => {
       done()
-      passage.body = Buffer.concat(chunks)
-      resolve(passage.body)
+      resolve({ bytes: Buffer.concat(chunks), isWhole: true })
     }
     const close = () => {
       done()
@@ -50,8 +68,9 @@ export async function readBody(passage: Passage, most: number): Promise<Buffer |
     }
     request.on('data', take)
     request.on('end', end)
-    request.on('error', reject)
+    request.on('error', close)
     request.on('close', close)
+    request.resume()
   })
 }
 

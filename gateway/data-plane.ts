@@ -5,6 +5,7 @@ import { routeStep } from '../core/runtime/explain'
 import type { Condition } from '../core/runtime/conditions'
 import type { Match, Route, RouteRequest } from '../core/runtime/routes'
 import { BrokenOff, NoRoom } from './body'
+import { TooLong } from './inspector'
 import type { Bounds } from './bounds'
 import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
@@ -117,7 +118,8 @@ export function dataPlane(
     return !certificates.serve(name, host)
   }
 
-  const onward = (passage: Passage, route: Route) => forward(passage, route, targets, bounds)
+  const sender = { targets, bounds, inspector: keeping.inspector }
+  const onward = (passage: Passage, route: Route) => forward(passage, route, sender)
 
   /** Answers a preflight where scripts may call what it asks about. */
   function preflight(passage: Passage, asked: Omit<RouteRequest, 'method'>): boolean {
@@ -161,6 +163,13 @@ function fail(passage: Passage, error: unknown): void {
       detail: 'Too many bodies are held at once',
       headers: { 'Retry-After': '5' },
     })
+  if (error instanceof TooLong)
+    return refuse(passage, {
+      status: 503,
+      title: 'The gateway is busy',
+      detail: 'Looking into the message took too long',
+      headers: { 'Retry-After': '5' },
+    })
   console.error('a request could not be served:', error)
   if (response.headersSent) response.destroy()
   else
@@ -199,11 +208,20 @@ const begin = (request: IncomingMessage, response: ServerResponse): Passage => (
   responseType: '',
   members: [],
   breaks: { request: false, response: false },
+  watching: undefined,
+  ended: undefined,
   ends: [],
 })
 
-function finish(passage: Passage, { log, journal, metrics }: Telling, at: number): void {
+/** Tells of a request once its response has gone out, and all is known of it that somebody wants to know. */
+function finish(passage: Passage, telling: Telling, at: number): void {
   for (const end of passage.ends) end()
+  passage.ended = performance.now()
+  if (passage.watching) void passage.watching.then(() => tell(passage, telling, at))
+  else tell(passage, telling, at)
+}
+
+function tell(passage: Passage, { log, journal, metrics }: Telling, at: number): void {
   const event = eventOf(passage, at)
   journal.add(event)
   metrics.count(event)

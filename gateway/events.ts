@@ -30,7 +30,7 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     status: response.statusCode,
     step: stopped?.name ?? '',
     policy: stopped?.policy ?? '',
-    ms: Math.round((performance.now() - passage.started) * 10) / 10,
+    ms: Math.round(((passage.ended ?? performance.now()) - passage.started) * 10) / 10,
     ...(upstreamMs !== undefined && { upstreamMs: Math.round(upstreamMs * 10) / 10 }),
     bytesIn: Math.max(0, now.read - before.read),
     bytesOut: Math.max(0, now.written - before.written),

@@ -8,6 +8,7 @@ import { usualBounds, type Bounds } from './bounds'
 import { Certificates } from './certificates'
 import { Configuration } from './configuration'
 import { dataPlane } from './data-plane'
+import { Inspector } from './inspector'
 import { Journal } from './journal'
 import { ConcurrencyLimiter, RateLimiter } from './limiter'
 import { plainListener, tlsListener } from './listeners'
@@ -28,6 +29,8 @@ export interface GatewayOptions {
   directory: string
   /** Addresses of this installation that are no backends, such as the admin ports of other gateways. */
   reserved?: string[]
+  /** Where the built thread is that looks into larger messages; without it they are looked into at once. */
+  threads?: string
   bounds?: Partial<Bounds>
   /** The clock, in milliseconds since 1970. */
   now?: () => number
@@ -54,6 +57,7 @@ export async function startGateway(
     rates: new RateLimiter(now),
     concurrency: new ConcurrencyLimiter(),
     quotas,
+    inspector: new Inspector(options.threads),
     now,
   }
   const certificates = new Certificates(
@@ -83,6 +87,7 @@ export async function startGateway(
     close: async () => {
       targets.close()
       await Promise.all([closing(data), closing(admin), secure && closing(secure)])
+      await keeping.inspector.close()
       quotas.close()
       journal.close()
     },

@@ -46,7 +46,7 @@ export function entryOf(passage: Passage): LogEntry | undefined {
     host: head.host,
     path: head.target.path || (request.url ?? ''),
     status,
-    ms: Math.round((performance.now() - passage.started) * 10) / 10,
+    ms: Math.round(((passage.ended ?? performance.now()) - passage.started) * 10) / 10,
     consumer: client,
     placement: route?.placement ?? '',
     address: addressKept(passage),

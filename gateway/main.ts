@@ -15,6 +15,7 @@ await startGateway({
   ...(tlsPort && { tlsPort: Number(tlsPort) }),
   secret,
   directory,
+  threads: import.meta.dirname,
   reserved: (process.env['ELM_RESERVED'] ?? '').split(',').filter(Boolean),
 })
 process.send?.('ready')

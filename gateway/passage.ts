@@ -40,6 +40,10 @@ export interface Passage {
   members: readonly string[]
   /** Which messages broke the definition, of those that were held against it. */
   breaks: { request: boolean; response: boolean }
+  /** What is still being found out about its response, after that went out. */
+  watching: Promise<void> | undefined
+  /** When its response had gone out. */
+  ended: number | undefined
   /** What is to be done when it is over. */
   ends: (() => void)[]
 }

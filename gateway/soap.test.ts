@@ -7,6 +7,7 @@ import { bundleWsdl } from '../core/formats/wsdl/bundle'
 import { describe as describedBy } from '../core/runtime/described'
 import { operationKey, type PlacementSpec, type RouteRow } from '../core/runtime/placement'
 import type { PolicySet } from '../core/runtime/policies'
+import { apiKeyIn } from '../core/runtime/policies/authenticate'
 import type { SoapMatch } from '../core/runtime/soap'
 import { recorder, testGateway, type TestGateway } from '../tests/support/gateway'
 import { readable } from '../tests/support/reading'
@@ -171,6 +172,51 @@ describe('an operation of SOAP', () => {
     const answer = await ask(body, headers)
     expect(answer).toMatchObject({ status, type: 'text/xml; charset=utf-8' })
     expect(answer.text).toMatch(/<soap:Fault><faultcode>soap:Client</)
+    expect(backend.seen).toEqual([])
+  })
+
+  it('is known by its beginning, and looked at as a whole only for whoever may call it', async () => {
+    await serve({ authentication: apiKeyIn('X-Api-Key') })
+    const long = message('getSample').replace(
+      '</soap:Envelope>',
+      `${'<x/>'.repeat(50_000)}<soap:Body/></soap:Envelope>`,
+    )
+    expect((await ask(long)).status).toBe(401)
+    expect(backend.seen).toEqual([])
+    await serve()
+    const answer = await ask(long)
+    expect(answer.status).toBe(400)
+    expect(answer.text).toContain('more than one body')
+    expect(backend.seen).toEqual([])
+  })
+
+  it('is refused where its first 64 KB do not say what it is for, whatever they are made of', async () => {
+    const fillers = [
+      Array.from({ length: 99 }, (_, i) => `<p${i}:a xmlns:p${i}="u${i}">`).join(''),
+      `<a ${Array.from({ length: 20_000 }, (_, i) => `a${i}=""`).join(' ')}/>`,
+      '<a/>'.repeat(100_000),
+      `<a b="${'x'.repeat(200_000)}"/>`,
+      `<!--${'x'.repeat(200_000)}-->`,
+    ]
+    for (const filler of fillers) {
+      const body = message('getSample').replace(
+        '<soap:Body>',
+        `<soap:Header>${filler}</soap:Header><soap:Body>`,
+      )
+      const answer = await ask(body)
+      expect(answer.status).toBe(400)
+      expect(backend.seen).toEqual([])
+    }
+  })
+
+  it.each(['utf-16', 'utf-7', 'ebcdic-cp-us'])('is not taken in %s', async (encoding) => {
+    const declared = message('getSample').replace(
+      /^<\?xml[^>]*\?>|^/,
+      `<?xml version="1.0" encoding="${encoding}"?>`,
+    )
+    expect((await ask(declared)).status).toBe(400)
+    const typed = { 'content-type': `text/xml; charset=${encoding}` }
+    expect((await ask(message('getSample'), typed)).status).toBe(415)
     expect(backend.seen).toEqual([])
   })
 

@@ -1,38 +1,47 @@
-import { SaxesParser } from 'saxes'
-import { envelopeNamespaces, type SoapVersion } from '../core/contract/envelopes'
+import { type SoapVersion } from '../core/contract/envelopes'
+import { firstElement, isPlainEncoding, messageStart } from '../core/runtime/envelope'
 import { mediaTypeOf } from '../core/runtime/media'
 import type { SoapMessage } from '../core/runtime/soap'
-import { readBody } from './body'
-import { headerOf, type Passage, type Refusal } from './passage'
+import { readBody, readStart } from './body'
+import type { Inspector } from './inspector'
+import { headerOf, type Check, type Passage, type Refusal } from './passage'
 
-/** Larger messages are not looked into; in bytes. Attachments count with them. */
+/** Larger messages are not taken; in bytes. Attachments count with them. */
 const mostBytes = 16 * 1024 * 1024
 
-/** Reads what a message says of the operation it is for. What is no message is refused, with the reason. */
+const noMessage = 'This is no SOAP message'
+
+function refuse(passage: Passage, status: number, title: string, text: string): Refusal {
+  passage.steps.push({ name: 'match', passed: false, text })
+  return { status, title }
+}
+
+/**
+ * Reads what a message says of the operation it is for, by its beginning alone: nobody knows yet who sent it. What is no
+ * message is refused, with the reason.
+ */
 export async function readMessage(passage: Passage): Promise<SoapMessage | Refusal> {
   const version = versionOf(passage)
   passage.soap = version ?? '1.1'
-  const refuse = (status: number, title: string, text: string): Refusal => {
-    passage.steps.push({ name: 'match', passed: false, text })
-    return { status, title }
-  }
+  const stop = (status: number, title: string, text: string) => refuse(passage, status, title, text)
   if (!version)
-    return refuse(
+    return stop(
       415,
-      'This is no SOAP message',
+      noMessage,
       'SOAP 1.1 is text/xml, SOAP 1.2 is application/soap+xml; with attachments multipart/related',
     )
   const coding = headerOf(passage, 'content-encoding')
   if (coding !== undefined && coding.toLowerCase() !== 'identity')
-    return refuse(415, 'Compressed messages are not taken', 'The message is compressed')
-  const body = await readBody(passage, mostBytes)
-  if (body === 'too large')
-    return refuse(413, 'The message is too large', 'The message is larger than 16 MB')
-  const text = isMultipart(passage) ? rootPart(passage, body) : body.toString('utf8')
-  if (text === undefined)
-    return refuse(400, 'This is no SOAP message', 'The first part of the message has no end')
-  const found = firstElement(text, version)
-  if ('refused' in found) return refuse(400, 'This is no SOAP message', found.refused)
+    return stop(415, 'Compressed messages are not taken', 'The message is compressed')
+  const charset = parameter(passage, 'charset')
+  if (charset !== undefined && !isPlainEncoding(charset))
+    return stop(415, noMessage, `The message is said to be in ${charset.slice(0, 40)}`)
+  const { bytes, isWhole } = await readStart(passage, messageStart)
+  const root = isMultipart(passage) ? rootPart(passage, bytes) : { bytes, isWhole }
+  if (!root || (isWhole && !root.isWhole))
+    return stop(400, noMessage, 'The first part of the message has no end')
+  const found = firstElement(root.bytes.toString('utf8'), version, root.isWhole)
+  if ('refused' in found) return stop(400, noMessage, found.refused)
   const action = actionOf(passage, version)
   return {
     version,
@@ -40,6 +49,22 @@ export async function readMessage(passage: Passage): Promise<SoapMessage | Refus
     ...(found.element !== undefined && { element: found.element }),
   }
 }
+
+/** Looks at the rest of a message once it is known who sent it: it can be understood in one way only. */
+export const messageCheck =
+  (inspector: Inspector): Check =>
+  async (passage) => {
+    const body = await readBody(passage, mostBytes)
+    if (body === 'too large')
+      return refuse(passage, 413, 'The message is too large', 'The message is larger than 16 MB')
+    const root = isMultipart(passage) ? rootPart(passage, body) : { bytes: body, isWhole: true }
+    if (!root?.isWhole)
+      return refuse(passage, 400, noMessage, 'The first part of the message has no end')
+    const { bytes } = root
+    const input = { bytes, version: passage.soap ?? '1.1' }
+    const why = await inspector.look('envelope', undefined, input, bytes.length)
+    return why === undefined ? undefined : refuse(passage, 400, noMessage, why)
+  }
 
 const contentType = (passage: Passage) => headerOf(passage, 'content-type') ?? ''
 const isMultipart = (passage: Passage) => mediaTypeOf(contentType(passage)) === 'multipart/related'
@@ -68,52 +93,13 @@ function actionOf(passage: Passage, version: SoapVersion): string | undefined {
   return action === undefined || action === '' ? undefined : action
 }
 
-/** The root part of a message with attachments: the first one (RFC 2387, section 3.2). */
-function rootPart(passage: Passage, body: Buffer): string | undefined {
+/** The root part of a message with attachments, as far as it came: the first one (RFC 2387, section 3.2). */
+function rootPart(passage: Passage, body: Buffer): { bytes: Buffer; isWhole: boolean } | undefined {
   const boundary = parameter(passage, 'boundary')
   if (boundary === undefined || boundary.length > 70) return undefined
-  const delimiter = Buffer.from(`--${boundary}`)
-  const begin = body.indexOf(delimiter)
+  const begin = body.indexOf(`--${boundary}`)
   const head = begin === -1 ? -1 : body.indexOf('\r\n\r\n', begin)
-  const end = head === -1 ? -1 : body.indexOf(`\r\n--${boundary}`, head)
-  return end === -1 ? undefined : body.toString('utf8', head + 4, end)
-}
-
-class Stopped extends Error {}
-
-/** The first element of the body of an envelope, in one pass over all of it: two bodies would be two messages. */
-function firstElement(
-  text: string,
-  version: SoapVersion,
-): { element?: string } | { refused: string } {
-  const space = envelopeNamespaces[version]
-  const path: string[] = []
-  let bodies = 0
-  let element: string | undefined
-  const parser = new SaxesParser({ xmlns: true })
-  parser.on('doctype', () => {
-    throw new Stopped('The message has a document type declaration')
-  })
-  parser.on('opentag', ({ local, uri }) => {
-    const name = `{${uri}}${local}`
-    if (path.length === 0 && name !== `{${space}}Envelope`)
-      throw new Stopped(`The message is ${name.slice(0, 200)}, and no envelope of SOAP ${version}`)
-    if (path.length === 1 && name === `{${space}}Body` && ++bodies > 1)
-      throw new Stopped('The message has more than one body')
-    if (path.length === 2 && path[1] === `{${space}}Body`) element ??= name
-    path.push(name)
-    if (path.length > 200) throw new Stopped('The message is nested more than 200 deep')
-  })
-  parser.on('closetag', () => void path.pop())
-  parser.on('error', ({ message }) => {
-    throw new Stopped(`The message is not well-formed (${message.slice(0, 200)})`)
-  })
-  try {
-    parser.write(text).close()
-  } catch (error) {
-    if (error instanceof Stopped) return { refused: error.message }
-    throw error
-  }
-  if (bodies === 0) return { refused: 'The message has no body' }
-  return element === undefined ? {} : { element }
+  if (head === -1) return undefined
+  const end = body.indexOf(`\r\n--${boundary}`, head)
+  return { bytes: body.subarray(head + 4, end === -1 ? undefined : end), isWhole: end !== -1 }
 }

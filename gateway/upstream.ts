@@ -54,11 +54,11 @@ export interface Sending {
   drops: (status: number) => boolean
 }
 
-/** What a client gets for a whole response: its text, or undefined where that is too large or cannot be read. */
+/** What a client gets for a whole response: its body, or undefined where that is too large or cannot be read. */
 export type Capture = (
   status: number,
-  body: string | undefined,
-) => { status: number; fields: string[]; body: string }
+  body: Buffer | undefined,
+) => Promise<{ status: number; fields: string[]; body: string }>
 
 /** Larger responses are not made anew; in bytes. */
 const mostCaptured = 4 * 1024 * 1024
@@ -115,9 +115,10 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
   let told = false
   let watched: ReturnType<Watch>
   let captured: Captured | undefined
-  const answer = ({ status, plain, chunks, size }: Captured) => {
-    const whole = plain && size <= mostCaptured ? Buffer.concat(chunks).toString('utf8') : undefined
-    const made = sending.capture!(status, whole)
+  const answer = async ({ status, plain, chunks, size }: Captured) => {
+    const whole = plain && size <= mostCaptured ? Buffer.concat(chunks) : undefined
+    const made = await sending.capture!(status, whole)
+    if (response.destroyed) return
     response.writeHead(made.status, sending.fields(made.status, made.fields))
     response.end(made.body)
   }
@@ -195,7 +196,7 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
         if (over) return
         finish()
         if (!request.complete) response.shouldKeepAlive = false
-        if (captured) return answer(captured)
+        if (captured) return void answer(captured).catch(() => response.destroy())
         watched?.end()
         if (!response.writableEnded) response.end()
       },

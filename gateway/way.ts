@@ -9,6 +9,8 @@ import { addressCheck, hoursCheck, maintenanceCheck, scopeCheck } from './steps/
 import { contractCheck } from './steps/contract'
 import { concurrencyCheck, quotaCheck, rateCheck } from './steps/limit'
 import { bodyCheck } from './steps/validate'
+import type { Inspector } from './inspector'
+import { messageCheck } from './soap'
 import { Tokens } from './tokens'
 
 /** What the checks of all routes keep between requests. */
@@ -17,6 +19,7 @@ export interface Keeping {
   rates: RateLimiter
   concurrency: ConcurrencyLimiter
   quotas: Quotas
+  inspector: Inspector
   now: () => number
 }
 
@@ -39,7 +42,7 @@ export class Ways {
 
   private compile(route: Route): Check[] {
     const { policies, scopes, described } = route
-    const { now, rates, quotas, concurrency } = this.keeping
+    const { now, rates, quotas, concurrency, inspector } = this.keeping
     return [
       policies.maintenance && maintenanceCheck(policies.maintenance, now),
       policies.authentication && this.authenticator(route),
@@ -49,12 +52,13 @@ export class Ways {
       policies.rate && rateCheck(policies.rate, route, rates),
       policies.quota && quotaCheck(policies.quota, route, quotas),
       policies.concurrency && concurrencyCheck(policies.concurrency, route, concurrency),
-      policies.body && bodyCheck(policies.body),
+      route.soap.length > 0 && messageCheck(inspector),
+      policies.body && bodyCheck(policies.body, inspector),
       // A face holds its requests against the schemas that it translates by.
       policies.contract &&
         described &&
         !route.face &&
-        contractCheck(policies.contract, route, described),
+        contractCheck(policies.contract, route, described, inspector),
     ].filter((check) => typeof check === 'function')
   }
 

@@ -20,6 +20,7 @@ const parts =
         'register',
         'impact',
         'gateway',
+        'bodies',
         'rollouts',
         'promotions',
         'resources',

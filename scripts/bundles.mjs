@@ -9,6 +9,7 @@ const run = promisify(execFile)
 /** The processes beside the web app, each bundled into one file that leaves packages where they are installed. */
 const entries = {
   gateway: 'gateway/main.ts',
+  'inspecting-thread': 'gateway/inspecting-thread.ts',
   standins: 'standins/main.ts',
   worker: 'server/jobs/worker.ts',
   'analysis-thread': 'server/jobs/analysis-thread.ts',

@@ -137,8 +137,8 @@ export function reachableSchemas(
 
 /** A request as it is held against a definition. */
 export interface DescribedRequest {
-  /** Every value of a parameter, decoded; none where it was not sent. */
-  values: (parameter: DescribedParameter) => string[]
+  /** For each parameter of the operation, in their order, every value decoded; none where it was not sent. */
+  values: readonly string[][]
   contentType: string | undefined
   /** The body as text; undefined where there is none, or where nobody looks at it. */
   body: string | undefined
@@ -148,34 +148,38 @@ export interface DescribedRequest {
 /** More than this is not told of one message. */
 const mostFaults = 20
 /** So much work is done for one message: a part of a value that meets a schema is one step. */
-const mostSteps = 200_000
+export const mostSteps = 200_000
 
 /** The validation would take too long, and nobody knows what it would have come to. */
 class TooMuch extends Error {}
 
-/** What of a request is not as its operation asks: places, with the reason. */
+/** What of a message is not as it should be: places, with the reason. */
+export interface Faults {
+  faults: string[]
+  /** False where a part of it took too long, so that nobody knows of more. */
+  isWhole: boolean
+}
+
+/** What of a request is not as its operation asks, in so many steps at most. */
 export function requestFaults(
   described: Described,
   operation: DescribedOperation,
   request: DescribedRequest,
-): string[] {
-  const held = new Holding(described)
-  for (const parameter of operation.parameters) {
-    const values = request.values(parameter)
+  steps = mostSteps,
+): Faults {
+  const held = new Holding(described, steps)
+  operation.parameters.forEach((parameter, index) => {
+    const values = request.values[index] ?? []
     const where = `${parameter.in === 'query' ? 'query parameter' : parameter.in === 'path' ? 'path parameter' : parameter.in} ${parameter.name}`
     if (values.length === 0) {
       if (parameter.required) held.faults.push(`The ${where} is missing`)
     } else held.value(`The ${where}`, parameterValue(parameter, values), parameter.schema)
-  }
-  if (!operation.body) {
-    return held.faults
-  }
-  if (!request.hasBody) {
-    if (operation.body.required) held.faults.push('The body is missing')
-    return held.faults
-  }
-  held.content('The body', operation.body.content, request.contentType, request.body)
-  return held.faults
+  })
+  const { body } = operation
+  if (body && request.hasBody)
+    held.content('The body', body.content, request.contentType, request.body)
+  else if (body?.required) held.faults.push('The body is missing')
+  return held.result
 }
 
 /** The response that describes a status: by itself, as a range, or by default (OpenAPI 3.1, section 4.8.16). */
@@ -187,38 +191,47 @@ export const responseTo = <T extends { status: string }>(
   responses.find((one) => one.status.toUpperCase() === `${Math.floor(status / 100)}XX`) ??
   responses.find((one) => one.status === 'default')
 
-/** What of a response is not as its operation says. */
+/** What of a response is not as its operation says, in so many steps at most. */
 export function responseFaults(
   described: Described,
   operation: DescribedOperation,
   response: { status: number; contentType: string | undefined; body: string | undefined },
-): string[] {
-  const held = new Holding(described)
+  steps = mostSteps,
+): Faults {
+  const held = new Holding(described, steps)
   const found = responseTo(response.status, operation.responses)
-  if (!found) return [`The status ${response.status} is not described`]
-  if (response.body !== undefined && response.body !== '' && found.content.length > 0)
+  if (!found) held.faults.push(`The status ${response.status} is not described`)
+  else if (response.body !== undefined && response.body !== '' && found.content.length > 0)
     held.content('The response', found.content, response.contentType, response.body)
-  return held.faults
+  return held.result
 }
 
 /** Holds the parts of one message against their schemas. */
 class Holding {
   readonly faults: string[] = []
-  private steps = 0
+  private isWhole = true
 
-  constructor(private readonly described: Described) {}
+  constructor(
+    private readonly described: Described,
+    private left: number,
+  ) {}
+
+  get result(): Faults {
+    return { faults: this.faults, isWhole: this.isWhole }
+  }
 
   value(what: string, value: unknown, schema: Schema | undefined): void {
     if (schema === undefined || value === undefined || this.faults.length >= mostFaults) return
     try {
       const why = invalidity(this.described, value, schema, () => {
-        if (++this.steps > mostSteps) throw new TooMuch()
+        if (--this.left < 0) throw new TooMuch()
       })
       if (why !== undefined)
         this.faults.push(why.startsWith('It ') ? `${what} ${why.slice(3)}` : `${what}: ${why}`)
     } catch (error) {
       // What takes too long to be held is not known to be wrong.
       if (!(error instanceof TooMuch)) throw error
+      this.isWhole = false
     }
   }
 

@@ -1,10 +1,8 @@
-import { invalidity } from '../../core/contract/validate'
-import { whyNoXml } from '../../core/contract/xml-values'
-import { soapAnswer, soapRequest, type FaceCall } from '../../core/runtime/rest-face'
+import type { FaceCall } from '../../core/runtime/rest-face'
 import { isJsonType, mediaTypeOf } from '../../core/runtime/media'
 import type { Route } from '../../core/runtime/routes'
-import { measureJson } from '../../core/text/measure'
 import { readBody } from '../body'
+import { TooLong, type Inspector } from '../inspector'
 import { headerOf, type Passage, type Refusal } from '../passage'
 import type { Capture } from '../upstream'
 import { shapedAnswer } from './respond'
@@ -12,12 +10,6 @@ import type { Inside } from './transform'
 
 /** Larger bodies are not translated; in bytes. */
 const mostBytes = 4 * 1024 * 1024
-const most = { depth: 60, values: 100_000 }
-/** So much work is done for one message: a part of a value that meets a schema is one step. */
-const mostSteps = 500_000
-
-/** The validation would take too long. */
-class TooMuch extends Error {}
 
 /** Headers of the request that are about JSON, and not for a backend of SOAP. */
 const replaced = new Set([
@@ -34,31 +26,21 @@ const replaced = new Set([
  */
 export async function translateRequest(
   passage: Passage,
-  { face }: Route,
+  { face, name }: Route,
   inside: Inside,
+  inspector: Inspector,
 ): Promise<Inside | Refusal> {
   const { of, call } = face!
-  const value = await valueOf(passage, call)
-  if ('refusal' in value) return value.refusal
-  const stop = (status: number, title: string, text: string): Refusal => {
+  const given = await bodyOf(passage, call)
+  if ('refusal' in given) return given.refusal
+  const input = { row: name, bytes: given.bytes }
+  const message = await inspector.look('toSoap', of, input, given.bytes.length)
+  if ('title' in message) {
+    const { title, text } = message
     passage.steps.push({ name: 'validate', passed: false, text })
-    return { status, title, detail: text }
+    return { status: 400, title, detail: text }
   }
-  let steps = 0
-  let why: string | undefined
-  try {
-    why =
-      whyNoXml(value.json) ??
-      invalidity(of, value.json, call.request, () => {
-        if (++steps > mostSteps) throw new TooMuch()
-      })
-  } catch (error) {
-    if (!(error instanceof TooMuch)) throw error
-    why = 'It takes too long to be held against its schema'
-  }
-  if (why !== undefined)
-    return stop(400, 'The request is not as the operation asks', `The body: ${why}`)
-  const { contentType, soapAction, body } = soapRequest(of, call, value.json)
+  const { contentType, soapAction, body } = message
   passage.body = Buffer.from(body)
   passage.steps.push({
     name: 'transform',
@@ -80,10 +62,11 @@ export async function translateRequest(
   }
 }
 
-async function valueOf(
+/** The body of a request in JSON; empty where there is none and none is asked for. */
+async function bodyOf(
   passage: Passage,
   call: FaceCall,
-): Promise<{ json: unknown } | { refusal: Refusal }> {
+): Promise<{ bytes: Buffer } | { refusal: Refusal }> {
   const refuse = (status: number, title: string, text: string) => {
     passage.steps.push({ name: 'validate', passed: false, text })
     return { refusal: { status, title, detail: text } }
@@ -91,33 +74,24 @@ async function valueOf(
   if (passage.head.framing.kind === 'none')
     return call.input && call.request !== undefined
       ? refuse(400, 'The body is missing', 'The operation takes a body in JSON')
-      : { json: {} }
+      : { bytes: Buffer.alloc(0) }
   if (!isJsonType(mediaTypeOf(headerOf(passage, 'content-type'))))
     return refuse(415, 'Only JSON is taken here', 'The body is not application/json')
   if (!/^(?:identity)?$/i.test(headerOf(passage, 'content-encoding') ?? ''))
     return refuse(415, 'Compressed bodies are not taken', 'The body is compressed')
   const body = await readBody(passage, mostBytes)
-  if (body === 'too large')
-    return refuse(413, 'The body is too large', 'The body is larger than 4 MB')
-  const { depth, values } = measureJson(body)
-  if (depth > most.depth || values > most.values)
-    return refuse(
-      400,
-      'The body is too much',
-      'The body has too many values, or nests them too deeply',
-    )
-  try {
-    return { json: JSON.parse(body.toString('utf8')) as unknown }
-  } catch {
-    return refuse(400, 'The body is not JSON', 'The body is not JSON')
-  }
+  return body === 'too large'
+    ? refuse(413, 'The body is too large', 'The body is larger than 4 MB')
+    : { bytes: body }
 }
+
+const tooLong = { kind: 'wrong' as const, why: 'it takes too long to be read' }
 
 /** What the client gets of an answer in SOAP: the value, or the fault as a problem. */
 export const translateResponse =
-  (passage: Passage, { face }: Route): Capture =>
-  (status, body) => {
-    const { of, call } = face!
+  (passage: Passage, { face, name }: Route, inspector: Inspector): Capture =>
+  async (status, body) => {
+    const { of } = face!
     const wrong = (why: string) => {
       const text = `The backend’s answer is no message of SOAP: ${why}`
       passage.steps.push({ name: 'respond', passed: false, text })
@@ -127,9 +101,16 @@ export const translateResponse =
         detail: text,
       })
     }
-    if (body === '' && status < 300) return { status: 202, fields: ['Content-Length', '0'], body }
+    if (body?.length === 0 && status < 300)
+      return { status: 202, fields: ['Content-Length', '0'], body: '' }
     if (body === undefined) return wrong('it is larger than 4 MB, or compressed')
-    const read = soapAnswer(of, call, body)
+    const input = { row: name, bytes: body }
+    const read = await Promise.resolve(inspector.look('fromSoap', of, input, body.length)).catch(
+      (error: unknown) => {
+        if (error instanceof TooLong) return tooLong
+        throw error
+      },
+    )
     if (read.kind === 'wrong') return wrong(`${read.why} (status ${status})`)
     if (read.kind === 'value') {
       passage.steps.push({ name: 'respond', passed: true, text: 'Its message becomes JSON' })

@@ -3,6 +3,7 @@ import type { BackendTarget, Redirect, Route, WeightedTarget } from '../../core/
 import type { Bounds } from '../bounds'
 import { readBody } from '../body'
 import { Bounded } from '../bounded'
+import type { Inspector } from '../inspector'
 import type { Passage } from '../passage'
 import { takesShare } from '../share'
 import type { Targets } from '../targets'
@@ -20,12 +21,7 @@ const repeatable = 64 * 1024
 const unavailable = new Set([502, 503, 504])
 
 /** Sends a request on to its backend, or answers it from an example. */
-export function forward(
-  passage: Passage,
-  route: Route,
-  targets: Targets,
-  bounds: Bounds,
-): void | Promise<void> {
+export function forward(passage: Passage, route: Route, sender: Sender): void | Promise<void> {
   const { target } = route
   if (target.kind === 'mock') return mock(passage, target)
   if (target.kind === 'redirect') return redirect(passage, { ...route, target })
@@ -33,11 +29,11 @@ export function forward(
   if (target.kind === 'withheld') return refuse(passage, { status: 404, title: 'No route' })
   const inside = transform(passage, route)
   if ('status' in inside) return refuse(passage, inside)
-  if (!route.face) return sendTo(passage, route, target, inside, targets, bounds)
-  return translateRequest(passage, route, inside).then((message) =>
+  if (!route.face) return sendTo(passage, route, target, inside, sender)
+  return translateRequest(passage, route, inside, sender.inspector).then((message) =>
     'status' in message
       ? refuse(passage, message)
-      : sendTo(passage, route, target, message, targets, bounds),
+      : sendTo(passage, route, target, message, sender),
   )
 }
 
@@ -47,14 +43,12 @@ function sendTo(
   route: Route,
   target: BackendTarget,
   inside: Inside,
-  targets: Targets,
-  bounds: Bounds,
+  sender: Sender,
 ): void | Promise<void> {
   const attempt = {
     target: chosenFor(passage, route, target),
     inside,
-    targets,
-    bounds,
+    sender,
     tried: new Set<string>(),
   }
   const repeats = mayRepeat(passage, route, inside.method)
@@ -87,13 +81,19 @@ function chosenFor(
   return share
 }
 
+/** What sending on stands on. */
+export interface Sender {
+  targets: Targets
+  bounds: Bounds
+  inspector: Inspector
+}
+
 interface Attempt {
   target: BackendTarget
   inside: Inside
   /** How often it may still be sent again. */
   repeats: number
-  targets: Targets
-  bounds: Bounds
+  sender: Sender
   /** Addresses that were tried already. */
   tried: Set<string>
 }
@@ -112,7 +112,8 @@ function mayRepeat(
 }
 
 function send(passage: Passage, route: Route, attempt: Attempt): void {
-  const { target, targets, tried, bounds, inside } = attempt
+  const { target, tried, inside } = attempt
+  const { targets, bounds, inspector } = attempt.sender
   const { steps, head, request, response } = passage
   const { retry, breaker, timeout } = route.policies
   const chosen = targets.choose(target.targets, tried)
@@ -147,8 +148,8 @@ function send(passage: Passage, route: Route, attempt: Attempt): void {
       idleMs: Math.min(target.timeoutMs, left),
       totalMs: left,
       fields: (status, given) => responseFields(passage, status, given),
-      watch: route.face ? undefined : responseWatch(passage, route),
-      capture: route.face && translateResponse(passage, route),
+      watch: route.face ? undefined : responseWatch(passage, route, inspector),
+      capture: route.face && translateResponse(passage, route, inspector),
       drops: (status) => attempt.repeats > 0 && retry!.statuses.includes(status) && mayRetry(),
     },
     (outcome) => {

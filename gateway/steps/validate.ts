@@ -1,12 +1,10 @@
 import type { ConfigOf } from '../../core/runtime/policies'
-import { inRange, isJsonType, mediaTypeOf } from '../../core/runtime/media'
+import { inRange, mediaTypeOf } from '../../core/runtime/media'
 import { mostLookedAt } from '../../core/runtime/policies/validate'
 import { bytes } from '../../core/runtime/policies/words'
-import { measureJson, measureXml, type Extent } from '../../core/text/measure'
 import { readBody } from '../body'
-import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
-
-const isXml = (type: string) => /^(?:application|text)\/(?:[\w.-]+\+)?xml$/.test(type)
+import type { Inspector } from '../inspector'
+import { headerOf, pass, stop, type Check, type Passage } from '../passage'
 
 /** Whether a media type is one of some types and ranges. */
 const takes = (ranges: readonly string[], type: string) =>
@@ -18,7 +16,7 @@ const refuse = (passage: Passage, status: number, title: string, text: string) =
 const tooLarge = (passage: Passage, most: number) =>
   refuse(passage, 413, 'The body is too large', `The body is larger than ${bytes(most)}`)
 
-export function bodyCheck(config: ConfigOf<'body'>): Check {
+export function bodyCheck(config: ConfigOf<'body'>, inspector: Inspector): Check {
   const { bytes: most, depth, values, mediaTypes } = config
   const looks = depth !== undefined || values !== undefined
   return (passage) => {
@@ -49,9 +47,13 @@ export function bodyCheck(config: ConfigOf<'body'>): Check {
         'body',
         `The body has ${bytes(framing.length)} of ${bytes(most)}`,
       )
-    return readBody(passage, Math.min(most, mostLookedAt)).then((body): Refusal | undefined => {
+    return readBody(passage, Math.min(most, mostLookedAt)).then(async (body) => {
       if (body === 'too large') return tooLarge(passage, Math.min(most, mostLookedAt))
-      const found = looks ? extentOf(body, type, depth, values) : undefined
+      const bounds = { depth: depth ?? Infinity, values: values ?? Infinity }
+      const input = { bytes: body, type, most: bounds }
+      const found = looks
+        ? await inspector.look('extent', undefined, input, body.length)
+        : undefined
       if (found !== undefined) return refuse(passage, 400, 'The body is not taken', found)
       return pass(
         passage,
@@ -61,27 +63,4 @@ export function bodyCheck(config: ConfigOf<'body'>): Check {
       )
     })
   }
-}
-
-/** Why a body is not taken for its depth or the number of its values. */
-function extentOf(
-  body: Buffer,
-  type: string,
-  depth = Infinity,
-  values = Infinity,
-): string | undefined {
-  const most = { depth, values }
-  const found = isXml(type)
-    ? measureXml(body.toString('utf8'), most)
-    : isJsonType(type)
-      ? measureJson(body)
-      : undefined
-  if (!found) return undefined
-  if ('refused' in found) return `The body ${found.refused}`
-  return beyond(found, most)
-}
-
-function beyond(found: Extent, most: Extent): string | undefined {
-  if (found.depth > most.depth) return `The body is nested more than ${most.depth} deep`
-  return found.values > most.values ? `The body has more than ${most.values} values` : undefined
 }
