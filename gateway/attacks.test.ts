@@ -135,6 +135,100 @@ describe('framing', () => {
     expect(rawHeaders.join(' ')).not.toMatch(/1\.2\.3\.4|private|DELETE/)
   })
 
+  it('refuses a header that may stand once and stands twice, however it is spelled', async () => {
+    backend.seen.length = 0
+    for (const [one, other] of [
+      ['Authorization: Bearer a', 'authorization: Bearer b'],
+      ['Content-Type: text/plain', 'Content-Type: text/xml'],
+      ['Content-Type: text/plain', 'Content_Type: text/xml'],
+      ['SOAPAction: a', 'SOAPAction: b'],
+      ['Origin: https://a.example', 'Origin: https://b.example'],
+      ['User-Agent: a', 'User_Agent: b'],
+      ['Range: bytes=0-1', 'Range: bytes=2-3'],
+    ])
+      expect(statuses(await get('/v1/things', `\n${one}\n${other}`)), one).toEqual([400])
+    for (const named of ['Content-Type', 'content_type', 'x, Content-Encoding'])
+      expect(
+        statuses(
+          await get('/v1/things', `\nContent-Type: text/plain`).then(() =>
+            ask(`GET /v1/things HTTP/1.1\nHost: a.example\nConnection: close, ${named}`),
+          ),
+        ),
+        named,
+      ).toEqual([400])
+    expect(backend.seen).toHaveLength(3)
+  })
+
+  it('passes nothing from a stranger that only proxies set, unless a policy names it', async () => {
+    const lies = [
+      'Via: 1.1 x',
+      'CF-Connecting-IP: 1.2.3.4',
+      'CF_Connecting_IP: 1.2.3.4',
+      'X-Original-Method: DELETE',
+      'X-Envoy-Original-Path: /live/private',
+      'X_Envoy_External_Address: 1.2.3.4',
+      'X-Rewrite-Something: a',
+      'X-Auth-Request-User: root',
+      'Remote_User: root',
+      'Client-Cert: :AA==:',
+      'True_Client_IP: 1.2.3.4',
+    ]
+    const sent = async () => {
+      backend.seen.length = 0
+      await get('/v1/things', lies.map((line) => `\n${line}`).join(''))
+      const { rawHeaders } = backend.seen[0]!
+      return rawHeaders.filter(
+        (_, i) =>
+          i % 2 === 0 && !/^(?:host|connection|x-forwarded-.*|x-request-id)$/i.test(rawHeaders[i]!),
+      )
+    }
+    expect(await sent()).toEqual([])
+    const map = [
+      {
+        kind: 'rename',
+        in: 'header',
+        name: 'X-Original-Method',
+        toIn: 'header',
+        toName: 'X-Original-Method',
+      } as const,
+    ]
+    await gateway.place(placed(backend.url, operations, { policies: { parameters: { map } } }))
+    expect(await sent()).toEqual(['X-Original-Method'])
+    await serve()
+  })
+
+  it('reads the names of headers in one way: with - and _ as one', async () => {
+    const changes = { set: [{ name: 'X-Set', value: 'ours' }], add: [], remove: ['X-Tenant'] }
+    await gateway.place(placed(backend.url, operations, { policies: { requestHeaders: changes } }))
+    backend.seen.length = 0
+    await get('/v1/things', '\nX_Tenant: evil\nx-tenant: evil\nX_Set: evil\nX_Other: kept')
+    const { headers } = backend.seen[0]!
+    expect(headers).toMatchObject({ 'x-set': 'ours', x_other: 'kept' })
+    expect(JSON.stringify(headers)).not.toContain('evil')
+    await serve()
+  })
+
+  it('passes the head of a response that has no body, whatever length it says', async () => {
+    const quiet = await liar((socket) => {
+      socket.write('HTTP/1.1 304 Not Modified\r\nETag: "a"\r\nContent-Length: 1234\r\n\r\n')
+    })
+    await gateway.place(placed(quiet.url, operations))
+    const one = 'GET /v1/things HTTP/1.1\r\nHost: a.example\r\n\r\n'
+    for (let n = 0; n < 3; n++) {
+      const said = await exchange(gateway.dataPort, one)
+      expect(statuses(said)).toEqual([304])
+      expect(said).toContain('ETag: "a"')
+    }
+    await quiet.close()
+    const empty = await liar((socket) => {
+      socket.write('HTTP/1.1 204 No Content\r\nContent-Length: 5\r\n\r\n')
+    })
+    await gateway.place(placed(empty.url, operations))
+    expect(statuses(await exchange(gateway.dataPort, one))).toEqual([204])
+    await empty.close()
+    await serve()
+  })
+
   it('answers 400 to two Host headers and to hosts that are none', async () => {
     for (const hosts of [
       'Host: a.example\nHost: b.example',
@@ -480,6 +574,21 @@ describe('configuration', () => {
       [
         resources('Backend', `{ url: "http://127.1:${gateway.adminPort}" }`),
         /Backend b.*installation/,
+      ],
+      ...[
+        'localhost.',
+        'localhost..',
+        '127.0.0.1',
+        '[::ffff:7f00:1]',
+        '0x7f.1',
+        'a.localhost.',
+      ].map((host): [string, RegExp] => [
+        resources('Backend', `{ url: "http://${host}:${gateway.adminPort}/x" }`),
+        /Backend b.*installation/,
+      ]),
+      [
+        resources('Backend', '{ url: "http://metadata.google.internal./x" }'),
+        /Backend b.*metadata/,
       ],
       [resources('Backend', '{ url: "http://b", timeoutMs: 1e12 }'), /Backend b, timeoutMs/],
       [

@@ -3,10 +3,10 @@ import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http
 import { TLSSocket } from 'node:tls'
 import { routeStep } from '../core/runtime/explain'
 import type { Condition } from '../core/runtime/conditions'
+import { canonicalName } from '../core/runtime/headers'
 import type { Match, Route, RouteRequest } from '../core/runtime/routes'
 import { BrokenOff, NoRoom } from './body'
 import { TooLong } from './inspector'
-import type { Bounds } from './bounds'
 import type { Certificates } from './certificates'
 import type { Configuration } from './configuration'
 import { readQuery } from './fields'
@@ -15,12 +15,11 @@ import { entryOf, type AccessLog } from './log'
 import { eventOf } from './events'
 import type { Journal } from './journal'
 import type { Metrics } from './metrics'
-import type { Passage } from './passage'
+import { headerOf, type Passage } from './passage'
 import { readMessage } from './soap'
 import { callerSide } from './share'
-import { forward } from './steps/forward'
+import { forward, type Sender } from './steps/forward'
 import { answerPreflight, isPreflight, refuse } from './steps/respond'
-import type { Targets } from './targets'
 import { run, Ways, type Keeping } from './way'
 
 /** Who hears of each request that ended. */
@@ -34,9 +33,8 @@ export interface Telling {
 export function dataPlane(
   configuration: Configuration,
   telling: Telling,
-  bounds: Bounds,
+  sender: Sender,
   keeping: Keeping,
-  targets: Targets,
   certificates: Certificates,
 ): RequestListener {
   const ways = new Ways(keeping)
@@ -118,12 +116,11 @@ export function dataPlane(
     return !certificates.serve(name, host)
   }
 
-  const sender = { targets, bounds, inspector: keeping.inspector }
   const onward = (passage: Passage, route: Route) => forward(passage, route, sender)
 
   /** Answers a preflight where scripts may call what it asks about. */
   function preflight(passage: Passage, asked: Omit<RouteRequest, 'method'>): boolean {
-    const wanted = passage.request.headers['access-control-request-method'] ?? ''
+    const wanted = headerOf(passage, 'access-control-request-method') ?? ''
     const { router } = configuration.current
     const match = router.match({ ...asked, method: wanted })
     if (match.kind !== 'route' || !match.route.policies.cors) return false
@@ -144,10 +141,9 @@ export function dataPlane(
 
 /** What a request says where a route asks. */
 const valuesOf =
-  ({ request, head }: Passage) =>
-  (condition: Condition): string[] => {
-    if (condition.in === 'header')
-      return request.headersDistinct[condition.name.toLowerCase()] ?? []
+  ({ head }: Passage) =>
+  (condition: Condition): readonly string[] => {
+    if (condition.in === 'header') return head.fields.get(canonicalName(condition.name)) ?? []
     return readQuery(head.target.query)
       .filter(({ name }) => name === condition.name)
       .map(({ value }) => value)
@@ -185,6 +181,7 @@ const noHead: RequestHead = {
   host: '',
   target: { path: '', query: '' },
   framing: { kind: 'chunked' },
+  fields: new Map(),
 }
 
 const begin = (request: IncomingMessage, response: ServerResponse): Passage => ({

@@ -4,7 +4,7 @@ import { mediaTypeOf } from '../core/runtime/media'
 import { namesTold, shapeOf, type TrafficEvent } from '../core/traffic/event'
 import { readQuery } from './fields'
 import { addressKept } from './log'
-import type { Passage } from './passage'
+import { headerOf, type Passage } from './passage'
 
 /** What was counted of a connection when its last request ended. */
 const counted = new WeakMap<Socket, { read: number; written: number }>()
@@ -34,7 +34,7 @@ export function eventOf(passage: Passage, at: number): Omit<TrafficEvent, 'seq'>
     ...(upstreamMs !== undefined && { upstreamMs: Math.round(upstreamMs * 10) / 10 }),
     bytesIn: Math.max(0, now.read - before.read),
     bytesOut: Math.max(0, now.written - before.written),
-    requestType: typeTold(request.headers['content-type']),
+    requestType: typeTold(headerOf(passage, 'content-type')),
     responseType: typeTold(passage.responseType),
     query: query === '' ? [] : namesTold(readQuery(query).map(({ name }) => name)),
     members: namesTold(passage.members),

@@ -1,4 +1,5 @@
 import type { IncomingMessage } from 'node:http'
+import { canonicalName, isOfProxies, standsOnce } from '../core/runtime/headers'
 import { readTarget, type RequestTarget } from '../core/runtime/target'
 
 /** How the body of a request is delimited (RFC 9112, section 6). */
@@ -9,6 +10,8 @@ export interface RequestHead {
   host: string
   target: RequestTarget
   framing: Framing
+  /** What it has for each header, by its canonical name. */
+  fields: ReadonlyMap<string, readonly string[]>
 }
 
 export interface Refusal {
@@ -20,21 +23,40 @@ const authority = /^(?:[a-z\d](?:[a-z\d.-]*[a-z\d.])?|\[[\da-f:.]+\])(?::\d{1,5}
 
 /** Reads what a request is for, or says why it is refused before anything is matched. */
 export function readHead(request: IncomingMessage): RequestHead | Refusal {
-  const hosts = valuesOf(request.rawHeaders, 'host')
-  if (hosts.length > 1) return { status: 400, refused: 'The request has more than one Host header' }
-  const [host = ''] = hosts
+  const fields = fieldsOf(request.rawHeaders)
+  for (const [name, { length }] of fields)
+    if (length > 1 && standsOnce(name))
+      return { status: 400, refused: `The request has more than one ${name} header` }
+  for (const name of namedByConnection(fields.get('connection') ?? []))
+    if (name.startsWith('content-'))
+      return {
+        status: 400,
+        refused: `Connection names ${name.slice(0, 60)}, which is of the message`,
+      }
+  const [host = ''] = fields.get('host') ?? []
   if (host !== '' && !authority.test(host))
     return { status: 400, refused: 'The Host header is not a host name' }
   const target = readTarget(request.url ?? '')
   if ('refused' in target) return { status: 400, refused: target.refused }
-  const framing = framingOf(request)
+  const framing = framingOf(fields)
   if ('refused' in framing) return framing
-  return { host: host.replace(/\.?(?::\d+)?$/, '').toLowerCase(), target, framing }
+  return { host: host.replace(/\.?(?::\d+)?$/, '').toLowerCase(), target, framing, fields }
 }
 
-function framingOf(request: IncomingMessage): Framing | Refusal {
-  const codings = valuesOf(request.rawHeaders, 'transfer-encoding')
-  const lengths = valuesOf(request.rawHeaders, 'content-length')
+function fieldsOf(raw: string[]): Map<string, string[]> {
+  const fields = new Map<string, string[]>()
+  for (let i = 0; i < raw.length; i += 2) {
+    const name = canonicalName(raw[i]!)
+    const values = fields.get(name)
+    if (values) values.push(raw[i + 1]!)
+    else fields.set(name, [raw[i + 1]!])
+  }
+  return fields
+}
+
+function framingOf(fields: RequestHead['fields']): Framing | Refusal {
+  const codings = fields.get('transfer-encoding') ?? []
+  const lengths = fields.get('content-length') ?? []
   if (codings.length > 0) {
     if (codings.length > 1 || codings[0]!.trim().toLowerCase() !== 'chunked')
       return { status: 501, refused: 'The only transfer coding taken is chunked' }
@@ -73,71 +95,59 @@ const ofTheConnection = new Set([
   'upgrade',
 ])
 
-/** By these a backend is told who asks and what for; from outside they would be lies. */
-const told = new Set([
-  'forwarded',
-  'x-client-ip',
-  'x-cluster-client-ip',
-  'x-http-method',
-  'x-http-method-override',
-  'x-method-override',
-  'x-original-url',
-  'x-real-ip',
-  'x-request-id',
-  'x-rewrite-url',
-  'true-client-ip',
-])
-
-/** Spellings of names that were met; strangers make no more of them than this. */
-const spellings = new Map<string, string>()
-const mostSpellings = 1000
-
-/** The name as a backend may read it: some take `X_Real_IP` for `X-Real-IP`. Most requests have the same few names. */
-function readAs(name: string): string {
-  const known = spellings.get(name)
-  if (known !== undefined) return known
-  const read = name.toLowerCase().replaceAll('_', '-')
-  if (spellings.size < mostSpellings) spellings.set(name, read)
-  return read
-}
-
 /** Names of the headers that `Connection` says are for this connection only; mostly it says something else. */
-const namedByConnection = (raw: string[]): Set<string> =>
+const namedByConnection = (values: readonly string[]): Set<string> =>
   new Set(
-    valuesOf(raw, 'connection').flatMap((value) =>
+    values.flatMap((value) =>
       value === 'keep-alive' || value === 'close'
         ? []
-        : value.split(',').map((name) => readAs(name.trim())),
+        : value.split(',').map((name) => canonicalName(name.trim())),
     ),
   )
 
-/** The headers of a request that go on to a backend, as a list of names and values; `without` are kept back too. */
-export function forwardedHeaders(raw: string[], without: Iterable<string>): string[] {
-  const named = namedByConnection(raw)
-  for (const name of without) named.add(readAs(name))
+/** Whether a header is one that a stranger may send to a backend; each name is asked about once. */
+const passes = new Map<string, boolean>()
+const mostNames = 1000
+
+function mayPass(canonical: string): boolean {
+  let known = passes.get(canonical)
+  if (known === undefined) {
+    known = !ofTheConnection.has(canonical) && !isOfProxies(canonical)
+    if (passes.size < mostNames) passes.set(canonical, known)
+  }
+  return known
+}
+
+/**
+ * The headers of a request that go on to a backend, as a list of names and values. Those of `without` are kept back too;
+ * those of `asked` are sent on although mostly only proxies set them, since a policy names them.
+ */
+export function forwardedHeaders(
+  raw: string[],
+  without: Iterable<string>,
+  asked: ReadonlySet<string> = new Set(),
+): string[] {
+  const dropped = namedByConnection(valuesOf(raw, 'connection'))
+  for (const name of without) dropped.add(canonicalName(name))
   return kept(raw, (name) => {
-    const read = readAs(name)
-    return (
-      !ofTheConnection.has(read) &&
-      !told.has(read) &&
-      !read.startsWith('x-forwarded-') &&
-      !named.has(read)
-    )
+    const canonical = canonicalName(name)
+    return (mayPass(canonical) || asked.has(canonical)) && !dropped.has(canonical)
   })
 }
 
 /** The headers of a backend's response that go on to the client. A length stays, since nothing is changed on the way. */
-export function returnedHeaders(raw: string[]): string[] {
-  const named = namedByConnection(raw)
+export function returnedHeaders(raw: string[], status: number): string[] {
+  const named = namedByConnection(valuesOf(raw, 'connection'))
   const length = valuesOf(raw, 'content-length')
   const plain =
+    status !== 204 &&
     length.length === 1 &&
     /^\d+$/.test(length[0]!) &&
     valuesOf(raw, 'transfer-encoding').length === 0
   return kept(raw, (name) => {
-    const read = readAs(name)
-    if (read === 'content-length') return plain
-    return !ofTheConnection.has(read) && read !== 'x-request-id' && !named.has(read)
+    const canonical = canonicalName(name)
+    if (canonical === 'content-length') return plain
+    return !ofTheConnection.has(canonical) && canonical !== 'x-request-id' && !named.has(canonical)
   })
 }
 

@@ -117,9 +117,13 @@ describe('the data port', () => {
       const answer = await send(path)
       expect(answer.status).toBe(status)
       expect(answer.headers['content-type']).toBe('application/problem+json')
+      // The log has the backend and its address; whoever calls has the identifier.
+      expect(answer.body).not.toMatch(/main|127\.0\.0\.1|localhost/)
+      const id = String(answer.headers['x-request-id'])
+      expect(answer.body).toContain(id)
       expect(JSON.parse(answer.body)).toMatchObject({
         status,
-        detail: expect.stringMatching(/gave no answer/) as string,
+        detail: expect.stringMatching(/by the identifier [\da-f-]{36}$/) as string,
       })
     }
   })

@@ -4,6 +4,7 @@ import type https from 'node:https'
 import { join } from 'node:path'
 import type { ConfigOf } from '../core/runtime/policies'
 import { adminApi } from './admin'
+import { guardedAgent } from './agent'
 import { usualBounds, type Bounds } from './bounds'
 import { Certificates } from './certificates'
 import { Configuration } from './configuration'
@@ -48,12 +49,13 @@ export async function startGateway(
   const log = new AccessLog(bounds.logBytes)
   const now = options.now ?? Date.now
   const quotas = new Quotas(join(options.directory, `${options.name}.quotas.json`), now)
-  const targets = new Targets(now)
+  const agent = guardedAgent(reserved)
+  const targets = new Targets(agent, now)
   const watch = () => targets.watch(watchedIn(configuration))
   watch()
   configuration.onChange(watch)
   const keeping: Keeping = {
-    tokens: new Tokens(now),
+    tokens: new Tokens(agent, now),
     rates: new RateLimiter(now),
     concurrency: new ConcurrencyLimiter(),
     quotas,
@@ -67,7 +69,13 @@ export async function startGateway(
   const journal = new Journal(join(options.directory, `${options.name}.events`), bounds.journal)
   const metrics = new Metrics(configuration, targets, journal)
   const telling = { log, journal, metrics }
-  const serve = dataPlane(configuration, telling, bounds, keeping, targets, certificates)
+  const serve = dataPlane(
+    configuration,
+    telling,
+    { targets, bounds, inspector: keeping.inspector, agent },
+    keeping,
+    certificates,
+  )
   const data = plainListener(serve, bounds)
   const secure =
     options.tlsPort === undefined ? undefined : tlsListener(serve, bounds, certificates)
@@ -88,6 +96,7 @@ export async function startGateway(
       targets.close()
       await Promise.all([closing(data), closing(admin), secure && closing(secure)])
       await keeping.inspector.close()
+      await agent.destroy()
       quotas.close()
       journal.close()
     },

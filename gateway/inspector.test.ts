@@ -47,8 +47,11 @@ describe('looking into messages in threads', () => {
       body(items, '{"to":2}'),
       body(items, '}'),
     ])
-    const found = await Promise.all([...all, ...all].map((text) => ask(inspector, text)))
-    expect(found).toEqual(await Promise.all([...all, ...all].map((text) => ask(atOnce, text))))
+    const asked = [...all, ...all].map(async (text) => ask(inspector, text))
+    const found = await Promise.all(asked)
+    expect(found).toEqual(
+      await Promise.all([...all, ...all].map(async (text) => ask(atOnce, text))),
+    )
     expect(found.filter(({ faults }) => faults.length > 0).length).toBe(all.length * (4 / 3))
   })
 

@@ -1,7 +1,6 @@
 import { createLocalJWKSet, type JSONWebKeySet, type JWTVerifyGetKey } from 'jose'
-import { request } from 'undici'
+import { request, type Dispatcher } from 'undici'
 import { errorText } from '../core/text/values'
-import { guardedAgent } from './upstream'
 
 /** How old keys may be before they are asked for again, and before they are not trusted any more; in milliseconds. */
 const fresh = 10 * 60_000
@@ -23,6 +22,7 @@ export class IssuerKeys {
 
   constructor(
     private readonly address: string,
+    private readonly agent: Dispatcher,
     private readonly now: () => number = Date.now,
   ) {}
 
@@ -59,7 +59,7 @@ export class IssuerKeys {
 
   private async fetch(): Promise<JSONWebKeySet> {
     const { statusCode, body } = await request(this.address, {
-      dispatcher: guardedAgent,
+      dispatcher: this.agent,
       headersTimeout: timeoutMs,
       bodyTimeout: timeoutMs,
       signal: AbortSignal.timeout(timeoutMs),

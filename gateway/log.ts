@@ -1,13 +1,13 @@
-import type { IncomingHttpHeaders } from 'node:http'
 import ipaddr from 'ipaddr.js'
 import type { Step } from '../core/runtime/explain'
+import { canonicalName } from '../core/runtime/headers'
 import type { ConfigOf } from '../core/runtime/policies'
 import { methodsOf } from '../core/runtime/policies/authenticate'
 import { neverKept } from '../core/runtime/policies/log'
 import type { Route } from '../core/runtime/routes'
 import { Bounded } from './bounded'
 import { readQuery, writeQuery } from './fields'
-import type { Passage } from './passage'
+import { headerOf, type Passage } from './passage'
 
 /** One request as the gateway saw it. Times in milliseconds. */
 export interface LogEntry {
@@ -51,7 +51,7 @@ export function entryOf(passage: Passage): LogEntry | undefined {
     placement: route?.placement ?? '',
     address: addressKept(passage),
     query: head.target.query === '' ? '' : keptQuery(head.target.query, policy.query, route),
-    headers: keptHeaders(request.headers, policy.headers, route),
+    headers: keptHeaders(passage, policy.headers),
     steps,
   }
 }
@@ -99,18 +99,15 @@ function keptQuery(query: string, how: ConfigOf<'log'>['query'], route: Route | 
         .join(', ')
 }
 
-function keptHeaders(
-  headers: IncomingHttpHeaders,
-  names: readonly string[],
-  route: Route | undefined,
-): Record<string, string> {
+function keptHeaders(passage: Passage, names: readonly string[]): Record<string, string> {
   const kept: Record<string, string> = {}
   if (names.length === 0) return kept
-  const credentials = spent('header', route)
+  const credentials = spent('header', passage.route).map(canonicalName)
   for (const name of names) {
-    const value = headers[name.toLowerCase()]
-    if (value !== undefined && !neverKept.test(name) && !credentials.includes(name.toLowerCase()))
-      kept[name] = [value].flat().join(', ').slice(0, longest)
+    const value = headerOf(passage, name)
+    const canonical = canonicalName(name)
+    if (value !== undefined && !neverKept.test(canonical) && !credentials.includes(canonical))
+      kept[name] = value.slice(0, longest)
   }
   return kept
 }

@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import type { SoapVersion } from '../core/contract/envelopes'
 import type { Step } from '../core/runtime/explain'
+import { canonicalName } from '../core/runtime/headers'
 import type { PolicyName } from '../core/runtime/policies'
 import type { Route, Scheme } from '../core/runtime/routes'
 import type { StepName } from '../core/runtime/steps'
@@ -82,8 +83,6 @@ export function stop(
   return refusal
 }
 
-/** The value of a header, where it was sent once or its values were joined. */
-export const headerOf = ({ request }: Passage, name: string): string | undefined => {
-  const value = request.headers[name.toLowerCase()]
-  return Array.isArray(value) ? value.join(', ') : value
-}
+/** The value of a header, however it was spelled; of several the values joined. */
+export const headerOf = ({ head }: Passage, name: string): string | undefined =>
+  head.fields.get(canonicalName(name))?.join(name === 'cookie' ? '; ' : ', ')

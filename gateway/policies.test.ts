@@ -29,7 +29,13 @@ afterEach(() => {
   issuer.mood = 'well'
 })
 
-const operations = ['GET /things', 'POST /things', 'GET /things/{id}', 'PUT /things/{id}']
+const operations = [
+  'GET /things',
+  'POST /things',
+  'GET /things/{id}',
+  'PUT /things/{id}',
+  'GET /report-{id}',
+]
 const open: PolicySet = { authentication: { kind: 'none', reason: 'a test' } }
 const sha256 = (text: string) => createHash('sha256').update(text).digest('hex')
 const keys = [
@@ -640,6 +646,22 @@ describe('transform', () => {
     expect(backend.seen.at(-1)).toMatchObject({ method: 'PUT', url: '/old/a%20b/thing?x=1' })
     await get('/things')
     expect(backend.seen.at(-1)).toMatchObject({ method: 'GET', url: '/things' })
+  })
+
+  it('takes values out of a path as it was matched, however it is encoded, and never an empty one', async () => {
+    await serve({}, { 'GET /report-{id}': { rewrite: { path: '/reports/{id}' } } })
+    for (const [path, inside] of [
+      ['/report-5', '/reports/5'],
+      ['/%72eport-5', '/reports/5'],
+      ['/%72eport-a%3Bb', '/reports/a%3Bb'],
+      ['/report-a;b', '/reports/a;b'],
+    ] as const) {
+      await get(path)
+      expect(backend.seen.at(-1)!.url).toBe(inside)
+    }
+    backend.seen.length = 0
+    for (const path of ['/report-.', '/report-..']) expect((await get(path)).status).toBe(400)
+    expect(backend.seen).toEqual([])
   })
 })
 

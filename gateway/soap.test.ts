@@ -220,6 +220,47 @@ describe('an operation of SOAP', () => {
     expect(backend.seen).toEqual([])
   })
 
+  it.each([
+    ['something before its first part', `x\r\n--b1\r\n\r\nBODY\r\n--b1--`, ''],
+    ['a delimiter that is nearly one', `--b1x\r\n\r\nBODY\r\n--b1\r\n\r\nBODY\r\n--b1--`, ''],
+    ['a delimiter inside of its root', `--b1\r\n\r\nBODY\n--b1\n\nBODY\r\n--b1--`, ''],
+    [
+      'another part named as its root',
+      `--b1\r\nContent-ID: <a>\r\n\r\nBODY\r\n--b1--`,
+      '; start="<b>"',
+    ],
+    [
+      'an encoded root',
+      `--b1\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\nBODY\r\n--b1--`,
+      '',
+    ],
+    [
+      'a root in another encoding',
+      `--b1\r\nContent-Type: text/xml; charset=utf-7\r\n\r\nBODY\r\n--b1--`,
+      '',
+    ],
+    [
+      'a folded head',
+      `--b1\r\nContent-Type: text/xml;\r\n charset=utf-7\r\n\r\nBODY\r\n--b1--`,
+      '',
+    ],
+  ])('with attachments is refused for %s', async (_, text, more) => {
+    const headers = { 'content-type': `multipart/related; boundary=b1; type="text/xml"${more}` }
+    const answer = await ask(text.replaceAll('BODY', message('getSample')), headers)
+    expect(answer.status).toBe(400)
+    expect(backend.seen).toEqual([])
+  })
+
+  it.each([
+    `application/soap+xml; x="; action=${act('getSample')}"; action="${act('discardSample')}"`,
+    `application/soap+xml; action="${act('getSample')}"; action="${act('discardSample')}"`,
+    `application/soap+xml; action="${act('getSample')}`,
+  ])('is never called by an action that others read otherwise: %s', async (type) => {
+    const answer = await ask(message('getSample', '1.2'), { 'content-type': type })
+    expect(answer.status).toBeGreaterThanOrEqual(400)
+    expect(backend.seen).toEqual([])
+  })
+
   it('is no path of its own', async () => {
     expect((await ask(message('getSample'), {}, '/lab/soap/getSample')).status).toBe(404)
   })

@@ -1,8 +1,7 @@
-import { request } from 'undici'
+import { request, type Dispatcher } from 'undici'
 import type { ConfigOf } from '../core/runtime/policies'
 import type { WeightedTarget } from '../core/runtime/routes'
 import { errorText } from '../core/text/values'
-import { guardedAgent } from './upstream'
 
 type Breaker = ConfigOf<'breaker'>
 type Health = ConfigOf<'health'>
@@ -39,7 +38,10 @@ export class Targets {
   private readonly known = new Map<string, Known>()
   private readonly budgets = new Map<string, { since: number; requests: number; retries: number }>()
 
-  constructor(private readonly now: () => number = Date.now) {}
+  constructor(
+    private readonly agent: Dispatcher,
+    private readonly now: () => number = Date.now,
+  ) {}
 
   private of(url: string): Known {
     let known = this.known.get(url)
@@ -143,7 +145,7 @@ export class Targets {
     let trouble = ''
     try {
       const { statusCode, body } = await request(`${url}${path}`, {
-        dispatcher: guardedAgent,
+        dispatcher: this.agent,
         signal: AbortSignal.timeout(timeoutMs),
       })
       await body.dump()

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto'
 import { errors, jwtVerify, type JWTPayload } from 'jose'
 import type { AuthMethod } from '../core/runtime/policies/authenticate'
 import { duration } from '../core/runtime/policies/words'
+import type { Dispatcher } from 'undici'
 import { Bounded } from './bounded'
 import { IssuerKeys, KeysUnknown } from './jwks'
 
@@ -35,7 +36,10 @@ export class Tokens {
   private readonly issuers = new Map<string, IssuerKeys>()
   private readonly good = new Bounded<{ claims: JWTPayload; until: number }>(10_000)
 
-  constructor(private readonly now: () => number = Date.now) {}
+  constructor(
+    private readonly agent: Dispatcher,
+    private readonly now: () => number = Date.now,
+  ) {}
 
   /** At once where the token was verified before. */
   check(token: string, method: JwtMethod): TokenCheck | Promise<TokenCheck> {
@@ -70,7 +74,7 @@ export class Tokens {
 
   private keysOf(address: string): IssuerKeys {
     let keys = this.issuers.get(address)
-    if (!keys) this.issuers.set(address, (keys = new IssuerKeys(address, this.now)))
+    if (!keys) this.issuers.set(address, (keys = new IssuerKeys(address, this.agent, this.now)))
     return keys
   }
 }

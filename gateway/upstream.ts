@@ -1,36 +1,11 @@
-import dns from 'node:dns'
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import type { LookupFunction } from 'node:net'
 import { PassThrough } from 'node:stream'
-import { Agent, type Dispatcher } from 'undici'
-import { whyForbidden } from '../core/runtime/backend-address'
+import type { Dispatcher } from 'undici'
 import { returnedHeaders, type Framing } from './framing'
 import { errorText } from '../core/text/values'
 
-/** Resolves a name, and refuses it where it leads to an address that no request may be sent to. */
-const guardedLookup: LookupFunction = (host, options, done) =>
-  dns.lookup(host, { ...options, all: true }, (error, addresses) => {
-    if (error) return done(error, '', 0)
-    const [first] = addresses
-    const why = addresses.map(({ address }) => whyForbidden(address)).find(Boolean)
-    if (why || !first) return done(new Error(why ? `its name ${why}` : 'has no address'), '', 0)
-    if (options.all) done(null, addresses)
-    else done(null, first.address, first.family)
-  })
-
-/**
- * Keeps connections to backends, and to whatever else a gateway calls. Bytes that nobody asked for end a connection (undici
- * destroys it).
- */
-export const guardedAgent = new Agent({
-  connections: 256,
-  pipelining: 1,
-  headersTimeout: 0,
-  bodyTimeout: 0,
-  connect: { timeout: 10_000, lookup: guardedLookup },
-})
-
 export interface Sending {
+  agent: Dispatcher
   request: IncomingMessage
   response: ServerResponse
   framing: Framing
@@ -82,6 +57,7 @@ export type Outcome =
  */
 export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): void {
   const { request, response, framing, idleMs } = sending
+  let answered: number | undefined
   let control: Dispatcher.DispatchController | undefined
   let over = false
   let waits = false
@@ -122,6 +98,14 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
     response.writeHead(made.status, sending.fields(made.status, made.fields))
     response.end(made.body)
   }
+  const end = () => {
+    if (over) return
+    finish()
+    if (!request.complete) response.shouldKeepAlive = false
+    if (captured) return void answer(captured).catch(() => response.destroy())
+    watched?.end()
+    if (!response.writableEnded) response.end()
+  }
   /** Bytes that are still to come; NaN where nobody knows. */
   let left = NaN
   response.once('close', () => {
@@ -132,7 +116,7 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
   })
 
   const length = sending.body?.length ?? (framing.kind === 'length' ? framing.length : undefined)
-  guardedAgent.dispatch(
+  sending.agent.dispatch(
     {
       origin: sending.origin,
       path: sending.path,
@@ -163,8 +147,12 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
           told = true
           return settled({ kind: 'response', status, dropped: false })
         }
+        answered = status
         try {
-          response.writeHead(status, sending.fields(status, returnedHeaders(rawOf(controller))))
+          response.writeHead(
+            status,
+            sending.fields(status, returnedHeaders(rawOf(controller), status)),
+          )
         } catch (error) {
           return fail(`headers that no response may have (${errorText(error)})`)
         }
@@ -192,20 +180,18 @@ export function sendOn(sending: Sending, settled: (outcome: Outcome) => void): v
           controller.resume()
         })
       },
-      onResponseEnd() {
-        if (over) return
-        finish()
-        if (!request.complete) response.shouldKeepAlive = false
-        if (captured) return void answer(captured).catch(() => response.destroy())
-        watched?.end()
-        if (!response.writableEnded) response.end()
-      },
+      onResponseEnd: end,
       onResponseError(_controller, error) {
-        fail(reasonOf(error))
+        // What has no body is over with its head, whatever length it says (RFC 9112, section 6.3).
+        if ((answered === 304 || answered === 204) && isOtherLength(error)) end()
+        else fail(reasonOf(error))
       },
     },
   )
 }
+
+const isOtherLength = (error: NodeJS.ErrnoException) =>
+  error.code === 'UND_ERR_RES_CONTENT_LENGTH_MISMATCH'
 
 interface Captured {
   status: number

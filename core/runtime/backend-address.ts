@@ -18,8 +18,8 @@ const metadataHosts = new Set([
   'fd00:ec2::254',
 ])
 
-/** A host of a URL without the brackets of IPv6. */
-const bareHost = (host: string) => host.replace(/^\[|\]$/g, '').toLowerCase()
+/** A host of a URL without the brackets of IPv6, and without the dot that says that a name is whole (RFC 1034, section 3.1). */
+const bareHost = (host: string) => host.replace(/^\[|\]$|\.+$/g, '').toLowerCase()
 
 /** Why no request may ever be sent to an address (in any notation), whatever a stage allows; undefined where it may. */
 export function whyForbidden(address: string): string | undefined {
@@ -51,12 +51,22 @@ export function isPrivateHost(written: string): boolean {
   return isLoopback(host) || !host.includes('.') || /\.(?:internal|local|lan|test)$/.test(host)
 }
 
-/** `host:port` with the port that is meant where none is written, and every loopback name as one. */
-function authority(url: URL): string {
-  const host = bareHost(url.hostname)
-  const port = url.port || (url.protocol === 'https:' ? '443' : '80')
-  return `${isLoopback(host) ? 'loopback' : host}:${port}`
+/** `host:port` with every notation of an address as one, and every loopback name. */
+function authority(written: string, port: number | string): string {
+  const host = bareHost(written)
+  if (isLoopback(host)) return `loopback:${port}`
+  return `${ipaddr.isValid(host) ? ipaddr.process(host).toNormalizedString() : host}:${port}`
 }
+
+const authorityOf = ({ hostname, port, protocol }: URL) =>
+  authority(hostname, port || (protocol === 'https:' ? '443' : '80'))
+
+/** Whether a host (a name or an address) with a port is one of the installation's own addresses that are no backends. */
+export const isReserved = (host: string, port: number, reserved: readonly string[]): boolean =>
+  reserved.some((address) => {
+    const own = URL.parse(address)
+    return own !== null && authorityOf(own) === authority(host, port)
+  })
 
 /**
  * Reads a backend's address: http or https, nothing but host, port and path, and never one that no request may be sent
@@ -64,7 +74,7 @@ function authority(url: URL): string {
  */
 export function readBackendAddress(
   written: string,
-  reserved: string[] = [],
+  reserved: readonly string[] = [],
 ): { url: URL } | { refused: string } {
   const url = URL.parse(written)
   if (!url || !/^https?:\/\/[^/\\]/i.test(written))
@@ -75,8 +85,8 @@ export function readBackendAddress(
     return { refused: 'has a path that is not plain' }
   const forbidden = whyForbidden(url.hostname)
   if (forbidden) return { refused: forbidden }
-  const own = reserved.map((address) => URL.parse(address)).filter((address) => address !== null)
-  if (own.some((address) => authority(address) === authority(url)))
+  const port = Number(url.port || (url.protocol === 'https:' ? 443 : 80))
+  if (isReserved(url.hostname, port, reserved))
     return { refused: 'is an address of this installation that takes no traffic' }
   return { url }
 }

@@ -1,3 +1,5 @@
+import { canonicalName } from './headers'
+
 /** What a request has to say besides method and path, to the letter (Gateway API v1, HTTPHeaderMatch and HTTPQueryParamMatch). */
 export interface Condition {
   in: 'header' | 'query'
@@ -15,7 +17,7 @@ export const fulfils = (conditions: readonly Condition[], values: Values): boole
   })
 
 export const conditionText = ({ in: place, name, value }: Condition) =>
-  place === 'header' ? `${name.toLowerCase()}: ${value}` : `?${name}=${value}`
+  place === 'header' ? `${canonicalName(name)}: ${value}` : `?${name}=${value}`
 
 /** ` with x-channel: field`, for the end of a route’s name; empty where nothing is asked. */
 export const conditionsText = (conditions: readonly Condition[]) =>

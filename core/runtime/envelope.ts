@@ -1,5 +1,6 @@
 import { SaxesParser } from 'saxes'
 import { envelopeNamespaces, type SoapVersion } from '../contract/envelopes'
+import { isPlainEncoding } from './root-part'
 
 /** How much of a message is looked at before anybody knows who sent it; in bytes. */
 export const messageStart = 64 * 1024
@@ -32,11 +33,6 @@ export const whyNoEnvelope = (text: string, version: SoapVersion): string | unde
   new Reading(version, false).read(text, true)
 
 class Stopped extends Error {}
-
-/** Encodings in which markup is the same bytes as in UTF-8: another one would let a backend read another message. */
-const markupAsInUtf8 = /^(?:utf-?8|us-ascii|iso-8859-\d{1,2}|windows-125\d)$/i
-
-export const isPlainEncoding = (name: string): boolean => markupAsInUtf8.test(name.trim())
 
 /** One pass over an envelope. Namespaces are resolved where they decide something: down to the first element of the body. */
 class Reading {

@@ -1,3 +1,4 @@
+import { canonicalName } from './headers'
 import type { MockAnswer } from '../contract/mocks'
 import { isHostName, overlaps } from './addresses'
 import { readBackendAddress } from './backend-address'
@@ -214,7 +215,9 @@ function furtherComplaints({ furtherRoutes = [] }: PlacementSpec, backends: Set<
     if (why) return complain(`The path of ${name} ${why}`)
     if (route.below && path.includes('{'))
       return complain(`${name} takes everything below its path, which has a parameter`)
-    const asked = conditions.map((one) => `${one.in} ${one.name.toLowerCase()}`)
+    const asked = conditions.map(
+      (one) => `${one.in} ${one.in === 'header' ? canonicalName(one.name) : one.name}`,
+    )
     if (new Set(asked).size < asked.length)
       return complain(`${name} asks twice about the same header or query parameter`)
     if (conditions.some((one) => one.name === '' || one.value === ''))

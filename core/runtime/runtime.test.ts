@@ -21,7 +21,14 @@ import { readResources, writeResources } from './resources'
 import { conflicts, isServed, restorePath, rewritePath, Router, type Match } from './routes'
 import type { PolicySet } from './policies'
 import { configurations } from '../../tests/support/policies'
-import { fromPattern, parseTemplate, templateMatches, templateText, toPattern } from './template'
+import {
+  fromPattern,
+  parseTemplate,
+  pathValues,
+  templateMatches,
+  templateText,
+  toPattern,
+} from './template'
 
 const word = fc.stringMatching(/^[a-z][a-z0-9-]{0,6}$/)
 const path = fc
@@ -139,6 +146,35 @@ describe('templates', () => {
         )
       }),
     )
+  })
+
+  it('have values for a path exactly where they match it, which put in again are that path', () => {
+    const segment = fc.array(fc.constantFrom('a', 'b', '-', '.', '%61', 'x'), {
+      minLength: 1,
+      maxLength: 6,
+    })
+    const written = fc
+      .array(segment, { minLength: 1, maxLength: 3 })
+      .map((all) => `/${all.map((one) => one.join('')).join('/')}`)
+    fc.assert(
+      fc.property(path, fc.oneof(written, path.map(concrete)), (text, asked) => {
+        const template = parseTemplate(text)
+        const values = pathValues(template, asked)
+        expect(values !== undefined).toBe(templateMatches(template, asked))
+        if (!values) return
+        for (const { text: value } of values.values()) expect(value).not.toBe('')
+        const again = text.replace(/\{([^{}]+)\}/g, (_, name: string) => values.get(name)!.written)
+        expect(decodeURIComponent(again)).toBe(decodeURIComponent(asked))
+      }),
+    )
+  })
+
+  it('take a path in one pass, however often their text recurs in it', () => {
+    const template = parseTemplate('/m/{a}-{b}-{c}-{d}-{e}x')
+    // Anything but one pass over it would take until nobody waits any more.
+    const length = 1_000_000
+    const values = pathValues(template, `/m/${'-'.repeat(length)}%78${'-'.repeat(length)}x`)
+    expect(values!.get('e')!.text).toHaveLength(2 * length - 7)
   })
 
   it('refuse patterns that are not templates', () => {

@@ -11,13 +11,18 @@ export type Segment =
   | { kind: 'literal'; text: string }
   | { kind: 'parameter'; name: string }
   /** Literal text around parameters: `report-{year}.{format}` has the pieces `report-`, `.` and an empty one. */
-  | { kind: 'mixed'; text: string; pieces: string[] }
+  | { kind: 'mixed'; text: string; names: string[]; pieces: string[] }
 
 function segmentOf(text: string): Segment {
   const whole = /^\{([^{}]+)\}$/.exec(text)
   if (whole) return { kind: 'parameter', name: whole[1]! }
   if (!text.includes('{')) return { kind: 'literal', text: plainSegment(text) }
-  return { kind: 'mixed', text, pieces: text.split(/\{[^{}]*\}/).map(plainSegment) }
+  return {
+    kind: 'mixed',
+    text,
+    names: [...text.matchAll(/\{([^{}]*)\}/g)].map(([, name]) => name!),
+    pieces: text.split(/\{[^{}]*\}/).map(plainSegment),
+  }
 }
 
 /** Reads `/notices/{id}` into a template. */
@@ -49,21 +54,61 @@ export function templateMatches(template: PathTemplate, path: string): boolean {
 export function segmentMatches(segment: Segment, part: string): boolean {
   if (segment.kind === 'literal') return segment.text === part
   if (segment.kind === 'parameter') return part !== ''
-  return piecesMatch(segment.pieces, part)
+  return between(segment.pieces, part) !== undefined
 }
 
-/** Each parameter between two pieces takes one character at least; the earliest place of a piece is always the best. */
-function piecesMatch(pieces: string[], part: string): boolean {
+/**
+ * What stands between pieces of literal text, from left to right; undefined where they do not match. Each value has one
+ * character at least, and the earliest place of a piece is always the best.
+ */
+function between(pieces: readonly string[], part: string): string[] | undefined {
   const [first = ''] = pieces
   const last = pieces.at(-1)!
-  if (!part.startsWith(first) || !part.endsWith(last)) return false
+  if (!part.startsWith(first) || !part.endsWith(last)) return undefined
+  const values: string[] = []
   let from = first.length
   for (const piece of pieces.slice(1, -1)) {
     const found = part.indexOf(piece, from + 1)
-    if (found === -1) return false
+    if (found === -1) return undefined
+    values.push(part.slice(from, found))
     from = found + piece.length
   }
-  return from + 1 + last.length <= part.length
+  const end = part.length - last.length
+  return end > from ? [...values, part.slice(from, end)] : undefined
+}
+
+/** The value of a path parameter: decoded, and as it can stand in a path again. */
+export interface PathValue {
+  text: string
+  written: string
+}
+
+/**
+ * The values that a path has for the parameters of a template, by their names; undefined where the template does not take
+ * the path. What matches and what has values is decided by the same pass over decoded text.
+ */
+export function pathValues(
+  { segments, open }: PathTemplate,
+  path: string,
+): Map<string, PathValue> | undefined {
+  const parts = splitPath(path)
+  if (open ? parts.length < segments.length : parts.length !== segments.length) return undefined
+  const values = new Map<string, PathValue>()
+  for (const [index, segment] of segments.entries()) {
+    const part = parts[index]!
+    const plain = plainSegment(part)
+    if (!segmentMatches(segment, plain)) return undefined
+    if (segment.kind === 'parameter') values.set(segment.name, { text: plain, written: part })
+    if (segment.kind !== 'mixed') continue
+    const found = between(segment.pieces, plain)!
+    segment.names.forEach((name, n) => {
+      const text = found[n]!
+      // Of a part of a segment nobody can say which of its bytes were encoded.
+      const written = plain === part ? text : encodeURIComponent(text)
+      values.set(name, { text, written })
+    })
+  }
+  return values
 }
 
 /** Why a path cannot be a template; undefined where it can. */

@@ -61,6 +61,7 @@ export function maintenanceCheck(
     return stop(passage, 'authorise', 'maintenance', `Under maintenance: ${message}`, {
       status: 503,
       title: 'Under maintenance',
+      detail: message,
       headers: { 'Retry-After': String(left) },
     })
   }

@@ -2,14 +2,13 @@ import type { ConfigOf } from '../../core/runtime/policies'
 import type { Described, DescribedParameter, Faults } from '../../core/runtime/described'
 import { isJsonType, isXmlType, mediaTypeOf } from '../../core/runtime/media'
 import type { Route } from '../../core/runtime/routes'
-import { plainSegment } from '../../core/runtime/target'
 import { isObject } from '../../core/text/values'
 import { readBody } from '../body'
 import { readCookies, readQuery } from '../fields'
 import type { Inspector } from '../inspector'
 import { headerOf, pass, stop, type Check, type Passage, type Refusal } from '../passage'
 import type { Watch } from '../upstream'
-import { pathValues } from './transform'
+import { valuesInPath } from './transform'
 
 /** Larger bodies are not looked at; in bytes. */
 const mostLookedAt = 1_000_000
@@ -115,11 +114,11 @@ function valuesOf(
 ): string[][] {
   const query = readQuery(passage.head.target.query)
   const cookies = readCookies(headerOf(passage, 'cookie'))
-  const path = pathValues(route, passage.head.target.path)
+  const path = valuesInPath(route, passage.head.target.path)
   return parameters.map(({ in: where, name }) => {
     if (where === 'path') {
       const value = path.get(name)
-      return value === undefined ? [] : [plainSegment(value)]
+      return value === undefined ? [] : [value.text]
     }
     if (where === 'header') return [headerOf(passage, name) ?? []].flat()
     const pieces = where === 'query' ? query : where === 'cookie' ? cookies : []

@@ -1,11 +1,12 @@
 import type { FaceCall } from '../../core/runtime/rest-face'
+import { canonicalName } from '../../core/runtime/headers'
 import { isJsonType, mediaTypeOf } from '../../core/runtime/media'
 import type { Route } from '../../core/runtime/routes'
 import { readBody } from '../body'
 import { TooLong, type Inspector } from '../inspector'
 import { headerOf, type Passage, type Refusal } from '../passage'
 import type { Capture } from '../upstream'
-import { shapedAnswer } from './respond'
+import { askAbout, shapedAnswer } from './respond'
 import type { Inside } from './transform'
 
 /** Larger bodies are not translated; in bytes. */
@@ -49,7 +50,7 @@ export async function translateRequest(
   })
   const kept: string[] = []
   for (let i = 0; i < inside.headers.length; i += 2)
-    if (!replaced.has(inside.headers[i]!.toLowerCase()))
+    if (!replaced.has(canonicalName(inside.headers[i]!)))
       kept.push(inside.headers[i]!, inside.headers[i + 1]!)
   return {
     method: 'POST',
@@ -98,7 +99,7 @@ export const translateResponse =
       return shapedAnswer(passage, {
         status: 502,
         title: 'The backend gave no answer',
-        detail: text,
+        detail: askAbout(passage),
       })
     }
     if (body?.length === 0 && status < 300)

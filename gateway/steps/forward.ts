@@ -1,5 +1,6 @@
 import { redirectTo } from '../../core/runtime/redirect'
 import type { BackendTarget, Redirect, Route, WeightedTarget } from '../../core/runtime/routes'
+import type { Dispatcher } from 'undici'
 import type { Bounds } from '../bounds'
 import { readBody } from '../body'
 import { Bounded } from '../bounded'
@@ -86,6 +87,7 @@ export interface Sender {
   targets: Targets
   bounds: Bounds
   inspector: Inspector
+  agent: Dispatcher
 }
 
 interface Attempt {
@@ -113,7 +115,7 @@ function mayRepeat(
 
 function send(passage: Passage, route: Route, attempt: Attempt): void {
   const { target, tried, inside } = attempt
-  const { targets, bounds, inspector } = attempt.sender
+  const { targets, bounds, inspector, agent } = attempt.sender
   const { steps, head, request, response } = passage
   const { retry, breaker, timeout } = route.policies
   const chosen = targets.choose(target.targets, tried)
@@ -137,6 +139,7 @@ function send(passage: Passage, route: Route, attempt: Attempt): void {
     attempt.repeats > 0 && retry !== undefined && targets.count(counted, true, retry.budgetPercent)
   sendOn(
     {
+      agent,
       request,
       response,
       framing: head.framing,

@@ -3,7 +3,8 @@ import { faultEnvelope, soapMediaTypes } from '../../core/contract/envelopes'
 import type { ConfigOf } from '../../core/runtime/policies'
 import { originAllowed } from '../../core/runtime/policies/respond'
 import { lifecycleFields } from '../../core/runtime/lifecycle'
-import type { Passage, Refusal } from '../passage'
+import { canonicalName } from '../../core/runtime/headers'
+import { headerOf, type Passage, type Refusal } from '../passage'
 import { changeHeaders } from './transform'
 
 /** What a backend says about these, a policy says in its place. */
@@ -35,7 +36,7 @@ export function responseFields(
   }
   if (cors) {
     pairs = pairs.filter(([name]) => !corsFields.test(name))
-    own.push(...corsFieldsFor(cors, request.headers.origin))
+    own.push(...corsFieldsFor(cors, headerOf(passage, 'origin')))
   }
   if (responseHeaders) pairs = changeHeaders(pairs, responseHeaders)
   return [...pairs.flat(), ...own]
@@ -43,7 +44,7 @@ export function responseFields(
 
 function typeOf(raw: readonly string[]): string {
   for (let i = 0; i < raw.length; i += 2)
-    if (raw[i]!.toLowerCase() === 'content-type') return raw[i + 1]!
+    if (canonicalName(raw[i]!) === 'content-type') return raw[i + 1]!
   return ''
 }
 
@@ -71,10 +72,10 @@ function corsFieldsFor(config: ConfigOf<'cors'>, origin: string | undefined): st
 }
 
 /** Whether a request asks what a script may send (Fetch, section 3.3.1). */
-export const isPreflight = ({ request: { method, headers } }: Passage): boolean =>
-  method === 'OPTIONS' &&
-  headers.origin !== undefined &&
-  headers['access-control-request-method'] !== undefined
+export const isPreflight = (passage: Passage): boolean =>
+  passage.request.method === 'OPTIONS' &&
+  headerOf(passage, 'origin') !== undefined &&
+  headerOf(passage, 'access-control-request-method') !== undefined
 
 /** Answers a preflight for the methods that are routed at its path. */
 export function answerPreflight(
@@ -82,8 +83,8 @@ export function answerPreflight(
   config: ConfigOf<'cors'>,
   methods: string[],
 ): void {
-  const { response, request, steps } = passage
-  const origin = request.headers.origin ?? ''
+  const { response, steps } = passage
+  const origin = headerOf(passage, 'origin') ?? ''
   const allowed = originAllowed(config.origins, origin)
   steps.push({
     name: 'respond',
@@ -117,7 +118,7 @@ export function refuse(
   const { head, response, steps } = passage
   // A connection with a body that nobody read is not used again.
   if (head.framing.kind !== 'none' && !passage.body) response.shouldKeepAlive = false
-  const detail = given ?? steps.at(-1)?.text ?? title
+  const detail = given ?? (status >= 500 ? askAbout(passage) : (steps.at(-1)?.text ?? title))
   const { fields, body } = shapedAnswer(passage, { status, title, detail })
   for (const [name, values] of Object.entries(headers))
     for (const value of [values].flat()) fields.push(name, value)
@@ -128,6 +129,10 @@ export function refuse(
   )
   response.end(body)
 }
+
+/** What is inside is not told outside: who runs the API finds it by the identifier. */
+export const askAbout = ({ id }: Pick<Passage, 'id'>) =>
+  `Ask whoever runs this API, who finds the reason by the identifier ${id}`
 
 /** What the gateway says of an error, in the shape a policy says; `more` are members of a problem. */
 export function shapedAnswer(

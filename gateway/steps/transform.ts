@@ -1,7 +1,15 @@
 import { methodsOf } from '../../core/runtime/policies/authenticate'
+import type { ConfigOf } from '../../core/runtime/policies'
 import type { HeaderChanges, ParameterMapping } from '../../core/runtime/policies/transform'
+import { canonicalName } from '../../core/runtime/headers'
 import { rewritePath, type Route } from '../../core/runtime/routes'
-import { splitPath } from '../../core/runtime/template'
+import { readTarget } from '../../core/runtime/target'
+import {
+  parseTemplate,
+  pathValues,
+  type PathTemplate,
+  type PathValue,
+} from '../../core/runtime/template'
 import {
   cookiePiece,
   queryPiece,
@@ -12,7 +20,7 @@ import {
   type Piece,
 } from '../fields'
 import { forwardedHeaders } from '../framing'
-import type { Passage, Refusal } from '../passage'
+import { headerOf, type Passage, type Refusal } from '../passage'
 
 /** What the backend gets: everything of a request but its body. */
 export interface Inside {
@@ -46,6 +54,11 @@ export function transform(passage: Passage, route: Route): Inside | Refusal {
   const outside = head.target.path
   const inside =
     rewrite?.path === undefined ? rewritePath(route, outside) : fill(rewrite.path, route, outside)
+  if (inside === undefined) {
+    const text = `${outside} does not have the values that ${rewrite!.path} asks for`
+    passage.steps.push({ name: 'transform', policy: 'rewrite', passed: false, text })
+    return { status: 400, title: 'A path parameter cannot be sent on' }
+  }
   const method = rewrite?.method ?? request.method ?? 'GET'
   noteStep(passage, route, outside, inside, method)
   return {
@@ -82,11 +95,12 @@ function noteStep(
 }
 
 /** The parts of a request without what was a credential for the gateway alone. */
-function partsOf({ head, request }: Passage, route: Route): Parts {
+function partsOf(passage: Passage, route: Route): Parts {
+  const { head, request } = passage
   const spent = methodsOf(route.policies.authentication)
   const without = new Set<string>()
   let query = readQuery(head.target.query)
-  let cookies = readCookies(request.headers.cookie)
+  let cookies = readCookies(headerOf(passage, 'cookie'))
   for (const method of spent) {
     if (method.kind === 'basic') without.add('authorization')
     else if (method.kind === 'api-key' && method.in === 'header') without.add(method.name)
@@ -94,12 +108,20 @@ function partsOf({ head, request }: Passage, route: Route): Parts {
       query = query.filter(({ name }) => name !== method.name)
     else if (method.kind === 'api-key') cookies = cookies.filter(({ name }) => name !== method.name)
   }
-  const raw = forwardedHeaders(request.rawHeaders, without)
+  const raw = forwardedHeaders(request.rawHeaders, without, namedIn(route.policies.parameters))
   const headers: [string, string][] = []
   for (let i = 0; i < raw.length; i += 2)
-    if (raw[i]!.toLowerCase() !== 'cookie') headers.push([raw[i]!, raw[i + 1]!])
+    if (canonicalName(raw[i]!) !== 'cookie') headers.push([raw[i]!, raw[i + 1]!])
   return { query, cookies, headers }
 }
+
+/** Headers that mappings send on: a policy that names one says that it may come from outside. */
+const namedIn = (parameters: ConfigOf<'parameters'> | undefined): Set<string> =>
+  new Set(
+    parameters?.map.flatMap((one) =>
+      one.kind === 'rename' && one.in === 'header' ? [canonicalName(one.name)] : [],
+    ),
+  )
 
 /** What no header may carry (RFC 9110, section 5.5), and what would not arrive as it is. */
 const unfit = /[^\t\x20-\x7e\x80-\xff]/
@@ -124,9 +146,9 @@ function apply(passage: Passage, parts: Parts, mapping: ParameterMapping): Refus
 /** Takes every value of a parameter out of a request. */
 function take(parts: Parts, place: Place, name: string): string[] {
   if (place === 'header') {
-    const lower = name.toLowerCase()
-    const values = parts.headers.filter(([header]) => header.toLowerCase() === lower)
-    parts.headers = parts.headers.filter(([header]) => header.toLowerCase() !== lower)
+    const canonical = canonicalName(name)
+    const values = parts.headers.filter(([header]) => canonicalName(header) === canonical)
+    parts.headers = parts.headers.filter(([header]) => canonicalName(header) !== canonical)
     return values.map(([, value]) => value)
   }
   const pieces = place === 'query' ? parts.query : parts.cookies
@@ -148,33 +170,38 @@ export function changeHeaders(
   { set, add, remove }: HeaderChanges,
 ): [string, string][] {
   const gone = new Set([
-    ...set.map(({ name }) => name.toLowerCase()),
-    ...remove.map((name) => name.toLowerCase()),
+    ...set.map(({ name }) => canonicalName(name)),
+    ...remove.map((name) => canonicalName(name)),
   ])
   return [
-    ...headers.filter(([name]) => !gone.has(name.toLowerCase())),
+    ...headers.filter(([name]) => !gone.has(canonicalName(name))),
     ...[...set, ...add].map(({ name, value }): [string, string] => [name, value]),
   ]
 }
 
-/** The values that a path has for the path parameters of its route, as they came. */
-export function pathValues(route: Route, outside: string): Map<string, string> {
-  const values = new Map<string, string>()
-  const parts = splitPath(outside)
-  splitPath(route.path).forEach((segment, index) => {
-    const names = [...segment.matchAll(/\{([^{}]+)\}/g)].map(([, name]) => name!)
-    if (names.length === 0) return
-    const pattern = segment
-      .split(/\{[^{}]+\}/)
-      .map((piece) => piece.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
-    const found = new RegExp(`^${pattern.join('([^/]+?)')}$`).exec(parts[index] ?? '')
-    names.forEach((name, n) => values.set(name, found?.[n + 1] ?? ''))
-  })
-  return values
+/** The values that a path has for the path parameters of its route; none where the route does not take it. */
+export const valuesInPath = (route: Route, outside: string): Map<string, PathValue> =>
+  pathValues(templateOf(route), outside) ?? new Map<string, PathValue>()
+
+const templates = new WeakMap<Route, PathTemplate>()
+
+function templateOf(route: Route): PathTemplate {
+  let template = templates.get(route)
+  if (!template) templates.set(route, (template = parseTemplate(route.path, route.open)))
+  return template
 }
 
-/** A path inside with the values that the request has for the route's path parameters, as they came. */
-function fill(template: string, route: Route, outside: string): string {
-  const values = pathValues(route, outside)
-  return template.replace(/\{([^{}]+)\}/g, (_, name: string) => values.get(name) ?? '')
+/**
+ * A path inside with the values that the request has for the route's path parameters; undefined where one is missing, or
+ * where together they would be another path than they say, such as one with a dot segment.
+ */
+function fill(template: string, route: Route, outside: string): string | undefined {
+  const values = valuesInPath(route, outside)
+  let isWhole = true
+  const path = template.replace(/\{([^{}]+)\}/g, (_, name: string) => {
+    const value = values.get(name)?.written ?? ''
+    if (value === '') isWhole = false
+    return value
+  })
+  return isWhole && !('refused' in readTarget(path)) ? path : undefined
 }

@@ -1,3 +1,4 @@
+import { canonicalName } from '../headers'
 import { canonical } from '../../text/canonical'
 import { choice, list, object, optional, text, variants, whole, type ValueOf } from '../fields'
 import { whyNoAddress, whyNoCertificate, whyNoToken } from './checks'
@@ -284,7 +285,7 @@ export const authentication = policyKind({
     return config.anyOf.flatMap(({ allOf }, index) => {
       const readers = allOf.map((one) =>
         one.kind === 'api-key'
-          ? `${one.in} ${one.name.toLowerCase()}`
+          ? `${one.in} ${canonicalName(one.name)}`
           : one.kind === 'client-certificate'
             ? 'the handshake'
             : 'header authorization',

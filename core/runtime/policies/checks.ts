@@ -1,4 +1,5 @@
 import { isHostName } from '../addresses'
+import { canonicalName } from '../headers'
 import { networkOf, readBackendAddress } from '../backend-address'
 
 /** Why a text is no name of a header (RFC 9110, section 5.1). */
@@ -13,7 +14,8 @@ const untouchable =
   /^(?:connection|content-length|cookie|expect|host|keep-alive|proxy-.*|te|trailer|transfer-encoding|upgrade|x-forwarded-.*|x-request-id|forwarded)$/i
 
 export const whyNoChangeable = (name: string) =>
-  whyNoToken(name) ?? (untouchable.test(name) ? 'belongs to the gateway itself' : undefined)
+  whyNoToken(name) ??
+  (untouchable.test(canonicalName(name)) ? 'belongs to the gateway itself' : undefined)
 
 /** Why a text is no network in CIDR notation. */
 export const whyNoNetwork = (text: string) =>

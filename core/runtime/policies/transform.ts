@@ -1,4 +1,5 @@
 import { choice, list, object, optional, text, variants, type ValueOf } from '../fields'
+import { canonicalName } from '../headers'
 import { whyNoTemplate } from '../template'
 import { whyNoChangeable, whyNoToken } from './checks'
 import { policyKind } from './kind'
@@ -55,7 +56,7 @@ const headerWords = ({ set, add, remove }: HeaderChanges) => ({
 /** Both change headers; the inner one decides about names that both speak of. */
 function combined(outer: HeaderChanges, inner: HeaderChanges): HeaderChanges {
   const named = byName(inner)
-  const isOthers = (name: string) => !named.has(name.toLowerCase())
+  const isOthers = (name: string) => !named.has(canonicalName(name))
   return {
     set: [...outer.set.filter(({ name }) => isOthers(name)), ...inner.set],
     add: [...outer.add.filter(({ name }) => isOthers(name)), ...inner.add],
@@ -63,11 +64,11 @@ function combined(outer: HeaderChanges, inner: HeaderChanges): HeaderChanges {
   }
 }
 
-/** What is done to each header, by its name in lower case. */
+/** What is done to each header, by its canonical name. */
 function byName({ set, add, remove }: HeaderChanges): Map<string, string> {
   const done = new Map<string, string>()
   const note = (name: string, what: string) => {
-    const key = name.toLowerCase()
+    const key = canonicalName(name)
     done.set(key, `${done.get(key) ?? ''}${what};`)
   }
   for (const { name, value } of set) note(name, `set ${value}`)
@@ -160,7 +161,7 @@ export const parameters = policyKind({
   resource: 'ParameterPolicy',
   step: 'transform',
   title: 'Parameters',
-  says: 'Maps parameters from outside to inside: renamed or moved, given a constant value, or dropped. Names of query parameters and cookies are compared letter by letter, those of headers without regard to case. Path parameters are mapped with the path, in Path and method.',
+  says: 'Maps parameters from outside to inside: renamed or moved, given a constant value, or dropped. Names of query parameters and cookies are compared letter by letter, those of headers without regard to case, and with - and _ as one. A header that mostly only proxies set, such as X-Original-Host, comes from outside where it is renamed, if only to its own name. Path parameters are mapped with the path, in Path and method.',
   config: object(
     { label: 'Parameters', says: 'What becomes of parameters.' },
     {
