@@ -9,7 +9,7 @@ import { ensurePackages } from './lib/packages.mjs'
 import { requireFree } from './lib/ports.mjs'
 import { ensureDatabase, ensurePostgresInstalled, startPostgres } from './lib/postgres.mjs'
 import { step } from './lib/steps.mjs'
-import { bringUp } from './lib/system.mjs'
+import { bringUp, gatewaySecret } from './lib/system.mjs'
 
 const root = dirname(dirname(fileURLToPath(import.meta.url)))
 const results = join(root, 'test-results')
@@ -142,6 +142,9 @@ async function endToEnd() {
 /** Lets tests do to the processes what fate does: kill the worker, stop a gateway, restart the database. */
 async function controlServer({ processes, postgres, ports, env, startWorker, startGateways }) {
   const { default: http } = await import('node:http')
+  const headersFor = (gateway) => ({
+    'x-admin-secret': gatewaySecret(env.ELM_GATEWAY_SECRET, gateway),
+  })
   const acts = {
     '/kill-worker': () => process.kill(processes.pid('worker'), 'SIGKILL'),
     '/stop-worker': () => processes.stop('worker'),
@@ -151,7 +154,7 @@ async function controlServer({ processes, postgres, ports, env, startWorker, sta
     '/restart-database': () => postgres.restart(),
     '/edit-gateway': async () => {
       const url = `http://127.0.0.1:${ports.gateways[0].admin}/configuration`
-      const headers = { 'x-admin-secret': env.ELM_GATEWAY_SECRET }
+      const headers = headersFor(ports.gateways[0])
       const text = await (await fetch(url, { headers })).text()
       const hydrants =
         /(kind: RateLimitPolicy\n(?:(?!---)[\s\S])*hydrant-checks(?:(?!---)[\s\S])*requests: )\d+/
@@ -162,8 +165,9 @@ async function controlServer({ processes, postgres, ports, env, startWorker, sta
       })
     },
   }
-  const headers = { 'x-admin-secret': env.ELM_GATEWAY_SECRET }
-  const limitAt = async ({ admin }) => {
+  const limitAt = async (gateway) => {
+    const { admin } = gateway
+    const headers = headersFor(gateway)
     const answer = await fetch(`http://127.0.0.1:${admin}/configuration`, { headers })
     const limit =
       /kind: RateLimitPolicy\n(?:(?!---)[\s\S])*name: leak-sensors-trial-1\n(?:(?!---)[\s\S])*requests: (\d+)/

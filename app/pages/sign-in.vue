@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import type { SignInWays } from '~~/shared/api/settings'
+import { localPath } from '~~/shared/local-path'
 
 definePageMeta({ layout: false })
 const session = useSession()
@@ -29,7 +30,7 @@ async function enter() {
     return true
   })
   if (!done) return
-  await navigateTo(/^\/(?![/\\])/.test(to.value) ? to.value : '/')
+  await navigateTo(localPath(to.value))
 }
 </script>
 

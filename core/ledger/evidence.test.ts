@@ -12,7 +12,11 @@ const files = [
 ]
 const basis: PlanBasis = {
   ...{ version: '2.4.0', revision: digestOf(files), from: { a: 1 }, there: {} },
-  ...{ gateways: ['north-edge'], writes: { 'edge https://a.example/v2': 'c'.repeat(64) } },
+  ...{
+    gateways: { 'north-edge': 'd'.repeat(16) },
+    pace: 'e'.repeat(16),
+    writes: { 'edge https://a.example/v2': 'c'.repeat(64) },
+  },
 }
 const plan = planDigest(basis)
 const act: ActEvidence = {

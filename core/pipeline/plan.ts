@@ -10,8 +10,10 @@ export interface PlanBasis {
   /** Placements it starts from, and those it takes the place of, with their editions. */
   from: Record<string, number>
   there: Record<string, number>
-  /** Gateways it reaches. */
-  gateways: string[]
+  /** Gateways it reaches, each with a digest of how. */
+  gateways: Record<string, string>
+  /** A digest of how it is carried out: watched, in shares, in hours, by itself. */
+  pace: string
   /** What is written: digests of specifications by address. */
   writes: Record<string, string>
 }
@@ -30,6 +32,8 @@ export function whyVoid(approved: PlanBasis | null, now: PlanBasis): string | un
     return 'the version stands for another revision since'
   if (differs(approved.from, now.from)) return 'the placement it starts from has changed since'
   if (differs(approved.there, now.there)) return 'what it takes the place of has changed since'
-  if (differs(approved.gateways, now.gateways)) return 'it reaches other gateways since'
+  if (differs(approved.gateways, now.gateways))
+    return 'it reaches other gateways since, or the same ones elsewhere'
+  if (approved.pace !== now.pace) return 'it would be carried out at another pace since'
   return 'what would be written has changed since'
 }

@@ -101,7 +101,8 @@ async function runStep(
   const contract =
     !of || answer.cut
       ? []
-      : responseFaults(described, of, { status: answer.status, contentType, body: answer.body }).faults
+      : responseFaults(described, of, { status: answer.status, contentType, body: answer.body })
+          .faults
   known.steps[step.id] = Object.fromEntries(
     Object.entries(step.outputs).map(([name, expression]) => [name, valueOf(expression, known)]),
   )

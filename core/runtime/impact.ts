@@ -1,7 +1,7 @@
 import { isSame } from '../text/values'
 import { operationScope, rowName, scopesOf, type PlacementSpec } from './placement'
 import { policyKinds, policyNames, wordsOf, type PolicyName } from './policies'
-import { resolvePolicies, scopeText, type ResolvedPolicies, type Scope } from './resolve'
+import { configsOf, resolvePolicies, scopeText, type ResolvedPolicies, type Scope } from './resolve'
 
 /** What becomes of one policy at a placement when the scopes around it change. */
 export interface PolicyImpact {
@@ -37,6 +37,21 @@ const overrulings = (resolved: ResolvedPolicies) =>
         `${policyKinds[policy].title} of ${scopeText(at)} does not hold: ${why}, and ${scopeText(by)} is binding`,
     ),
   )
+
+/** Everything that holds at a placement and at its operations, as the scopes around it have it. */
+export function effectOf(spec: PlacementSpec, outer: readonly Scope[]) {
+  const scopes = scopesOf(spec, outer)
+  const own = spec.routes.filter(({ policies }) => policies)
+  return {
+    placement: configsOf(resolvePolicies(scopes)),
+    operations: Object.fromEntries(
+      own.map((row) => [
+        rowName(row),
+        configsOf(resolvePolicies([...scopes, operationScope(row)])),
+      ]),
+    ),
+  }
+}
 
 /** What holds at a placement before and after the scopes around it have changed. */
 export function policyImpact(

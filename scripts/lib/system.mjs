@@ -1,4 +1,4 @@
-import { randomBytes } from 'node:crypto'
+import { createHmac, randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { ensureBuild } from './build.mjs'
@@ -25,6 +25,10 @@ function secretsOf(data) {
   writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 })
   return secrets
 }
+
+/** The secret of one gateway, as the server makes it (`server/gateways/secret.ts`). */
+export const gatewaySecret = (secret, { name, admin }) =>
+  createHmac('sha256', secret).update(`${name}\nhttp://127.0.0.1:${admin}`).digest('base64url')
 
 /**
  * Brings a whole installation up, step by step, and returns how to take it down again.
@@ -129,7 +133,11 @@ export async function bringUp({
           processes.start(
             gateway.name,
             join(dist, 'gateway.mjs'),
-            { ...shared, ELM_GATEWAY: addressesOf(gateway) },
+            {
+              ...shared,
+              ELM_GATEWAY: addressesOf(gateway),
+              ELM_GATEWAY_SECRET: gatewaySecret(secrets.gateway, gateway),
+            },
             { keepAlive: true },
           ),
         ),

@@ -1,15 +1,19 @@
-import { request } from 'undici'
+import { Agent, request } from 'undici'
 import { readResources, writeResources } from '../../core/runtime/resources'
 import { readEvent, type TrafficEvent } from '../../core/traffic/event'
 import { isObject } from '../../core/text/values'
 import { Failure } from '../services/failure'
 import type { KeptListeners } from '../db/schema'
+import { guardedLookup } from '../services/guard'
+import { secretOf } from './secret'
 import { changedInBetween, gatewayDown, type Adapter, type Running, type Written } from './adapter'
 
 export interface GatewayAddress {
   name: string
   adminUrl: string
 }
+
+const guarded = new Agent({ connect: { lookup: guardedLookup } })
 
 const down = ({ name, adminUrl }: GatewayAddress, why: string) =>
   gatewayDown(`${name} at ${adminUrl}`, why)
@@ -26,7 +30,11 @@ async function call(
   try {
     const answer = await request(gateway.adminUrl + path, {
       method: change ? 'PUT' : 'GET',
-      headers: { 'x-admin-secret': secret, ...(change?.etag && { 'if-match': change.etag }) },
+      dispatcher: guarded,
+      headers: {
+        'x-admin-secret': secretOf(secret, gateway),
+        ...(change?.etag && { 'if-match': change.etag }),
+      },
       ...(change && { body: change.body }),
       ...timeouts,
     })
@@ -37,9 +45,27 @@ async function call(
       text: await answer.body.text(),
     }
   } catch (error) {
-    const { code, message } = error as NodeJS.ErrnoException
-    throw down(gateway, code === 'ECONNREFUSED' ? 'refuses connections' : `failed (${message})`)
+    throw down(gateway, reasonOf(error))
   }
+}
+
+/** Whether something answers at an admin address that no gateway is registered at: it is sent no secret. */
+export async function knock(adminUrl: string): Promise<string> {
+  const address = { name: 'It', adminUrl }
+  try {
+    const answer = await request(`${adminUrl}/configuration`, { dispatcher: guarded, ...timeouts })
+    await answer.body.dump({ limit: 64 * 1024 })
+    return answer.statusCode === 401
+      ? 'It answers, and asks for a secret. Add it, and configure it with the secret that is shown then'
+      : `It answers ${answer.statusCode} to a request without a secret, where a gateway answers 401`
+  } catch (error) {
+    throw down(address, reasonOf(error))
+  }
+}
+
+const reasonOf = (error: unknown) => {
+  const { code, message } = error as NodeJS.ErrnoException
+  return code === 'ECONNREFUSED' ? 'refuses connections' : `failed (${message})`
 }
 
 async function readConfiguration(gateway: GatewayAddress, secret: string): Promise<Running> {

@@ -1,12 +1,10 @@
 import { defineEventHandler, getQuery, sendRedirect, type H3Event } from 'h3'
+import { localPath } from '../../shared/local-path'
 import { returnPath, signInWays } from '../services/settings'
 import { beginSignOn, finishSignOn, SignOnRefused } from '../services/sign-on'
 import type { Serving } from './router'
 import { publicAddress } from './security'
 import { keepKnown, keepSession, keepUnderway, originOf, placeOf, takeUnderway } from './session'
-
-/** A path of this product, and nowhere else. */
-const localPath = (to: string): string => (/^\/(?![/\\])/.test(to) ? to : '/')
 
 /** Back to the page for signing in, which says why in words of its own. */
 function refused(event: H3Event, error: unknown) {

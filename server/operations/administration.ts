@@ -1,5 +1,6 @@
 import {
   GatewayChange,
+  IssuedGatewaySecret,
   GatewayTest,
   GroupChange,
   HostChange,
@@ -150,6 +151,18 @@ export const administrationOperations: Operation[] = [
     errors: [403, 409],
     handle: ({ params }, context) =>
       done(administration.removeGateway(context, params['gateway']!)),
+  }),
+  operation({
+    id: 'readGatewaySecret',
+    method: 'POST',
+    path: '/gateways/{gateway}/secret',
+    tag,
+    summary: 'Read the secret that a gateway is configured with',
+    description: 'It is of its address alone: where the address changes, the secret does.',
+    success: { status: 200, says: 'The secret', body: IssuedGatewaySecret },
+    errors: [403, 404, 409],
+    handle: ({ params }, context) =>
+      ok(administration.readGatewaySecret(context, params['gateway']!)),
   }),
   operation<GatewayChange>({
     id: 'testGateway',

@@ -2,11 +2,13 @@ import { and, asc, eq, sql } from 'drizzle-orm'
 import { toActor } from './people'
 import { teamNames, setTeams } from './teams'
 import { isHostName } from '../../core/runtime/addresses'
+import { readBackendAddress } from '../../core/runtime/backend-address'
 import { routesOf } from '../../core/runtime/read'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { errorText } from '../../core/text/values'
 import type {
   GatewayChange,
+  IssuedGatewaySecret,
   GatewayTest,
   GroupChange,
   HostChange,
@@ -35,6 +37,8 @@ import { isSecret } from './sealing'
 import { forgetDrift } from './drift-following'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { adapterOf } from '../gateways'
+import { knock } from '../gateways/admin-api'
+import { secretOf } from '../gateways/secret'
 import { gatewayDown } from '../gateways/adapter'
 import { record } from './ledger'
 import { hashPassword } from './passwords'
@@ -200,10 +204,9 @@ function requireName(name: string): void {
 
 /** An address of a gateway: http or https, with a host and nothing behind it. */
 function requireAddress(field: string, written: string): string {
-  const url = URL.parse(written)
-  if (url && /^https?:$/.test(url.protocol) && !url.username && !url.password && !url.search)
-    return written.replace(/\/+$/, '')
-  throw invalid([{ field, message: `"${written.slice(0, 100)}" is not an http or https address` }])
+  const read = readBackendAddress(written)
+  if ('url' in read) return written.replace(/\/+$/, '')
+  throw invalid([{ field, message: `"${written.slice(0, 100)}" ${read.refused}` }])
 }
 
 /** Adds a gateway, or changes where it is and what it belongs to. What its group serves comes to it by a rollout. */
@@ -331,19 +334,56 @@ export async function removeGateway(context: Context, name: string): Promise<voi
   })
 }
 
-/** Talks to a gateway as it is written, before or after it is kept. */
+/**
+ * Talks to a gateway as it is written, before or after it is kept. Only an address that a gateway is registered at is sent
+ * its secret; the ledger tells who tried which.
+ */
 export async function testGateway(context: Context, change: GatewayChange): Promise<GatewayTest> {
-  requirePermission(context.actor, 'administer')
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
   const place = placeOf(change)
   const begun = performance.now()
   const took = () => Math.round(performance.now() - begun)
-  try {
-    const adapter = adapterOf(context, { ...unread, ...place, name: 'The gateway' })
-    const { text } = await adapter.read()
-    const routes = routesOf(adapter.understand(text).resources).length
-    return { answers: true, ms: took(), says: `It answers and runs ${routes} routes` }
-  } catch (error) {
-    const why = error instanceof Failure ? error : gatewayDown('It', `failed (${errorText(error)})`)
-    return { answers: false, ms: took(), says: why.detail }
-  }
+  const result = await said(context, place).then(
+    (says) => ({ answers: true, ms: took(), says }),
+    (error: unknown) => {
+      const why =
+        error instanceof Failure ? error : gatewayDown('It', `failed (${errorText(error)})`)
+      return { answers: false, ms: took(), says: why.detail }
+    },
+  )
+  await db.transaction((tx) =>
+    record(tx, context, {
+      action: 'gateway.tested',
+      subject: place.adminUrl || place.folder || place.kind,
+      after: { answers: result.answers },
+    }),
+  )
+  return result
+}
+
+async function said(context: Context, place: ReturnType<typeof placeOf>): Promise<string> {
+  const { adminUrl, kind } = place
+  const [known] = await context.db.select().from(gateways).where(eq(gateways.adminUrl, adminUrl))
+  if (kind === 'admin-api' && !known) return knock(adminUrl)
+  const name = kind === 'admin-api' ? known!.name : 'The gateway'
+  const adapter = adapterOf(context, { ...unread, ...place, name })
+  const { text } = await adapter.read()
+  return `It answers and runs ${routesOf(adapter.understand(text).resources).length} routes`
+}
+
+/** The secret that a gateway is configured with; the ledger tells who read it. */
+export async function readGatewaySecret(
+  context: Context,
+  name: string,
+): Promise<IssuedGatewaySecret> {
+  const { db, actor } = context
+  requirePermission(actor, 'administer')
+  return db.transaction(async (tx) => {
+    const [row] = await tx.select().from(gateways).where(eq(gateways.name, name))
+    if (!row) throw notFound(`gateway called "${name}"`)
+    if (row.kind !== 'admin-api') throw conflict(`${name} has no admin API that asks for a secret.`)
+    await record(tx, context, { action: 'gateway.secret', subject: name })
+    return { secret: secretOf(context.gatewaySecret, row) }
+  })
 }

@@ -1,4 +1,6 @@
 import type { Fault } from '../../shared/api/problem'
+import { sha256Hex } from '../../core/ledger/chain'
+import { canonical } from '../../core/text/canonical'
 import { and, asc, eq, inArray, ne, sql } from 'drizzle-orm'
 import { overlaps } from '../../core/runtime/addresses'
 import { readBackendAddress, whyNotAllowed } from '../../core/runtime/backend-address'
@@ -245,6 +247,36 @@ export async function kindsByGroup(db: Queries): Promise<Map<string, Member[]>> 
     ])
   return members
 }
+
+/** A gateway as a change reaches it. */
+export interface Reached {
+  name: string
+  group: string
+  /** Of everything that decides where a write goes; the addresses themselves are not for everybody. */
+  digest: string
+}
+
+/** How each gateway is reached, in their order. */
+export async function reachedIn(db: Queries): Promise<Reached[]> {
+  const { name, group, kind, adminUrl, dataUrl, tlsUrl, folder } = gateways
+  const rows = await db
+    .select({ name, group, kind, adminUrl, dataUrl, tlsUrl, folder })
+    .from(gateways)
+    .orderBy(asc(gateways.position))
+  return rows.map((row) => ({
+    ...{ name: row.name, group: row.group },
+    digest: sha256Hex(canonical(row)).slice(0, 16),
+  }))
+}
+
+/** The gateways of some groups, each with how it is reached. */
+export const gatewaysOf = (
+  reached: readonly Reached[],
+  groups: readonly string[],
+): Record<string, string> =>
+  Object.fromEntries(
+    reached.filter(({ group }) => groups.includes(group)).map(({ name, digest }) => [name, digest]),
+  )
 
 /**
  * No other API has the address, one inside of it or one around it, on the same host: whoever writes first has it. Held

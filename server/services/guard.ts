@@ -1,6 +1,9 @@
+import dns from 'node:dns'
 import { lookup } from 'node:dns/promises'
+import type { LookupFunction } from 'node:net'
 import ipaddr from 'ipaddr.js'
 import { Agent, request } from 'undici'
+import { whyForbidden } from '../../core/runtime/backend-address'
 import { limits } from '../../core/text/limits'
 import { Failure } from './failure'
 import { errorText } from '../../core/text/values'
@@ -40,6 +43,17 @@ async function safeAddress(url: URL, allowed: string[]): Promise<string> {
   }
   return addresses[0]!
 }
+
+/** Resolves the name of a gateway, which may be in a private network, but never where no request may be sent to. */
+export const guardedLookup: LookupFunction = (host, options, done) =>
+  dns.lookup(host, { ...options, all: true }, (error, addresses) => {
+    const why = addresses?.map(({ address }) => whyForbidden(address)).find(Boolean)
+    const [first] = addresses ?? []
+    if (error || why || !first)
+      done(error ?? new Error(`its name ${why ?? 'has no address'}`), '', 0)
+    else if (options.all) done(null, addresses)
+    else done(null, first.address, first.family)
+  })
 
 /** A connection to the one address that the host was judged by. */
 export async function pinnedTo(url: URL, allowed: string[]): Promise<Agent> {

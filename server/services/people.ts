@@ -12,7 +12,7 @@ import type {
 } from '../../shared/api/people'
 import type { Queries, Transaction } from '../db/database'
 import { personColumns, type PersonRow, teamId } from '../db/names'
-import { people, sessions } from '../db/schema'
+import { people, sessions, tokens } from '../db/schema'
 import type { Actor, Context, Services } from './context'
 import { conflict, Failure, invalid, notFound } from './failure'
 import { announce, record } from './ledger'
@@ -164,6 +164,22 @@ export async function requireAdministrator(tx: Transaction): Promise<void> {
 
 const noInvitation = { invitationSha256: null, invitedUntil: null }
 
+/** Ends every session and every token of somebody: nothing of it comes back with them. */
+async function endAccess(
+  tx: Transaction,
+  context: Context,
+  { id, name }: Pick<Row, 'id' | 'name'>,
+): Promise<void> {
+  await tx.delete(sessions).where(eq(sessions.personId, id))
+  const gone = await tx.delete(tokens).where(eq(tokens.personId, id)).returning()
+  for (const { name: called, begins } of gone)
+    await record(tx, context, {
+      action: 'token.ended',
+      subject: name,
+      before: { name: called, begins },
+    })
+}
+
 /** Changes what somebody is called and may do, or ends their access with every session. */
 export async function changePerson(
   context: Context,
@@ -195,8 +211,8 @@ export async function changePerson(
       .set({ ...rest, teamId: owning === null ? null : teamId(owning) })
       .where(eq(people.id, row.id))
     if (row.role === 'administrator') await requireAdministrator(tx)
-    if (next.endedAt || change.signOn)
-      await tx.delete(sessions).where(eq(sessions.personId, row.id))
+    if (next.endedAt || change.signOn) await endAccess(tx, context, row)
+    if (next.endedAt) await tx.update(people).set(noInvitation).where(eq(people.id, row.id))
     const said = (
       person: Pick<Row, 'displayName' | 'role' | 'team' | 'endedAt' | 'expectsSignOn'>,
     ) => ({
@@ -228,7 +244,7 @@ export async function invite(context: Context, name: string): Promise<Invitation
       .update(people)
       .set({ ...kept, passwordHash: '', subject: null, expectsSignOn: false })
       .where(eq(people.id, row.id))
-    await tx.delete(sessions).where(eq(sessions.personId, row.id))
+    await endAccess(tx, context, row)
     await record(tx, context, { action: 'person.invited', subject: name })
     await announce(tx, 'session')
   })

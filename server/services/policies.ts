@@ -2,7 +2,7 @@ import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import { alias } from 'drizzle-orm/pg-core'
 import { sha256Hex } from '../../core/ledger/chain'
 import { unenforceable } from '../../core/runtime/cluster/enforceable'
-import { policyImpact, type PlacementImpact } from '../../core/runtime/impact'
+import { effectOf, policyImpact, type PlacementImpact } from '../../core/runtime/impact'
 import { isOff, policyKinds, type PolicyName, type PolicySet } from '../../core/runtime/policies'
 import { scopeText, type Scope } from '../../core/runtime/resolve'
 import { canonical } from '../../core/text/canonical'
@@ -34,7 +34,7 @@ import {
 } from '../db/schema'
 import { seeingEverything } from '../db/viewer'
 import type { PlacementRow } from './compiled'
-import { kindsByGroup } from './apply'
+import { gatewaysOf, kindsByGroup, reachedIn } from './apply'
 import type { Context } from './context'
 import { conflict, invalid, notFound, requireMatch, stale } from './failure'
 import { record } from './ledger'
@@ -154,7 +154,7 @@ async function planOf(db: Queries, wanted: WantedPolicies): Promise<Plan> {
   const next = scopes.with(wanted)
   const placed = await db.select().from(placements).orderBy(asc(placements.id))
   const inside = placed.filter((placement) => standsIn(placement, wanted))
-  const members = await kindsByGroup(db)
+  const [members, reached] = await Promise.all([kindsByGroup(db), reachedIn(db)])
   const touched = inside
     .map((placement) => {
       const [before, after] = [scopes.around(placement), next.around(placement)]
@@ -172,15 +172,27 @@ async function planOf(db: Queries, wanted: WantedPolicies): Promise<Plan> {
         changes.length + overruled.length + faults.length > 0,
     )
   const first = await firstStage(db)
+  // What is approved is what it comes to at each placement and where it is carried out, whatever leads to that.
   const basis = {
     wanted,
-    placements: inside.map(({ id, generation }) => [id, generation]),
+    placements: inside.map((placement) => [
+      ...[placement.id, placement.generation],
+      ...[scopes, next].map((around) => effectOf(placement.spec, around.around(placement))),
+    ]),
+    gateways: gatewaysOf(
+      reached,
+      inside.map(({ group }) => group),
+    ),
   }
   return {
     wanted,
     touched,
     unchanged: inside.length - touched.length,
-    reviewed: touched.some(({ placement }) => placement.stage !== first.name),
+    // What is binding no more can be loosened from then on, wherever the scope reaches.
+    reviewed:
+      touched.some(({ placement }) => placement.stage !== first.name) ||
+      (scopes.unbound(wanted).length > 0 &&
+        !(wanted.kind === 'stage' && wanted.name === first.name)),
     digest: sha256Hex(canonical(basis)).slice(0, 16),
   }
 }

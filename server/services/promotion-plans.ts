@@ -1,7 +1,7 @@
 import { and, asc, eq, getTableColumns, inArray } from 'drizzle-orm'
 import { compareOperations } from '../../core/compare/operations'
 import { compareRoutes } from '../../core/drift/compare'
-import { stageNamed } from '../../core/pipeline/pipeline'
+import { paceOf, stageNamed } from '../../core/pipeline/pipeline'
 import { specDigest, type PlanBasis } from '../../core/pipeline/plan'
 import {
   endingOn,
@@ -21,12 +21,12 @@ import type { PlacementPlan } from '../../shared/api/promotions'
 import type { Queries } from '../db/database'
 import type { RequestKind } from '../../shared/words'
 import { apiColumns } from '../db/names'
-import { apis, backends, gateways, hosts, placements, promotions, revisions } from '../db/schema'
-import { closestFor, placedAt } from './apply'
+import { apis, backends, hosts, placements, promotions, revisions } from '../db/schema'
+import { closestFor, gatewaysOf, placedAt, reachedIn, type Reached } from './apply'
 import { revisionOfVersion, type ApiRow } from './catalog'
 import { compiled, type PlacementRow } from './compiled'
 import { dayOf } from './known'
-import { Pipelines } from './pipelines'
+import { isAutomatic, Pipelines } from './pipelines'
 import { backendOf, soapRoutes } from './placements'
 import { Scopes } from './scopes'
 import { seen } from './sites'
@@ -122,10 +122,7 @@ export async function plansOf(db: Queries, rows: readonly PromotionRow[]): Promi
     db.select().from(placements).where(inArray(placements.apiId, ids)).orderBy(asc(placements.id)),
     db.select().from(backends).where(inArray(backends.apiId, ids)),
     db.select().from(hosts).orderBy(asc(hosts.name)),
-    db
-      .select({ name: gateways.name, group: gateways.group })
-      .from(gateways)
-      .orderBy(asc(gateways.position)),
+    reachedIn(db),
     Scopes.read(db),
     Pipelines.read(db),
   ])
@@ -165,7 +162,7 @@ interface Ground {
   placed: readonly PlacementRow[]
   backends: readonly (typeof backends.$inferSelect)[]
   hosts: (typeof hosts.$inferSelect)[]
-  members: readonly { name: string; group: string }[]
+  members: readonly Reached[]
   scopes: Scopes
   pipelines: Pipelines
 }
@@ -197,7 +194,8 @@ function planFrom(
       ...writes.flatMap(({ there }) => there ?? []),
       ...succeeded.map(({ there }) => there),
     ]),
-    gateways: ground.members.filter(({ group }) => groups.includes(group)).map(({ name }) => name),
+    gateways: gatewaysOf(ground.members, groups),
+    pace: paceIn(row, api, ground),
     writes: Object.fromEntries<string>([
       ...writes.map(({ group, there, spec }): [string, string] => [
         `${group} ${addressOf(spec ?? there!.spec)}`,
@@ -213,6 +211,14 @@ function planFrom(
     ]),
   }
   return { api, revision, from, writes, succeeded, basis }
+}
+
+/** A digest of how it is carried out: the pace, and whether somebody has to begin it. */
+function paceIn(row: PromotionRow, api: ApiRow, { pipelines }: Ground): string {
+  const holding = pipelines.for(api)
+  const stage = stageNamed(holding.content, row.toStage)
+  const pace = stage ? paceOf(stage, row.kind === 'promotion') : {}
+  return sha256Hex(canonical({ pace, automatic: isAutomatic(holding, row) })).slice(0, 16)
 }
 
 /** What becomes of the earlier versions beside a promoted one, where its pipeline says so. */

@@ -1,3 +1,4 @@
+import type { PolicyName } from '../../core/runtime/policies'
 import type { Scope } from '../../core/runtime/resolve'
 import type { Queries } from '../db/database'
 import { outerScopes, policyScopes, type OuterScope } from '../db/schema'
@@ -32,6 +33,12 @@ export class Scopes {
   with(scope: ScopeRow): Scopes {
     const others = this.rows.filter(({ kind, name }) => kind !== scope.kind || name !== scope.name)
     return new Scopes([...others, scope])
+  }
+
+  /** What is binding in a scope and would not be any more. */
+  unbound({ kind, name, binding }: ScopeRow): PolicyName[] {
+    const now = this.rows.find((row) => row.kind === kind && row.name === name)
+    return (now?.binding ?? []).filter((policy) => !binding.includes(policy))
   }
 
   /** Those around a placement, outermost first. */

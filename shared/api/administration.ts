@@ -209,6 +209,16 @@ export class GatewayChange {
   folder?: string
 }
 
+/** What a gateway is configured with, so that it is written and read by this installation alone. */
+export class IssuedGatewaySecret {
+  @text({
+    says: 'The secret of its admin API, for its address as it is.',
+    example: 'q1…',
+    max: 100,
+  })
+  secret!: string
+}
+
 /** What became of talking to a gateway. */
 export class GatewayTest {
   @flag({ says: 'Whether it answers and can be read.', example: true })

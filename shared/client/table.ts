@@ -4,6 +4,7 @@ import type {
   GroupChange,
   HostChange,
   HostItem,
+  IssuedGatewaySecret,
   OrganisationChange,
   SetupStart,
   StageItem,
@@ -420,6 +421,7 @@ export const routes = {
   publishPipeline: ['PUT', '/pipelines/{pipeline}', 'json', 'json'],
   putLedgerBack: ['POST', '/placements/{placement}/put-back', 'nothing', 'json'],
   readGateway: ['POST', '/gateways/{gateway}/read', 'nothing', 'json'],
+  readGatewaySecret: ['POST', '/gateways/{gateway}/secret', 'nothing', 'json'],
   readRepositoryBranches: ['POST', '/repositories/{repository}/readings', 'nothing', 'json'],
   removeAlert: ['DELETE', '/alerts/{alert}', 'nothing', 'nothing'],
   removeEvidenceSource: ['DELETE', '/evidence-sources/{source}', 'nothing', 'nothing'],
@@ -657,6 +659,7 @@ export interface Calls {
   publishPipeline: Call<'pipeline', undefined, PipelineChange, PipelineDetail>
   putLedgerBack: Call<'placement', undefined, undefined, PlacementDetail | RolloutItem>
   readGateway: Call<'gateway', undefined, undefined, GatewayItem>
+  readGatewaySecret: Call<'gateway', undefined, undefined, IssuedGatewaySecret>
   readRepositoryBranches: Call<'repository', undefined, undefined, RepositoryItem>
   removeAlert: Call<'alert', undefined, undefined, undefined>
   removeEvidenceSource: Call<'source', undefined, undefined, undefined>

@@ -1,10 +1,12 @@
+import http from 'node:http'
 import { eq, sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { GroupItem } from '../../shared/api/gateways'
 import type { Invitation, MemberItem, SessionItem } from '../../shared/api/people'
 import { people, sessions, signInAttempts } from '../../server/db/schema'
 import { operations } from '../../server/operations'
-import { bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
+import { listen } from '../support/gateway'
+import { adminHeaders, bringIn, definition, makeWorld, Visitor, type World } from '../support/world'
 
 let world: World
 let ada: Visitor, imara: Visitor, oskar: Visitor, tomas: Visitor
@@ -75,6 +77,35 @@ describe('people', () => {
     expect((await ada.call('POST', '/people/nell/invitation')).status).toBe(409)
     const { items } = (await ada.call<{ items: MemberItem[] }>('GET', '/people')).body
     expect(items.find(({ name }) => name === 'nell')).toMatchObject({ state: 'ended', sessions: 0 })
+    // What they had does not come back with them.
+    expect((await ada.call('PATCH', '/people/nell', { ended: false })).status).toBe(204)
+    expect((await byToken()).status).toBe(401)
+    expect((await nell.call('GET', '/self')).status).toBe(401)
+  })
+
+  it('lose every token with a new invitation, and with single sign-on in the place of a password', async () => {
+    for (const renew of [
+      () => ada.call('POST', '/people/nell/invitation'),
+      () => ada.call('PATCH', '/people/nell', { signOn: true }),
+    ]) {
+      const code = codeOf((await ada.call<Invitation>('POST', '/people/nell/invitation')).body)
+      await answer(code, 'the password of nell')
+      const nell = new Visitor(world.base)
+      await nell.signIn('nell', 'the password of nell')
+      const { body } = await nell.call<{ secret: string }>('POST', '/tokens', {
+        ...{ name: 'a build', scopes: ['read'] },
+        until: new Date(Date.now() + 5 * 86_400_000).toISOString().slice(0, 10),
+      })
+      const byToken = () =>
+        new Visitor(world.base).call('GET', '/self', undefined, {
+          authorization: `Bearer ${body.secret}`,
+        })
+      expect((await byToken()).status).toBe(200)
+      await renew()
+      expect((await byToken()).status).toBe(401)
+    }
+    const { items } = await ada.api.listLedgerEntries({ action: 'token.ended' })
+    expect(items.filter(({ subject }) => subject === 'nell').length).toBeGreaterThanOrEqual(3)
   })
 
   it('always have an administrator among them', async () => {
@@ -194,7 +225,31 @@ describe('an administrator', () => {
         ...gateway,
         adminUrl,
       })
+    // One that is registered is sent its own secret, whoever else is tried at nothing.
+    expect((await ada.call('DELETE', '/gateways/west-edge')).status).toBe(204)
     expect((await tried(world.adminUrl)).body).toMatchObject({ answers: true })
+    const heard: (string | undefined)[] = []
+    const stranger = http.createServer((request, response) => {
+      heard.push(request.headers['x-admin-secret'] as string | undefined)
+      response.writeHead(401).end()
+    })
+    const strange = `http://127.0.0.1:${await listen(stranger)}`
+    expect((await tried(strange)).body).toMatchObject({ answers: true })
+    expect(heard).toEqual([undefined])
+    const moved = { ...gateway, adminUrl: strange }
+    expect((await ada.call('PUT', '/gateways/west-edge', moved)).status).toBe(204)
+    expect((await tried(strange)).body).toMatchObject({ answers: false })
+    expect(heard).toHaveLength(2)
+    expect(heard[1]).not.toBe(adminHeaders(world.adminUrl)['x-admin-secret'])
+    const shown = await ada.call<{ secret: string }>('POST', '/gateways/west-edge/secret')
+    expect(shown.body.secret).toBe(heard[1])
+    stranger.close()
+    expect((await tried('http://169.254.169.254/latest')).status).toBe(422)
+    expect((await tried('http://metadata.google.internal.')).status).toBe(422)
+    const { items: told } = await ada.api.listLedgerEntries({ action: 'gateway.tested' })
+    expect(told.map(({ subject }) => subject)).toContain(strange)
+    const { items: read } = await ada.api.listLedgerEntries({ action: 'gateway.secret' })
+    expect(read).toMatchObject([{ subject: 'west-edge', actor: 'ada' }])
     expect((await tried('http://127.0.0.1:1')).body).toMatchObject({ answers: false })
     expect((await tried('ftp://x')).status).toBe(422)
     expect((await ada.call('DELETE', '/gateways/west-edge')).status).toBe(204)

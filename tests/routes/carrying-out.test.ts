@@ -1,14 +1,22 @@
 import { eq } from 'drizzle-orm'
 import { request } from 'undici'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { backends, rollouts } from '../../server/db/schema'
+import { backends, gateways, rollouts } from '../../server/db/schema'
 import { checkAllGateways } from '../../server/services/gateways'
 import { promoteOpen } from '../../server/services/promotions'
 import { workRollout } from '../../server/services/rollout-work'
 import { countTraffic } from '../../server/services/traffic-intake'
 import type { PromotionDetail } from '../../shared/api/promotions'
+import { pipelineEtag } from '../../shared/etags'
 import { Killed, mortal } from '../support/mortal'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let imara: Visitor, tomas: Visitor, oskar: Visitor, ruth: Visitor, wren: Visitor
@@ -46,7 +54,7 @@ const rolloutOf = async (promotion: number) =>
 const runs = async (site: World['sites'][number]) =>
   (
     await fetch(`${site.adminUrl}/configuration`, {
-      headers: { 'x-admin-secret': 'gateway-secret' },
+      headers: adminHeaders(site.adminUrl),
     })
   ).text()
 const [north, south] = [() => world.sites[0]!, () => world.sites[1]!]
@@ -210,6 +218,40 @@ describe('a rollout that was stopped', () => {
     expect(await servesLive(north(), '2.5.0')).toBe(false)
     await tomas.api.withdrawPromotion({ promotion: asked.id })
     later(0)
+  })
+})
+
+describe('an approval', () => {
+  it('does not hold where it would be carried out at another pace, or elsewhere', async () => {
+    const paced = async (minutes: number) => {
+      const { pipeline: slug, edition } = (await imara.api.listPipelines({})).items[0]!
+      await imara.api.publishPipeline(
+        { pipeline: slug },
+        {
+          title: 'By itself',
+          text: pipeline.replace('minutes: 5', `minutes: ${minutes}`),
+          note: 'Another pace',
+        },
+        { ifMatch: pipelineEtag({ edition }) },
+      )
+    }
+    await paced(10)
+    const { id: promotion } = await ask('2.5.0')
+    const read = () => ruth.api.getPromotion({ promotion })
+    const gate = async () => (await read()).gates[0]!
+    await approve(await read())
+    expect((await gate()).state).toBe('passed')
+    await paced(1)
+    expect((await gate()).text).toMatch(/another pace/)
+    await paced(10)
+    expect((await gate()).state).toBe('passed')
+    const at = (adminUrl: string) =>
+      world.db.update(gateways).set({ adminUrl }).where(eq(gateways.name, 'south-edge'))
+    await at('http://127.0.0.1:9')
+    expect((await gate()).text).toMatch(/elsewhere/)
+    await at(south().adminUrl)
+    expect((await gate()).state).toBe('passed')
+    await tomas.api.withdrawPromotion({ promotion })
   })
 })
 

@@ -24,7 +24,14 @@ import { freePort, listen } from '../support/gateway'
 import { meddlerBefore, type Meddler } from '../support/meddler'
 import { Killed, mortal } from '../support/mortal'
 import { withRate } from '../support/policies'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let tomas: Visitor, oskar: Visitor, wren: Visitor, ruth: Visitor, imara: Visitor
@@ -55,16 +62,19 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const secret = { 'x-admin-secret': 'gateway-secret' }
 const running = async (site = 0) =>
-  (await fetch(`${world.sites[site]!.adminUrl}/configuration`, { headers: secret })).text()
+  (
+    await fetch(`${world.sites[site]!.adminUrl}/configuration`, {
+      headers: adminHeaders(world.sites[site]!.adminUrl),
+    })
+  ).text()
 /** Writes past the ledger, as somebody with the admin secret does. */
 async function write(text: string, site = 0): Promise<void> {
   const { adminUrl } = world.sites[site]!
   const answer = await fetch(`${adminUrl}/configuration`, {
     method: 'PUT',
     body: text,
-    headers: secret,
+    headers: adminHeaders(adminUrl),
   })
   expect(answer.status).toBe(200)
 }
@@ -301,7 +311,9 @@ describe('certificates', () => {
     })
     const saying = (...certificates: object[]) =>
       JSON.stringify({ https: true, certificates, troubles: [] })
-    const between = await Promise.all(world.sites.map(({ adminUrl }) => meddlerBefore(adminUrl)))
+    const between = await Promise.all(
+      world.sites.map(({ adminUrl }) => meddlerBefore(adminUrl, adminHeaders(adminUrl))),
+    )
     const [north, south] = between as [Meddler, Meddler]
     const through = (urls: string[]) =>
       Promise.all(

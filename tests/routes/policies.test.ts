@@ -5,7 +5,14 @@ import type { PlacementDetail } from '../../shared/api/placements'
 import type { PolicyChangeItem, PolicyPreview, PolicyScopeItem } from '../../shared/api/policies'
 import type { RolloutItem } from '../../shared/api/rollouts'
 import { placementEtag, scopeEtag } from '../../shared/etags'
-import { placements, rollouts, rolloutSteps } from '../../server/db/schema'
+import {
+  gateways,
+  people,
+  placements,
+  policyScopes,
+  rollouts,
+  rolloutSteps,
+} from '../../server/db/schema'
 import type { Context } from '../../server/services/context'
 import { changeScope } from '../../server/services/policies'
 import { exchangeQuotas } from '../../server/services/quotas'
@@ -13,6 +20,7 @@ import { workRollout } from '../../server/services/rollout-work'
 import { Killed, mortal } from '../support/mortal'
 import { withRate } from '../support/policies'
 import {
+  adminHeaders,
   bringIn,
   contextOf,
   definition,
@@ -85,7 +93,7 @@ const change = async (spec: PlacementDetail['spec']) => {
 const running = async (n: number) =>
   (
     await fetch(`${world.sites[n]!.adminUrl}/configuration`, {
-      headers: { 'x-admin-secret': 'gateway-secret' },
+      headers: adminHeaders(world.sites[n]!.adminUrl),
     })
   ).text()
 const rate = (requests: number, seconds = 60): PolicySet => ({
@@ -364,6 +372,49 @@ describe('beyond the first stage', () => {
     expect(await scopeOf('organisation')).toMatchObject({ generation: 1, binding: ['log'] })
     expect((await approve(ruth, before)).body.detail).toMatch(/does not wait any more/)
     expect((await oskar.call('DELETE', address)).status).toBe(409)
+  })
+
+  it('is approved as what it comes to, whatever else has its effect or decides where it is carried out', async () => {
+    const { body: asked } = await oskar.call<PolicyChangeItem>('POST', '/policy-changes', {
+      ...{ scope: 'organisation', policies: { ...everywhere, errors: { shape: 'text' } } },
+      ...{ binding: ['log'], note: '' },
+    })
+    const address = `/policy-changes/${asked.id}`
+    const { digest } = (await ruth.call<PolicyPreview>('GET', `${address}/preview`)).body
+    const refused = async () =>
+      expect((await ruth.call('POST', `${address}/approval`, { digest })).status).toBe(412)
+    const row = { kind: 'group' as const, name: 'edge', generation: 1, binding: [] }
+    const [{ id: changedById }] = (await world.db
+      .select({ id: people.id })
+      .from(people)
+      .limit(1)) as [{ id: number }]
+    await world.db.insert(policyScopes).values({
+      ...row,
+      policies: { errors: { shape: 'problem' } },
+      changedAt: new Date(),
+      changedById,
+    })
+    await refused()
+    await world.db.delete(policyScopes).where(eq(policyScopes.kind, 'group'))
+    const [gateway] = await world.db.select().from(gateways).where(eq(gateways.name, 'south-edge'))
+    await world.db
+      .update(gateways)
+      .set({ adminUrl: 'http://127.0.0.1:9' })
+      .where(eq(gateways.name, 'south-edge'))
+    await refused()
+    await world.db
+      .update(gateways)
+      .set({ adminUrl: gateway!.adminUrl })
+      .where(eq(gateways.name, 'south-edge'))
+    expect((await ruth.call<PolicyPreview>('GET', `${address}/preview`)).body.digest).toBe(digest)
+    expect((await oskar.call('DELETE', address)).status).toBe(200)
+  })
+
+  it('is asked for where it only takes the binding off, since that loosens what reaches beyond', async () => {
+    const loose = await say('organisation', everywhere, [])
+    expect(loose.status).toBe(409)
+    expect((loose.body as { detail?: string }).detail).toMatch(/somebody else approves it/)
+    expect(await scopeOf('organisation')).toMatchObject({ binding: ['log'] })
   })
 
   it('waits again where the rollout goes back', async () => {

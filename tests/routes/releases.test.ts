@@ -10,7 +10,14 @@ import { workRollouts } from '../../server/services/rollout-work'
 import { pipelineEtag, placementEtag } from '../../shared/etags'
 import type { ReleaseDetail } from '../../shared/api/releases'
 import { Killed, mortal } from '../support/mortal'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let imara: Visitor, tomas: Visitor, nadia: Visitor, oskar: Visitor, ruth: Visitor, wren: Visitor
@@ -193,7 +200,7 @@ describe('a release', () => {
     expect(again.promotions.every(({ wentBack }) => wentBack !== undefined)).toBe(true)
     for (const { adminUrl } of world.sites) {
       const runs = await fetch(`${adminUrl}/configuration`, {
-        headers: { 'x-admin-secret': 'gateway-secret' },
+        headers: adminHeaders(adminUrl),
       })
       expect(await runs.text()).not.toContain('-live-')
     }
@@ -207,7 +214,7 @@ describe('a release', () => {
     expect((await promote((await approve(body)).body)).body.state).toBe('done')
     const labelled = async ({ adminUrl }: World['sites'][number]) => {
       const runs = await fetch(`${adminUrl}/configuration`, {
-        headers: { 'x-admin-secret': 'gateway-secret' },
+        headers: adminHeaders(adminUrl),
       })
       const text = await runs.text()
       return [desk, supply].filter((api) => text.includes(`${api}-live-`))

@@ -6,7 +6,14 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { checkAllGateways } from '../../server/services/gateways'
 import type { AppliedResource, ResourcePlan } from '../../shared/api/resources'
 import type { IssuedToken } from '../../shared/api/tokens'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let folder: string
@@ -99,7 +106,7 @@ describe('an export', () => {
     const site = world.sites[0]!
     const text = await (
       await fetch(`${site.adminUrl}/configuration`, {
-        headers: { 'x-admin-secret': 'gateway-secret' },
+        headers: adminHeaders(site.adminUrl),
       })
     ).text()
     writeFileSync(running, text)

@@ -362,6 +362,7 @@ const attempts: Record<string, Attempt> = {
     path: () => ({ group: 'Not A Name' }),
     body: () => ({ serves: 'Nothing', audiences: ['private'] }),
   },
+  readGatewaySecret: { may: administrators, path: () => ({ gateway: 'not-there' }) },
   updateGateway: {
     may: administrators,
     path: () => ({ gateway: 'Not A Name' }),

@@ -9,6 +9,7 @@ import { ledger, placements, rollouts } from '../../server/db/schema'
 import { verifyLedger } from '../../server/services/ledger'
 import { checkGateway } from '../../server/services/gateways'
 import {
+  adminHeaders,
   bringIn,
   definition,
   makeWorld,
@@ -48,7 +49,7 @@ const [north, south] = [() => world.sites[0]!, () => world.sites[1]!]
 const running = async (site: Site) =>
   (
     await fetch(`${site.adminUrl}/configuration`, {
-      headers: { 'x-admin-secret': 'gateway-secret' },
+      headers: adminHeaders(site.adminUrl),
     })
   ).text()
 const limitOf = async (site: Site) =>

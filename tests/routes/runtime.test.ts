@@ -5,7 +5,14 @@ import type { DeskResponse } from '../../shared/api/desk'
 import type { Verification } from '../../shared/api/ledger'
 import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let tomas: Visitor
@@ -48,7 +55,7 @@ const send = (path: string, more: object = {}) =>
 const configuration = async () =>
   (
     await fetch(`${world.adminUrl}/configuration`, {
-      headers: { 'x-admin-secret': 'gateway-secret' },
+      headers: adminHeaders(world.adminUrl),
     })
   ).text()
 const now = async () => (await tomas.call<PlacementDetail>('GET', `/placements/${id}`)).body
@@ -298,7 +305,7 @@ describe('drift', () => {
     await fetch(`${world.adminUrl}/configuration`, {
       method: 'PUT',
       body: text,
-      headers: { 'x-admin-secret': 'gateway-secret' },
+      headers: adminHeaders(world.adminUrl),
     })
     await oskar.call('POST', '/gateways/north-edge/read')
     expect((await now()).differences).toMatchObject([

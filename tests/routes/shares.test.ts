@@ -10,7 +10,14 @@ import { workRollout } from '../../server/services/rollout-work'
 import { countTraffic } from '../../server/services/traffic-intake'
 import type { PromotionDetail } from '../../shared/api/promotions'
 import { Killed, mortal } from '../support/mortal'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let imara: Visitor, tomas: Visitor, oskar: Visitor, ruth: Visitor, wren: Visitor
@@ -81,9 +88,7 @@ async function versions({ dataUrl }: World['sites'][number]): Promise<Map<string
 const newIn = (got: Map<string, string>, version = '2.5.0') =>
   [...got].flatMap(([client, one]) => (one === version ? [client] : [])).sort()
 const runs = async ({ adminUrl }: World['sites'][number]) =>
-  (
-    await fetch(`${adminUrl}/configuration`, { headers: { 'x-admin-secret': 'gateway-secret' } })
-  ).text()
+  (await fetch(`${adminUrl}/configuration`, { headers: adminHeaders(adminUrl) })).text()
 
 beforeAll(async () => {
   world = await makeWorld({ gateways: { 'north-edge': 'edge', 'south-edge': 'edge' } })

@@ -10,7 +10,14 @@ import { countBatch, countEvents, countTraffic } from '../../server/services/tra
 import { rollUp } from '../../server/services/traffic-rolling'
 import { listen } from '../support/gateway'
 import { Killed, mortal } from '../support/mortal'
-import { bringIn, definition, makeWorld, type Visitor, type World } from '../support/world'
+import {
+  adminHeaders,
+  bringIn,
+  definition,
+  makeWorld,
+  type Visitor,
+  type World,
+} from '../support/world'
 
 let world: World
 let tomas: Visitor, wren: Visitor
@@ -449,7 +456,7 @@ describe('traffic', () => {
       expect((await list({ ended: 'match' })).items).toHaveLength(gone + 2)
       const log = (await (
         await fetch(`${world.adminUrl}/log?limit=10`, {
-          headers: { 'x-admin-secret': 'gateway-secret' },
+          headers: adminHeaders(world.adminUrl),
         })
       ).json()) as { id: string; status: number }[]
       const served = log.findLast(({ status }) => status === 200)!

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { checkAllGateways } from '../../server/services/gateways'
-import { makeWorld, type World } from '../support/world'
+import { adminHeaders, makeWorld, type World } from '../support/world'
 
 let world: World
 beforeAll(async () => {
@@ -55,7 +55,9 @@ describe('whoever watches the installation', () => {
     const admin = `${world.adminUrl}/metrics`
     expect((await fetch(admin)).status).toBe(401)
     expect((await fetch(admin, { headers: { authorization: 'Bearer wrong' } })).status).toBe(401)
-    const asked = { headers: { authorization: 'Bearer gateway-secret' } }
+    const asked = {
+      headers: { authorization: `Bearer ${adminHeaders(world.adminUrl)['x-admin-secret']}` },
+    }
     await expect
       .poll(async () => (await fetch(admin, asked)).text())
       .toMatch(/gateway_requests_total\{status="404",step="listen"\} 1\n/)

@@ -33,8 +33,14 @@ export const noMeddler: Meddler = {
   close: () => Promise.resolve(),
 }
 
-/** A network between the server and a gateway that is slow, loses things and lies, as a test wants it. */
-export async function meddlerBefore(target: string): Promise<Meddler> {
+/**
+ * A network between the server and a gateway that is slow, loses things and lies, as a test wants it. `headers` take the
+ * place of those that come.
+ */
+export async function meddlerBefore(
+  target: string,
+  headers: Record<string, string> = {},
+): Promise<Meddler> {
   const server = http.createServer((incoming, outgoing) => {
     void (async () => {
       const chunks: Buffer[] = []
@@ -53,12 +59,15 @@ export async function meddlerBefore(target: string): Promise<Meddler> {
       }
       const answer = await request(target + (incoming.url ?? '/'), {
         method: method as 'GET',
-        headers: Object.fromEntries(
-          Object.entries(incoming.headers).filter(
-            ([name]) =>
-              !['host', 'connection', 'content-length', 'transfer-encoding'].includes(name),
+        headers: {
+          ...Object.fromEntries(
+            Object.entries(incoming.headers).filter(
+              ([name]) =>
+                !['host', 'connection', 'content-length', 'transfer-encoding'].includes(name),
+            ),
           ),
-        ),
+          ...headers,
+        },
         ...(chunks.length > 0 && { body: Buffer.concat(chunks) }),
       })
       const body = await answer.body.text()

@@ -7,6 +7,7 @@ import { createApp, createRouter, toNodeListener } from 'h3'
 import pg from 'pg'
 import { people as demoPeople, password } from '../../demo/world'
 import { seedBackends, seedFoundation } from '../../demo/seed'
+import { secretOf } from '../../server/gateways/secret'
 import { startGateway } from '../../gateway/gateway'
 import {
   migrateDatabase,
@@ -241,7 +242,7 @@ export async function makeWorld({
       plan: () => planProposals(services),
       rollOut: () => runner.wake(),
     },
-    gatewaySecret: 'gateway-secret',
+    gatewaySecret: installation,
     gatewayFolders: join(directory, 'folders'),
     gatewayAuthority: '',
     secret: 'a session secret of more than 32 characters',
@@ -310,6 +311,14 @@ export async function makeWorld({
   }
 }
 
+const installation = 'gateway-secret'
+const adminSecrets = new Map<string, string>()
+
+/** What the admin API of a site asks for. */
+export const adminHeaders = (adminUrl: string): Record<string, string> => ({
+  'x-admin-secret': adminSecrets.get(adminUrl) ?? '',
+})
+
 async function startSite(
   name: string,
   group: string,
@@ -317,15 +326,18 @@ async function startSite(
   meddled: boolean,
 ): Promise<Site> {
   const ports = { dataPort: await freePort(), adminPort: await freePort() }
-  const options = { name, ...ports, secret: 'gateway-secret', directory }
-  let running = await startGateway(options)
   const adminUrl = `http://127.0.0.1:${ports.adminPort}`
+  const meddler = meddled ? await meddlerBefore(adminUrl) : noMeddler
+  const secret = secretOf(installation, { name, adminUrl: meddled ? meddler.url : adminUrl })
+  adminSecrets.set(adminUrl, secret)
+  const options = { name, ...ports, secret, directory }
+  let running = await startGateway(options)
   return {
     name,
     group,
     adminUrl,
     dataUrl: `http://127.0.0.1:${ports.dataPort}`,
-    meddler: meddled ? await meddlerBefore(adminUrl) : noMeddler,
+    meddler,
     stop: () => running.close(),
     start: async () => {
       running = await startGateway(options)

@@ -33,6 +33,12 @@ const test = async () => {
   tested.value = await act(() => api.testGateway({}, body.value))
 }
 const keepGateway = () => act(() => api.updateGateway({ gateway: gateway.name }, body.value))
+/** The secret of one gateway, shown until another one is. */
+const shown = ref<{ gateway: string; secret: string }>()
+const showSecret = async (name: string) => {
+  const read = await act(() => api.readGatewaySecret({ gateway: name }))
+  if (read) shown.value = { gateway: name, secret: read.secret }
+}
 const removeGateway = (name: string) => act(() => api.removeGateway({ gateway: name }))
 const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: GatewayItem) =>
   Object.assign(gateway, { name, group: of, kind, serves, dataUrl, tlsUrl, folder })
@@ -61,11 +67,24 @@ const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: Gatewa
           <td>{{ gatewayKinds[item.kind].title }}</td>
           <td class="mono small">{{ item.dataUrl || item.folder || '–' }}</td>
           <td class="right">
+            <button
+              v-if="item.kind === 'admin-api'"
+              class="plain"
+              :disabled="busy"
+              @click="showSecret(item.name)"
+            >
+              Show secret
+            </button>
             <button class="plain" :disabled="busy" @click="removeGateway(item.name)">Remove</button>
           </td>
         </tr>
       </tbody>
     </table>
+    <p v-if="shown" role="status">
+      {{ shown.gateway }} is configured with the secret
+      <code class="mono wraps">{{ shown.secret }}</code
+      >. It is of this address alone, and the ledger tells that you read it.
+    </p>
     <h3>Add or change a gateway</h3>
     <form class="narrow" @submit.prevent="keepGateway()">
       <label class="field"><span>Name</span><InputText v-model="gateway.name" /></label>
