@@ -2,7 +2,7 @@ import { appendFileSync, statSync, writeFileSync } from 'node:fs'
 import { sql } from 'drizzle-orm'
 import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { verifyExport } from '../../cli/verify'
+import { headsIn, verifyExport } from '../../cli/verify'
 import { isConsistent, rootFromInclusion } from '../../core/ledger/merkle'
 import { openDatabase } from '../../server/db/database'
 import { grantTo } from '../../server/db/grants'
@@ -150,6 +150,33 @@ describe('proofs', () => {
     expect(await verdict(joined(entries))).toMatch(/no signed head/)
     expect(await verdict(body.replace(/"size":(\d+)/, '"size":1'))).toMatch(/not signed with this/)
     await expect(verdict('nonsense\n')).rejects.toThrow(/:1 is not JSON/)
+    // The end with its heads: only what was kept elsewhere shows it.
+    const signed = heads.map((line) => (JSON.parse(line) as { head: { size: number } }).head)
+    const size = Math.min(...signed.map((head) => head.size))
+    const cut = joined(
+      entries.slice(0, size),
+      heads.filter((_, n) => signed[n]!.size <= size),
+    )
+    expect(await verdict(cut)).toBeUndefined()
+    const kept = `${file}.heads`
+    writeFileSync(kept, heads.join('\n'))
+    expect((await verifyExport(file, key, await headsIn(kept))).trouble).toMatch(/cut off/)
+    writeFileSync(file, body)
+    expect(await verifyExport(file, key, await headsIn(kept))).toMatchObject({
+      isAnchored: true,
+      trouble: undefined,
+    })
+    writeFileSync(kept, JSON.stringify(signed.at(-1)))
+    expect((await verifyExport(file, key, await headsIn(kept))).trouble).toBeUndefined()
+    // What nobody checks may not be there.
+    for (const odd of [
+      body.replace('{"entry":{', '{"entry":{"approved":true,'),
+      body.replace('{"entry":{', '{"entry":{"number":1,'),
+      body.replace('{"entry":{', '{"note":1,"entry":{'),
+      body.replace('{"head":{', '{"head":{"size":1,'),
+      body.replace('{"entry":', '{ "entry":'),
+    ])
+      await expect(verdict(odd)).rejects.toThrow(/:\d+ (?:is not as|has a member|is neither)/)
   })
 })
 
