@@ -1,5 +1,6 @@
 import { plainToInstance } from 'class-transformer'
 import { validate, type ValidationError } from 'class-validator'
+import { isObject } from '../../core/text/values'
 import { fieldsOf, type ApiClass } from '../../shared/api/fields'
 import type { Fault } from '../../shared/api/problem'
 import { Failure, invalid, notFound } from '../services/failure'
@@ -38,6 +39,8 @@ export async function accept<T extends object>(type: ApiClass<T>, input: unknown
     throw new Failure(400, 'Bad request', 'The body is not a JSON object.')
   }
   requirePlain(input, 'body')
+  const misshapen = shapeFaults(type, input as Record<string, unknown>, '')
+  if (misshapen.length > 0) throw invalid(misshapen.slice(0, 50))
   const instance = plainToInstance(type, input)
   const errors = await validate(instance, {
     whitelist: true,
@@ -47,6 +50,24 @@ export async function accept<T extends object>(type: ApiClass<T>, input: unknown
   const faults = errors.flatMap((error) => faultsOf(error, ''))
   if (faults.length > 0) throw invalid(faults.slice(0, 50))
   return instance
+}
+
+/** Members that stand for another class have to be objects, or lists of them, before anybody makes instances of them. */
+function shapeFaults(type: ApiClass, input: Record<string, unknown>, above: string): Fault[] {
+  return [...fieldsOf(type)].flatMap(([name, { of, variants, many }]): Fault[] => {
+    const value = Object.hasOwn(input, name) ? input[name] : undefined
+    if (!of || value === undefined || value === null) return []
+    const field = above === '' ? name : `${above}.${name}`
+    if (many && !Array.isArray(value))
+      return [{ field, message: `${capital(name)} must be a list` }]
+    const items = many ? (value as unknown[]) : [value]
+    return items.flatMap((item, index) => {
+      const at = many ? `${field}.${index}` : field
+      if (!isObject(item)) return [{ field: at, message: `${capital(name)} must be an object` }]
+      const meant = variants?.of[String(item[variants.by])]
+      return shapeFaults(meant ?? of(), item, at)
+    })
+  })
 }
 
 function faultsOf(error: ValidationError, above: string): Fault[] {

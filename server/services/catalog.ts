@@ -43,7 +43,8 @@ import { requirePermission } from './permissions'
 import { intend } from './rollouts'
 import { cellsByApi } from './register'
 import { currentEdition } from './rulebooks'
-import { titleOf } from './titles'
+import { isTeam } from './teams'
+import { requireNames, titleOf } from './titles'
 import { indexApi } from './search'
 
 export type { ApiRow }
@@ -247,6 +248,7 @@ async function tellCallers(tx: Transaction, context: Context, api: ApiRow): Prom
 async function requireSense(
   tx: Transaction,
   {
+    team,
     lifecycle,
     deprecatedOn,
     sunset,
@@ -254,6 +256,7 @@ async function requireSense(
     viewers,
     links,
   }: {
+    team: string
     lifecycle: string
     deprecatedOn: string
     sunset: string
@@ -263,6 +266,8 @@ async function requireSense(
   },
 ): Promise<void> {
   const faults = []
+  if (!(await isTeam(tx, team)))
+    faults.push({ field: 'team', message: `There is no team called ${team}` })
   if (lifecycle === 'deprecated' && sunset === '') {
     faults.push({ field: 'sunset', message: 'Say until which day a deprecated API is served' })
   }
@@ -407,6 +412,7 @@ export async function insertRevision(
   { files, edition, examination }: NewRevision,
 ): Promise<Saved> {
   const { summary, derived } = examination
+  requireNames(summary)
   const version = versionOf(summary)
   const [fixed] = await tx
     .select()

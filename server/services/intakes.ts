@@ -20,7 +20,7 @@ import { record } from './ledger'
 import { requirePermission } from './permissions'
 import { factsOf, factsOfNew, knownAroundFiles } from './known'
 import { currentEdition } from './rulebooks'
-import { slugOf, titleOf } from './titles'
+import { requireNames, slugOf, titleOf } from './titles'
 
 export type IntakeRow = typeof intakes.$inferSelect
 
@@ -253,6 +253,7 @@ export async function enterRegister(
   context: { actor: Actor; now: () => Date },
   { api: target, team, audience, files, edition, examination, address }: Entry,
 ): Promise<Saved> {
+  requireNames(examination.summary)
   const title = titleOf(examination.summary, files[0].name)
   const slug = target ?? slugOf(title)
   if (target === undefined) {

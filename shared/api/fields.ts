@@ -1,4 +1,5 @@
 import 'reflect-metadata'
+import { whyNoLine } from '../../core/text/line'
 import { policySetSchema } from '../../core/runtime/policies/schema'
 import { Transform, Type } from 'class-transformer'
 import {
@@ -19,6 +20,7 @@ import {
   MaxLength,
   Min,
   MinLength,
+  ValidateBy,
   ValidateNested,
 } from 'class-validator'
 
@@ -93,6 +95,20 @@ interface Text extends Common {
   secret?: boolean
 }
 
+/** What has to be there and is no longer than this is a name, which people read in one line. */
+const longestName = 200
+
+const whyOf = (value: unknown, most: number) =>
+  typeof value === 'string' ? whyNoLine(value, most) : undefined
+const isLine = (most: number) =>
+  ValidateBy({
+    name: 'isLine',
+    validator: {
+      validate: (value) => whyOf(value, most) === undefined,
+      defaultMessage: (asked) => `$property ${whyOf(asked?.value, most)}`,
+    },
+  })
+
 /** Text of at most 500 characters unless said otherwise. */
 export function text({
   example,
@@ -111,6 +127,7 @@ export function text({
     ...(secret && { writeOnly: true }),
   }
   const checks = [IsString(), MinLength(min), MaxLength(max)]
+  if (min > 0 && max <= longestName) checks.push(isLine(max))
   if (pattern)
     checks.push(
       Matches(pattern, { message: otherwise ?? `$property must match ${pattern.source}` }),
