@@ -522,11 +522,16 @@ describe('a comparison', () => {
 })
 
 /** A schema with the nth schema inside of it replaced, from the outside in. */
-function replacedAt(schema: object, by: object, n: number): object {
+function changedAt(
+  schema: object,
+  by: (inner: Record<string, unknown>) => object,
+  n: number,
+): object {
   let left = n
   const visit = (value: unknown, isSchema: boolean): unknown => {
     if (typeof value !== 'object' || value === null) return value
-    if (isSchema && left-- === 0) return by
+    if (isSchema && left-- === 0 && !Array.isArray(value))
+      return by(value as Record<string, unknown>)
     if (Array.isArray(value)) return value.map((one) => visit(one, true))
     return Object.fromEntries(
       Object.entries(value).map(([key, inner]) => [
@@ -588,7 +593,7 @@ describe('laws over generated schemas', () => {
     fc.tuple(schema, schema),
     fc
       .tuple(schema, schema, fc.nat({ max: 6 }))
-      .map(([one, other, at]): [object, object] => [one, replacedAt(one, other, at)]),
+      .map(([one, other, at]): [object, object] => [one, changedAt(one, () => other, at)]),
   )
   const value: fc.Arbitrary<unknown> = fc.letrec((tie) => ({
     value: fc.oneof(
@@ -661,6 +666,119 @@ describe('laws over generated schemas', () => {
       }),
       { numRuns: 100 },
     )
+  })
+
+  /** The same set of values written otherwise: wrapped, listed as choices, with its members in another order. */
+  const rewritings: ((one: Record<string, unknown>) => object)[] = [
+    (one) => ({ allOf: [one] }),
+    (one) => ({ anyOf: [one] }),
+    (one) => ({ oneOf: [one] }),
+    (one) => ({ allOf: [{ anyOf: [one] }] }),
+    (one) => ({ description: 'The same', oneOf: [{ allOf: [one] }] }),
+    (one) => Object.fromEntries(Object.entries(one).reverse()),
+    ({ enum: values, ...rest }) =>
+      Array.isArray(values)
+        ? { ...rest, oneOf: values.map((value: unknown) => ({ const: value })) }
+        : rest,
+    ({ enum: values, ...rest }) =>
+      Array.isArray(values)
+        ? { anyOf: values.map((value: unknown) => ({ ...rest, enum: [value] })) }
+        : rest,
+    ({ enum: values, ...rest }) =>
+      Array.isArray(values) ? { ...rest, enum: [...(values as unknown[])].reverse() } : rest,
+    ({ required, ...rest }) =>
+      Array.isArray(required) ? { ...rest, required: [...(required as string[])].reverse() } : rest,
+    ({ type, ...rest }) =>
+      Array.isArray(type)
+        ? { ...rest, anyOf: type.map((name: string) => ({ type: name })) }
+        : { type, ...rest },
+  ]
+  const rewritten = fc
+    .tuple(
+      schema,
+      fc.array(fc.tuple(fc.nat({ max: 6 }), fc.nat({ max: rewritings.length - 1 })), {
+        minLength: 1,
+        maxLength: 4,
+      }),
+    )
+    .map(([one, steps]): [object, object] => [
+      one,
+      steps.reduce<object>(
+        (now, [at, n]) => changedAt(now, (inner) => rewritings[n]!(inner), at),
+        one,
+      ),
+    ])
+  const said = (changes: Change[]) =>
+    changes.filter(({ keyword }) => keyword !== 'description' && keyword !== 'title')
+
+  it('a set that is written otherwise is the same set', () => {
+    fc.assert(
+      fc.property(rewritten, ([one, other]) => {
+        const other2020 = new Ajv2020({ strict: false })
+        // What is not the same for the independent validator either is no rewriting.
+        other2020.compile(other)
+        expect(told(said(between(one, other)))).toEqual([])
+        expect(told(said(between(other, one)))).toEqual([])
+      }),
+      { numRuns: 300 },
+    )
+  })
+
+  const apart = fc.constantFrom<[object, object]>(
+    [{ type: 'number' }, { type: 'string' }],
+    [
+      { type: 'integer', minimum: 1 },
+      { type: 'string', maxLength: 3 },
+    ],
+    [object({ a: text }), { type: 'array', items: text }],
+    [{ type: 'boolean' }, object({ a: text }, { required: ['a'] })],
+    [text, { type: 'null' }],
+  )
+  it('a union that gains a member takes more and gives more, and the other way round', () => {
+    const worst = (changes: Change[]) => new Set(said(changes).map(({ effect }) => effect))
+    fc.assert(
+      fc.property(
+        apart,
+        fc.constantFrom('anyOf', 'oneOf'),
+        fc.boolean(),
+        ([one, more], keyword, turned) => {
+          const union = { [keyword]: turned ? [more, one] : [one, more] }
+          expect(worst(between(one, union, { response: false }))).toEqual(new Set(['safe']))
+          expect(worst(between(union, one, { request: false }))).toEqual(new Set(['safe']))
+          expect(worst(between(one, union, { request: false }))).toContain('breaking')
+          expect(worst(between(union, one, { response: false }))).toContain('breaking')
+        },
+      ),
+      { numRuns: 60 },
+    )
+  })
+
+  it('of members that are named it is known which one came', () => {
+    const named = (schema: object) =>
+      contractFrom({
+        openapi: '3.1.0',
+        info: { title: 'Hydrants', version: '1.0.0' },
+        paths: {
+          '/hydrants': {
+            post: {
+              requestBody: { content: { 'application/json': { schema } } },
+              responses: { 200: { description: 'Done' } },
+            },
+          },
+        },
+        components: {
+          schemas: {
+            Street: object({ street: text, flow: { type: 'integer' } }, { required: ['street'] }),
+            Garden: object({ garden: text }, { required: ['garden'] }),
+          },
+        },
+      })
+    const ref = (name: string) => ({ $ref: `#/components/schemas/${name}` })
+    const [one, both] = [named(ref('Street')), named({ anyOf: [ref('Garden'), ref('Street')] })]
+    expect(compareContracts(one, both).map(({ effect, kind, is }) => [effect, kind, is])).toEqual([
+      ['safe', 'added', 'Garden'],
+    ])
+    expect(compareContracts(both, one).map(({ effect }) => effect)).toContain('breaking')
   })
 
   it('a schema and itself give nothing', () => {

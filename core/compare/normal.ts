@@ -2,6 +2,7 @@ import type { Contract, Schema, SchemaObject } from '../contract/model'
 import { referencedName, typesOf } from '../contract/schemas'
 import { pointerStep } from '../text/pointer'
 import type { Location } from '../text/location'
+import { canonical } from '../text/canonical'
 import { isObject, isSame, namesOf } from '../text/values'
 
 /** A schema as it is written in a contract, and where. */
@@ -80,6 +81,7 @@ export class Normals {
   /** Those that are being made: what a schema holds may be itself. */
   private readonly making = new Set<SchemaObject>()
   private readonly named: Map<string, Written>
+  private names: Map<Location, string> | undefined
 
   constructor(readonly contract: Contract) {
     this.named = new Map(contract.schemas.map(({ name, schema, at }) => [name, { schema, at }]))
@@ -121,10 +123,17 @@ export class Normals {
       written['allOf'] === undefined &&
       written['anyOf'] === undefined &&
       written['oneOf'] === undefined
-    if (isWhole) return { schema: written, written, at, elsewhere: nowhereElse }
+    if (isWhole) return { schema: listing(written), written, at, elsewhere: nowhereElse }
     const merged = new Merge()
     for (const part of this.parts(written, at, new Set())) merged.add(part)
-    return { ...merged.result(), written, at }
+    const { schema, elsewhere } = merged.result()
+    return { schema: listing(schema), elsewhere, written, at }
+  }
+
+  /** The name that a schema is known by in its contract, by where it stands; undefined where it has none. */
+  nameAt(at: Location): string | undefined {
+    this.names ??= new Map(this.contract.schemas.map(({ name, at: place }) => [place, name]))
+    return this.names.get(at)
   }
 
   /** What a schema asks, one after the other: its own keywords, what it refers to, its parts. */
@@ -133,9 +142,11 @@ export class Normals {
     at: Location,
     open: ReadonlySet<SchemaObject>,
   ): Generator<{ schema: SchemaObject; at: Location }> {
-    const { $ref, allOf, ...own } = schema
-    yield { schema: this.nullable(own), at }
+    const { $ref, allOf, ...rest } = schema
     const inside = new Set([...open, schema])
+    const [own, only] = withoutChoiceOfOne(rest, at)
+    yield { schema: this.united(own), at }
+    for (const part of only) yield* this.part(part, inside)
     if (typeof $ref === 'string') {
       const target = this.named.get(referencedName($ref) ?? '')
       if (target) yield* this.part(target, inside)
@@ -150,27 +161,173 @@ export class Normals {
     else if (isObject(schema) && !open.has(schema)) yield* this.parts(schema, at, open)
   }
 
-  /** `anyOf: [X, { type: null }]` is X with one type more, where X asks nothing of a null but its type. */
-  private nullable(schema: SchemaObject): SchemaObject {
-    for (const keyword of ['anyOf', 'oneOf']) {
+  /**
+   * Choices as one schema, where that allows the same values: those that only list values are one list, and those of types
+   * that have nothing in common are one schema of all these types, since what it asks of each is asked of that type alone.
+   */
+  private united(schema: SchemaObject): SchemaObject {
+    for (const keyword of ['anyOf', 'oneOf'] as const) {
       const choices = schema[keyword]
-      if (!Array.isArray(choices) || choices.length !== 2) continue
-      const isNull = (choice: unknown) =>
-        isObject(choice) && isSame(typesOf(choice), ['null']) && Object.keys(choice).length === 1
-      const choice = (choices as Schema[]).find((one) => !isNull(one))
-      if (!isObject(choice) || !choices.some(isNull) || Object.keys(schema).length !== 1) continue
-      if (this.making.has(this.followed(choice, '')[0])) continue
-      const { schema: whole } = this.of({ schema: choice, at: '' })
-      if (!whole) continue
-      const types = typesOf(whole)
-      const asksMore = ['enum', 'const', 'not', 'allOf', 'anyOf', 'oneOf', 'if'].some(
-        (name) => name in whole,
-      )
-      if (types.length > 0 && !types.includes('null') && !asksMore)
-        return { ...whole, type: [...types, 'null'] }
+      if (!Array.isArray(choices) || choices.length > mostUnited) continue
+      if (Object.keys(schema).some((name) => name !== keyword && !isAnnotation(name))) continue
+      const wholes = this.wholes(choices as Schema[])
+      const one = wholes && (typedApart(wholes) ?? listOfAll(wholes, keyword))
+      const { [keyword]: _, ...said } = schema
+      if (one) return { ...one, ...said }
     }
     return schema
   }
+
+  /** The normal forms of some schemas; undefined where one of them is being made, or allows nothing. */
+  private wholes(schemas: readonly Schema[]): SchemaObject[] | undefined {
+    const wholes: SchemaObject[] = []
+    for (const schema of schemas) {
+      if (!isObject(schema) || this.making.has(this.followed(schema, '')[0])) return undefined
+      const { schema: whole } = this.of({ schema, at: '' })
+      if (!whole) return undefined
+      wholes.push(whole)
+    }
+    return wholes
+  }
+}
+
+/** So many choices are made one at most. */
+const mostUnited = 1000
+
+export const isAnnotation = (keyword: string): boolean =>
+  keyword.startsWith('x-') || (annotations as readonly string[]).includes(keyword)
+
+/** A choice of one is no choice: what it asks is asked of all. */
+function withoutChoiceOfOne(schema: SchemaObject, at: Location): [SchemaObject, Written[]] {
+  let rest = schema
+  const only: Written[] = []
+  for (const keyword of ['anyOf', 'oneOf']) {
+    const choices = rest[keyword]
+    if (!Array.isArray(choices) || choices.length !== 1) continue
+    const { [keyword]: _, ...others } = rest
+    rest = others
+    only.push({ schema: choices[0] as Schema, at: below(at, keyword, '0') })
+  }
+  return [rest, only]
+}
+
+/** The values that a schema lists and nothing else; undefined where it asks more. */
+function listed(schema: SchemaObject): unknown[] | undefined {
+  for (const keyword of Object.keys(schema))
+    if (!['type', 'enum', 'const'].includes(keyword) && !isAnnotation(keyword)) return undefined
+  if ('const' in schema) return [schema['const']]
+  if (Array.isArray(schema['enum'])) return schema['enum'] as unknown[]
+  const types = typesOf(schema)
+  return types.length === 1 ? valuesOfType[types[0]!] : undefined
+}
+
+/** Types that have few values. */
+const valuesOfType: Record<string, unknown[]> = { null: [null], boolean: [true, false] }
+
+/** Lists of values as one; of `oneOf` without those that two of them have. */
+function listOfAll(
+  choices: readonly SchemaObject[],
+  keyword: 'anyOf' | 'oneOf',
+): SchemaObject | undefined {
+  const counts = new Map<string, { value: unknown; count: number }>()
+  for (const choice of choices) {
+    const values = listed(listing(choice))
+    if (!values) return undefined
+    for (const [key, value] of new Map(values.map((one) => [canonical(one), one]))) {
+      const known = counts.get(key)
+      if (known) known.count++
+      else counts.set(key, { value, count: 1 })
+    }
+  }
+  const taken = [...counts.values()].filter(({ count }) => keyword === 'anyOf' || count === 1)
+  return taken.length === 0 ? never : listing({ enum: taken.map(({ value }) => value) })
+}
+
+/** Keywords that ask something of values of one type alone (JSON Schema 2020-12 validation, section 6). */
+const ofOneType: Record<string, readonly string[]> = {
+  string: ['minLength', 'maxLength', 'pattern', 'contentEncoding', 'contentMediaType'],
+  number: ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+  array: [
+    ...['items', 'prefixItems', 'minItems', 'maxItems', 'uniqueItems', 'unevaluatedItems'],
+    ...['contains', 'minContains', 'maxContains'],
+  ],
+  object: [
+    ...['properties', 'required', 'additionalProperties', 'minProperties', 'maxProperties'],
+    ...['patternProperties', 'propertyNames', 'unevaluatedProperties', 'discriminator'],
+    ...['dependentRequired', 'dependentSchemas'],
+  ],
+}
+/** Said of what holds a value, whatever that is. */
+const ofHolder = new Set(['readOnly', 'writeOnly', 'xml'])
+const ofType = new Map(
+  Object.entries(ofOneType).flatMap(([type, keywords]) =>
+    keywords.map((keyword): [string, string] => [keyword, type]),
+  ),
+)
+const kindOfType = (type: string) => (type === 'integer' ? 'number' : type)
+
+/** Choices of types that have nothing in common as one schema of all of them; undefined where they ask for more. */
+function typedApart(choices: readonly SchemaObject[]): SchemaObject | undefined {
+  const seen = new Set<string>()
+  const whole: SchemaObject = {}
+  const types: string[] = []
+  for (const choice of choices) {
+    const own = typesOf(choice)
+    const kinds = new Set(own.map(kindOfType))
+    if (own.length === 0 || [...kinds].some((kind) => seen.has(kind))) return undefined
+    for (const kind of kinds) seen.add(kind)
+    types.push(...own)
+    for (const [keyword, value] of Object.entries(choice)) {
+      if (keyword === 'type' || isAnnotation(keyword)) continue
+      const type = ofType.get(keyword)
+      // A format is of its type: of two choices that have one it is not known whose it is.
+      const isOwn =
+        keyword === 'format' || ofHolder.has(keyword)
+          ? !(keyword in whole)
+          : type !== undefined && kinds.has(type)
+      if (!isOwn) {
+        // What it asks of values of another type asks nothing here.
+        if (type === undefined) return undefined
+        continue
+      }
+      whole[keyword] = value
+    }
+  }
+  return { ...whole, type: types }
+}
+
+/** The types of values as they are written in JSON. */
+function typeOfValue(value: unknown): string {
+  if (value === null) return 'null'
+  if (Array.isArray(value)) return 'array'
+  if (typeof value === 'number') return Number.isInteger(value) ? 'integer' : 'number'
+  return typeof value
+}
+
+/** A schema that lists its values in one way: those of its types, each once, with the types that they have. */
+function listing(schema: SchemaObject): SchemaObject
+function listing(schema: SchemaObject | false): SchemaObject | false
+function listing(schema: SchemaObject | false): SchemaObject | false {
+  if (!schema || (!Array.isArray(schema['enum']) && !('const' in schema))) return schema
+  const { const: only, enum: all, type: _, ...rest } = schema
+  if ('const' in schema && all !== undefined) return schema
+  const types = typesOf(schema)
+  const fits = (value: unknown) => {
+    const type = typeOfValue(value)
+    return (
+      types.length === 0 || types.includes(type) || (type === 'integer' && types.includes('number'))
+    )
+  }
+  const values = new Map(
+    ('const' in schema ? [only] : (all as unknown[]))
+      .filter(fits)
+      .map((one) => [canonical(one), one]),
+  )
+  if (values.size === 0) return schema
+  const list = [...values.values()]
+  if (list.length === 2 && list.every((one) => typeof one === 'boolean'))
+    return { ...rest, type: 'boolean' }
+  return { ...rest, type: [...new Set(list.map(typeOfValue))], enum: list }
 }
 
 /** A schema that allows nothing. */
@@ -189,6 +346,9 @@ class Merge {
     const { isFirst } = this
     this.isFirst = false
     if (isFirst) Object.assign(this.into, schema)
+    // Beside nothing that asks something a part is the whole, whatever it looks at beside it.
+    else if (Object.keys(this.into).every(isAnnotation) && this.rest.length === 0)
+      this.adopt(schema, at)
     else if (this.fits(schema)) this.merge(schema, at)
     else this.rest.push(schema)
   }
@@ -196,6 +356,12 @@ class Merge {
   result(): Pick<Normal, 'schema' | 'elsewhere'> {
     const schema = this.rest.length > 0 ? { ...this.into, allOf: this.rest } : this.into
     return { schema: closed(schema), elsewhere: this.elsewhere }
+  }
+
+  private adopt(schema: SchemaObject, at: Location): void {
+    Object.assign(this.into, { ...schema, ...this.into })
+    for (const name of Object.keys(isObject(schema['properties']) ? schema['properties'] : {}))
+      this.elsewhere.set(name, below(at, 'properties', name))
   }
 
   /** Whether a part says the same among the keywords that are there already. */

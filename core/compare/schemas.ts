@@ -14,7 +14,7 @@ import {
   type KeywordChange,
 } from './keywords'
 import type { Step } from './model'
-import { below, Normals, type Normal, type Written } from './normal'
+import { below, isAnnotation, Normals, type Normal, type Written } from './normal'
 import { markLoud, type Edge, type Pair, type SchemaChange, type Way } from './pairs'
 
 /** Pairs of schemas of one comparison; more are said to be undecided. */
@@ -140,6 +140,7 @@ export class SchemaComparison {
         )
       return
     }
+    if (this.union(pair, a, b)) return
     for (const change of compareKeywords(a, b)) this.tell(pair, change)
     for (const [keyword, way] of [
       ['readOnly', 'request'],
@@ -341,6 +342,19 @@ export class SchemaComparison {
     }
   }
 
+  /** Where one of two schemas is nothing but choices, the other one is a choice of one; whether that is so here. */
+  private union(pair: Pair, a: SchemaObject, b: SchemaObject): boolean {
+    const [was, is] = [onlyChoice(a), onlyChoice(b)]
+    if ((was === undefined) === (is === undefined)) return false
+    const keyword = (was ?? is)!
+    const p = was ? chosen(a, was, pair.before) : [asChoice(pair.before, this.old)]
+    const q = is ? chosen(b, is, pair.after) : [asChoice(pair.after, this.now)]
+    // Where none of the choices is of the other one's kind, each keyword says more than that all have changed.
+    if (!p.some((before) => q.some((after) => this.isSameOrFollows(before, after)))) return false
+    this.pairUp(pair, keyword, p, q)
+    return true
+  }
+
   private choices(pair: Pair, a: SchemaObject, b: SchemaObject): void {
     for (const keyword of ['anyOf', 'oneOf'] as const) {
       const [p, q] = [chosen(a, keyword, pair.before), chosen(b, keyword, pair.after)]
@@ -355,30 +369,39 @@ export class SchemaComparison {
         )
         continue
       }
-      // One that is taken twice is refused: more choices are more values only where they are apart.
-      const mixed = keyword === 'oneOf' && !(this.apart(this.old, p) && this.apart(this.now, q))
-      for (const { before, after } of matched(p, q, this.mayFollow)) {
-        if (before && after) this.enter(pair, { choice: before.index }, before, after, { mixed })
-        else if (after)
-          this.tell(
-            pair,
-            keywordChange('added', keyword, undefined, nameOf(after.schema), {
-              widens: true,
-              narrows: mixed,
-            }),
-            { step: { choice: after.index }, after: after.at },
-          )
-        else if (before)
-          this.tell(
-            pair,
-            keywordChange('removed', keyword, nameOf(before.schema), undefined, {
-              narrows: true,
-              widens: mixed,
-            }),
-            { step: { choice: before.index }, before: before.at },
-          )
-      }
+      this.pairUp(pair, keyword, p, q)
     }
+  }
+
+  private pairUp(pair: Pair, keyword: 'anyOf' | 'oneOf', p: Choice[], q: Choice[]): void {
+    // One that is taken twice is refused: more choices are more values only where they are apart.
+    const mixed = keyword === 'oneOf' && !(this.apart(this.old, p) && this.apart(this.now, q))
+    for (const { before, after } of matched(p, q, this.mayFollow)) {
+      if (before && after) this.enter(pair, { choice: before.index }, before, after, { mixed })
+      else if (after)
+        this.tell(
+          pair,
+          keywordChange('added', keyword, undefined, nameOf(after.schema), {
+            widens: true,
+            narrows: mixed,
+          }),
+          { step: { choice: after.index }, after: after.at },
+        )
+      else if (before)
+        this.tell(
+          pair,
+          keywordChange('removed', keyword, nameOf(before.schema), undefined, {
+            narrows: true,
+            widens: mixed,
+          }),
+          { step: { choice: before.index }, before: before.at },
+        )
+    }
+  }
+
+  private isSameOrFollows(before: Choice, after: Choice): boolean {
+    const name = nameOf(before.schema)
+    return (name !== '' && name === nameOf(after.schema)) || this.mayFollow(before, after)
   }
 
   /** Whether no value is taken by two of the choices. */
@@ -403,6 +426,20 @@ export class SchemaComparison {
 interface Named {
   name: string
   written: Written
+}
+
+/** The keyword of choices of which a schema is made, where it asks nothing else. */
+function onlyChoice(schema: SchemaObject): 'anyOf' | 'oneOf' | undefined {
+  const asked = Object.keys(schema).filter((keyword) => !isAnnotation(keyword))
+  const [keyword] = asked
+  return asked.length === 1 && (keyword === 'anyOf' || keyword === 'oneOf') ? keyword : undefined
+}
+
+/** A schema as a choice of one: by its name, where it has one, as others refer to it. */
+function asChoice({ written, at }: Normal, normals: Normals): Choice {
+  const name = normals.nameAt(at)
+  const schema = name === undefined ? written : { $ref: `#/components/schemas/${name}` }
+  return { schema, at, index: 0 }
 }
 
 /** Whether two schemas are plainly the same: no references, nothing inside, and equal texts and numbers. */
