@@ -312,6 +312,25 @@ export const sessions = pgTable('sessions', {
   agent: text().notNull().default(''),
 })
 
+/** What became of requests that may be sent again, by the keys that their senders gave them. */
+export const requestKeys = pgTable(
+  'request_keys',
+  {
+    personId: person('person_id').notNull(),
+    key: text().notNull(),
+    /** Of the whole request: a key stands for one alone. */
+    sha256: text().notNull(),
+    tries: integer().notNull(),
+    /** When the last try began; long ago where it has failed. */
+    triedAt: moment('tried_at').notNull(),
+    /** Set in the transaction that does what is asked for. */
+    done: boolean().notNull(),
+    /** Sealed; null where there is none, or it was too large to be kept. */
+    response: text(),
+  },
+  (table) => [primaryKey({ columns: [table.personId, table.key] }), index().on(table.triedAt)],
+)
+
 /** What a person made for programs to act with; of the token itself only a digest is kept. */
 export const tokens = pgTable('tokens', {
   id: serial().primaryKey(),

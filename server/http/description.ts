@@ -235,6 +235,9 @@ function parametersOf({
   query,
   conditional,
   usual = 100,
+  method,
+  calledWith = 'any',
+  success,
 }: Operation): Record<string, unknown>[] {
   const inPath = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({
     name,
@@ -267,5 +270,18 @@ function parametersOf({
         },
       ]
     : []
-  return [...inPath, ...inQuery, ...match]
+  const once =
+    method !== 'GET' && ['any', 'session'].includes(calledWith) && success.mediaType === undefined
+      ? [
+          {
+            name: 'Idempotency-Key',
+            in: 'header',
+            required: false,
+            description:
+              'A text of the caller’s choice: however often the same request is sent with it within a day, it is carried out once.',
+            schema: { type: 'string', minLength: 1, maxLength: 200 },
+          },
+        ]
+      : []
+  return [...inPath, ...inQuery, ...match, ...once]
 }

@@ -20,14 +20,22 @@ const isAway = (error: unknown) =>
   codesOf(error).some((code) => away.test(code)) ||
   /terminat|timeout exceeded when trying to connect/i.test(errorText(error))
 
-/** Any error as problem details (RFC 9457); what nobody foresaw is logged and said without its innards. */
-export function problemOf(error: unknown): Failure {
+/** A database that dies as it commits may have committed: nobody knows until it is read. */
+const unknown =
+  'Whether what was asked for was done is not known: read it again before you repeat it, or repeat it with the same Idempotency-Key, which does it once.'
+
+/**
+ * Any error as problem details (RFC 9457); what nobody foresaw is logged and said without its innards. Of a request that
+ * `changes` something is not said that nothing was done.
+ */
+export function problemOf(error: unknown, changes = false): Failure {
   if (error instanceof Failure) return error
+  const then = changes ? unknown : 'Try again.'
   if (isAway(error)) {
     return new Failure(
       503,
       'The store does not answer',
-      'The database is away or busy for a moment. Nothing was changed; try again.',
+      `The database is away or busy for a moment. ${then}`,
       undefined,
       { 'Retry-After': '2' },
     )
@@ -36,7 +44,7 @@ export function problemOf(error: unknown): Failure {
   return new Failure(
     500,
     'Something failed',
-    'This was not foreseen; it has been logged. Nothing was changed.',
+    `This was not foreseen; it has been logged. ${changes ? unknown : ''}`.trim(),
   )
 }
 

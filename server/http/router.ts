@@ -17,9 +17,10 @@ import { actAs } from '../services/context'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
 import type { SignedBy } from '../services/webhooks'
-import type { Context, Operation, Services } from './operation'
+import type { Answer, Context, Operation, Services } from './operation'
 import { compressed } from './compressed'
 import { noteAnswer } from './metrics'
+import { keyIn, once, type Response } from './once'
 import { problemOf, sendProblem } from './problems'
 import { forgetSession, keepKnown, keepSession, originOf, placeOf, sessionOf } from './session'
 import { accept, queryOf, requirePlain } from './validate'
@@ -76,7 +77,7 @@ export function apiHandler(operations: Operation[], serving: Serving): EventHand
         { Allow: allowed },
       )
     } catch (error) {
-      return sendProblem(event, problemOf(error))
+      return sendProblem(event, problemOf(error, event.method !== 'GET'))
     }
   })
 }
@@ -112,36 +113,54 @@ async function answer(
   const body = operation.body ? await accept(operation.body, parse(bytes)) : undefined
   const ifMatch = getRequestHeader(event, 'if-match')?.slice(0, 200)
   const credentials = operation.calledWith === 'password' ? await credentialsOf(event) : undefined
-  const answered = await operation.handle(
-    {
-      params,
-      query,
-      body,
-      bytes,
-      ifMatch,
-      session,
-      credentials,
-      code,
-      signed,
-      origin: originOf(event),
-      place: await placeOf(event, sessionSecret, credentials?.name),
-    },
-    context,
-  )
+  const origin = originOf(event)
+  const place = await placeOf(event, sessionSecret, credentials?.name)
+  const given = { params, query, body, bytes, ifMatch, session, credentials, code, signed }
+  const answerOf = () => operation.handle({ ...given, origin, place }, context)
+  const key =
+    operation.method === 'GET' || context.actor.id === 0 || operation.success.mediaType
+      ? undefined
+      : keyIn(getRequestHeader(event, 'idempotency-key'))
+  if (key !== undefined) {
+    const request = [operation.method, event.path, ifMatch ?? '', bytes]
+    const response = await once(services, context.actor.id, key, request, async () =>
+      responseOf(operation, await answerOf()),
+    )
+    return sendResponse(event, response)
+  }
+  const answered = await answerOf()
   if (answered.session) await keepSession(event, sessionSecret, answered.session)
   if (answered.known !== undefined) await keepKnown(event, sessionSecret, answered.known)
   if (answered.session === null) await forgetSession(event, sessionSecret)
-  setResponseStatus(event, answered.status ?? operation.success.status)
-  for (const [name, value] of Object.entries(answered.headers ?? {}))
-    setResponseHeader(event, name, value)
-  if (answered.body === undefined) return send(event, '')
-  if (operation.success.mediaType)
+  if (operation.success.mediaType && answered.body !== undefined) {
+    const { mediaType } = operation.success
+    setHead(event, answered.status ?? operation.success.status, answered.headers ?? {})
     return send(
       event,
-      await bodyFor(event, operation.success.mediaType, answered.body as string | Uint8Array),
-      answered.headers?.['Content-Type'] ?? operation.success.mediaType,
+      await bodyFor(event, mediaType, answered.body as string | Uint8Array),
+      answered.headers?.['Content-Type'] ?? mediaType,
     )
-  return send(event, await compressed(event, JSON.stringify(answered.body)), 'application/json')
+  }
+  return sendResponse(event, responseOf(operation, answered))
+}
+
+/** What an answer is as JSON. */
+const responseOf = ({ success }: Operation, { status, headers = {}, body }: Answer<unknown>) => ({
+  status: status ?? success.status,
+  headers,
+  body: body === undefined ? '' : JSON.stringify(body),
+})
+
+async function sendResponse(event: H3Event, { status, headers, body }: Response): Promise<unknown> {
+  setHead(event, status, headers)
+  return body === ''
+    ? send(event, '')
+    : send(event, await compressed(event, body), 'application/json')
+}
+
+function setHead(event: H3Event, status: number, headers: Record<string, string>): void {
+  setResponseStatus(event, status)
+  for (const [name, value] of Object.entries(headers)) setResponseHeader(event, name, value)
 }
 
 /** Archives are compressed as they are. */

@@ -30,6 +30,7 @@ import type {
   ProofQuery,
   Verification,
 } from '../../shared/api/ledger'
+import { lockKeys } from '../db/lock-keys'
 import { insertMany } from '../db/bulk'
 import { beforeCommit, type Database, type Queries, type Transaction } from '../db/database'
 import { changesChannel } from '../db/listen'
@@ -38,9 +39,6 @@ import { seeingEverything } from '../db/viewer'
 import { notFound } from './failure'
 import { cursorAt, offsetOf } from './paging'
 import type { Context } from './context'
-
-/** One writer at a time: entries are numbered without gaps and each hash needs the one before. */
-const ledgerLock = 7_120_411
 
 /** What was done, to what, and how that was before and is after. */
 export type Act = { subject: string; before?: unknown; after?: unknown } &
@@ -70,14 +68,23 @@ export async function record(
   else {
     const acts = [entry]
     recorded.set(tx, acts)
-    beforeCommit(tx, () => seeingEverything(tx, () => append(tx, acts)))
+    beforeCommit(tx, async () => {
+      await alsoOnRecord(tx)
+      await seeingEverything(tx, () => append(tx, acts))
+    })
   }
   await announce(tx, act.action.split('.')[0]!)
 }
 
+/** Whoever wants to do something in each transaction that appends to the ledger. */
+let alsoOnRecord: (tx: Transaction) => Promise<void> = () => Promise.resolve()
+export function onRecord(work: (tx: Transaction) => Promise<void>): void {
+  alsoOnRecord = work
+}
+
 /** Numbers, chains and writes entries, and grows the tree over them. */
 async function append(tx: Transaction, acts: Recorded[]): Promise<void> {
-  await tx.execute(sql`SELECT pg_advisory_xact_lock(${ledgerLock})`)
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.ledger})`)
   const [last] = await tx
     .select({ number: ledger.number, hash: ledger.hash })
     .from(ledger)
@@ -155,7 +162,7 @@ async function withNodes<T>(db: Queries, compute: (hash: NodeHash) => T): Promis
 /** Builds what the tree lacks: all of it after an update from before there was one. */
 export async function growTree(db: Database): Promise<void> {
   await db.transaction(async (tx) => {
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(${ledgerLock})`)
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.ledger})`)
     const have = await tx.$count(ledgerNodes, eq(ledgerNodes.level, 0))
     const tree = await builderAt(tx, have)
     const nodes: TreeNode[] = []

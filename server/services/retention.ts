@@ -12,6 +12,7 @@ import {
   operationCalls,
   probeRuns,
   repositoryDeliveries,
+  requestKeys,
   snapshots,
   traffic,
   trafficOperations,
@@ -43,6 +44,8 @@ export async function removeOld(services: Services): Promise<void> {
       gone = (await db.delete(table).where(some)).rowCount ?? 0
     }
   }
+  // A request is sent again within a day, or not at all.
+  await remove(requestKeys, lt(requestKeys.triedAt, before(1)))
   // Nobody counts for times that are past: there is no lock to wait for.
   for (const resolution of resolutions) {
     const oldest = spanOf(resolution, now().getTime() - keptFor[resolution])

@@ -35,6 +35,10 @@ export const problemTypes = {
     title: 'Not possible now',
     says: 'The state does not allow this; the detail says why.',
   },
+  'done-already': {
+    title: 'Done already',
+    says: 'A request with this `Idempotency-Key` was carried out, and its response is not kept.',
+  },
   'called-back': { title: 'Called back', says: 'Somebody cancelled the rollout.' },
   'changed-in-between': {
     title: 'Changed in between',
