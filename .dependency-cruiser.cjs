@@ -38,6 +38,12 @@ module.exports = {
       to: { path: 'node_modules/(vue|nuxt|primevue|drizzle-orm|pg|h3)/' },
     },
     {
+      name: 'packages-are-declared',
+      severity: 'error',
+      from: {},
+      to: { dependencyTypes: ['npm-no-pkg', 'npm-unknown'] },
+    },
+    {
       name: 'no-circles',
       severity: 'error',
       from: {},

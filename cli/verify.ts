@@ -88,7 +88,7 @@ async function linesOf(
 }
 
 /** Heads that were kept elsewhere: in a file, one in each line, bare or as an export has them. */
-export async function headsIn(file: string): Promise<SignedHead[]> {
+export function headsIn(file: string): SignedHead[] {
   const heads: SignedHead[] = []
   let number = 0
   for (const text of readFileSync(file, 'utf8').split('\n')) {
@@ -180,7 +180,7 @@ function packageIn(file: string): EvidencePackage | undefined {
   const odd =
     oddIn(value, ['evidence', 'of', 'act', 'entries', 'head']) ??
     oddIn(value.head, members.head) ??
-    value.entries
+    (value as EvidencePackage).entries
       .map((one) => oddIn(one, ['entry', 'proof']) ?? oddIn(one.entry, members.entry))
       .find(Boolean)
   if (odd !== undefined) throw new WrongUse(`${file} has a member that is not known: ${odd}.`)
@@ -234,7 +234,7 @@ export function addVerify(program: Command): void {
       const evidence = packageIn(file)
       if (evidence) return tellPackage(evidence, key)
       const anchors = [
-        ...(head === undefined ? [] : await headsIn(head)),
+        ...(head === undefined ? [] : headsIn(head)),
         ...(witness === undefined ? [] : await headOfWitness(witness)),
       ]
       const { entries, withheld, heads, trouble, isAnchored } = await verifyExport(

@@ -144,6 +144,23 @@ describe('something loaded for a screen', () => {
   })
 })
 
+describe('something that answers late', () => {
+  it('does not overwrite what was asked for after it', async () => {
+    const wanted = ref('a')
+    const slow = pending<string>()
+    const read = vi.fn(() => (wanted.value === 'a' ? slow.promise : Promise.resolve(wanted.value)))
+    const { result, leave } = mounted(() => useLoad(read, [], () => wanted.value))
+    wanted.value = 'b'
+    await vi.waitFor(() => expect(result.data.value).toBe('b'))
+    slow.settle('a')
+    await slow.promise
+    await nextTick()
+    expect(result.data.value).toBe('b')
+    expect(result.busy.value).toBe(false)
+    leave()
+  })
+})
+
 describe('changes', () => {
   it('come over one stream for all who listen, which ends with the last of them', async () => {
     const [one, two] = [vi.fn(), vi.fn()]

@@ -12,16 +12,13 @@ const atMostEvery = 3000
 /** What waits for whoever is signed in. */
 export const useTasks = defineStore('tasks', () => {
   const items = shallowRef<TaskItem[]>()
-  const refusal = ref<Refusal>()
+  const { refusal, act } = useLatest()
 
-  async function load() {
-    try {
-      items.value = (await api.listTasks({ limit: 500 })).items
-      refusal.value = undefined
-    } catch (error) {
-      refusal.value = asRefusal(error)
-    }
-  }
+  const load = () =>
+    act(
+      () => api.listTasks({ limit: 500 }),
+      (page) => (items.value = page.items),
+    )
   const soon = useThrottleFn(load, atMostEvery, true)
   const follow = () => useChanges(soon, topics)
 

@@ -1,10 +1,8 @@
 import type pg from 'pg'
+import { lockKeys } from './lock-keys'
 
 /** Runs work while nobody else, in any process, does work of the same name. */
 export type Lock = <T>(name: string, work: () => Promise<T>) => Promise<T>
-
-/** Which advisory locks are ours (the first of two keys). */
-const lockClass = 7_120_412
 
 /**
  * Locks in the database, on a connection of their own for as long as the work takes: a process that dies lets go. Those
@@ -17,11 +15,11 @@ export function locksOver(pool: pg.Pool): Lock {
     const mine = before.then(async () => {
       const client = await pool.connect()
       try {
-        await client.query('SELECT pg_advisory_lock($1, hashtext($2))', [lockClass, name])
+        await client.query('SELECT pg_advisory_lock($1, hashtext($2))', [lockKeys.work, name])
         try {
           return await work()
         } finally {
-          await client.query('SELECT pg_advisory_unlock($1, hashtext($2))', [lockClass, name])
+          await client.query('SELECT pg_advisory_unlock($1, hashtext($2))', [lockKeys.work, name])
         }
       } finally {
         client.release()

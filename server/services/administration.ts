@@ -16,6 +16,7 @@ import type {
   OrganisationChange,
   SetupStart,
 } from '../../shared/api/administration'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import { teamName } from '../db/names'
 import {
@@ -70,7 +71,7 @@ export async function setUp(
   const passwordHash = await hashPassword(start.password)
   const name = start.name.trim().toLowerCase()
   await db.transaction(async (tx) => {
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.setup})`)
     if (await isSetUp(tx)) throw conflict('The product has been set up already.')
     const [made] = await tx
       .insert(people)

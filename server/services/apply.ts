@@ -17,6 +17,7 @@ import type { DefinitionSummary } from '../../core/definition'
 import { isOff } from '../../core/runtime/policies'
 import type { Scope } from '../../core/runtime/resolve'
 import { methodsOf } from '../../core/runtime/policies/authenticate'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import { apiColumns } from '../db/names'
 import {
@@ -284,7 +285,7 @@ export const gatewaysOf = (
  */
 async function requireFreeAddress(tx: Transaction, { api, group, spec }: Target): Promise<void> {
   const { host, basePath } = spec
-  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120413, hashtext(${host}))`)
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.host}, hashtext(${host}))`)
   const { placed, coming } = await seeingEverything(tx, async () => ({
     placed: await tx
       .select({ apiId: placements.apiId, spec: placements.spec })
@@ -344,7 +345,7 @@ export async function newPlacementId(
   { api, stage }: Target,
   besides: WantedPlacement[] = [],
 ): Promise<string> {
-  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120414, ${api.id}::int)`)
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.placementIds}, ${api.id}::int)`)
   const base = `${api.slug}-${stage.toLowerCase().replace(/[^a-z0-9]+/g, '-')}`
   const placed = await tx
     .select({ id: placements.id })

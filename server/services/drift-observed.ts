@@ -17,6 +17,7 @@ import { grouped } from '../../core/text/grouped'
 import { lastParts, periodAt } from '../../core/traffic/periods'
 import { beginOf } from '../../core/traffic/spans'
 import { operationKey, rowName } from '../../core/runtime/placement'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries } from '../db/database'
 import { apis, drift, parts, placements, requests, traffic, trafficSeries } from '../db/schema'
 import type { PlacementRow } from './compiled'
@@ -29,9 +30,6 @@ import { brokenIn, callsIn, within } from './traffic-spans'
 const hour = 3_600_000
 /** On each of so many days a client was told to wait, before that is told. */
 const limitedDays = 5
-/** Which advisory locks are of what requests show (the first of two keys). */
-const observedLock = 7_120_419
-
 const accounts = ['behaviour', 'callers'] as const
 
 /** Holds what was counted in the last day against what is approved, placement by placement. */
@@ -104,7 +102,9 @@ async function keep(
   told: readonly Observation[],
 ): Promise<void> {
   await db.transaction(async (tx) => {
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(${observedLock}, hashtext(${placement.id}))`)
+    await tx.execute(
+      sql`SELECT pg_advisory_xact_lock(${lockKeys.observed}, hashtext(${placement.id}))`,
+    )
     const rows = await tx
       .select()
       .from(drift)

@@ -1,5 +1,6 @@
 import { and, asc, eq, inArray, isNull, ne, sql, type SQL } from 'drizzle-orm'
 import type { Difference } from '../../core/drift/compare'
+import { lockKeys } from '../db/lock-keys'
 import { isNewest } from '../db/newest'
 import { apis, drift, repositories, revisionFiles, revisions } from '../db/schema'
 import type { Services } from './context'
@@ -10,9 +11,6 @@ import { fetchCommit } from './git-remote'
 import { guardedFetch } from './guard'
 import { remoteOf } from './repositories'
 import { announce } from './ledger'
-
-/** Which advisory locks are of definitions that are read again (the first of two keys). */
-const sourceLock = 7_120_421
 
 interface Sourced {
   id: number
@@ -141,7 +139,7 @@ async function keep(services: Services, row: Sourced, changed: readonly Changed[
   const { db, now } = services
   const found = await Promise.all(changed.map((file) => differenceOf(services, row, file)))
   await db.transaction(async (tx) => {
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(${sourceLock}, ${row.id})`)
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.source}, ${row.id})`)
     const read = await tx
       .update(apis)
       .set({ sourceReadAt: now(), sourceTrouble: '' })

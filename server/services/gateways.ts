@@ -17,6 +17,7 @@ import type {
   RoutesQuery,
   RunningRouteItem,
 } from '../../shared/api/gateways'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import { adapterOf } from '../gateways'
 import { readHealth, readListeners } from '../gateways/admin-api'
@@ -200,7 +201,7 @@ export async function checkGateway(services: Services, name: string): Promise<vo
   }
   const facts = await circumstancesOf(services, reading)
   await db.transaction(async (tx) => {
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(${readingLock}, hashtext(${name}))`)
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.reading}, hashtext(${name}))`)
     const told = await tx
       .update(gateways)
       .set({
@@ -220,9 +221,6 @@ export async function checkGateway(services: Services, name: string): Promise<vo
     await announce(tx, 'gateway')
   })
 }
-
-/** Which advisory locks are of readings of a gateway (the first of two keys). */
-const readingLock = 7_120_418
 
 /** So many routes that belong to nobody are told of one gateway. */
 const mostUnclaimed = 200

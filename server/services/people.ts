@@ -10,6 +10,7 @@ import type {
   PersonStart,
   SessionItem,
 } from '../../shared/api/people'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import { personColumns, type PersonRow, teamId } from '../db/names'
 import { people, sessions, tokens } from '../db/schema'
@@ -154,7 +155,7 @@ export async function addPerson(context: Context, body: PersonStart): Promise<In
 
 /** An installation always has somebody who may administer it. */
 export async function requireAdministrator(tx: Transaction): Promise<void> {
-  await tx.execute(sql`SELECT pg_advisory_xact_lock(7120415)`)
+  await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.administrators})`)
   const left = await tx.$count(
     people,
     and(eq(people.role, 'administrator'), isNull(people.endedAt)),

@@ -19,6 +19,7 @@ import type {
   PipelineItem,
 } from '../../shared/api/promotions'
 import { pipelineEtag } from '../../shared/etags'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import { displayName, teamName } from '../db/names'
 import { apis, pipelineEditions, pipelines, type promotions, stages } from '../db/schema'
@@ -174,7 +175,7 @@ export async function readPipeline(db: Queries, slug: string): Promise<PipelineD
 
 /** Held until the transaction ends by whoever writes pipelines, or the stages that they go through. */
 export const lockPipelines = (tx: Transaction) =>
-  tx.execute(sql`SELECT pg_advisory_xact_lock(7120422)`)
+  tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.pipelines})`)
 
 /** The pipeline of a text, which has to be one. */
 async function contentOf(db: Queries, text: string): Promise<Pipeline> {

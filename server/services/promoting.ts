@@ -7,6 +7,7 @@ import { planDigest } from '../../core/pipeline/plan'
 import { endingOn } from '../../core/pipeline/succession'
 import { count } from '../../core/text/counted'
 import type { RequestKind } from '../../shared/words'
+import { lockKeys } from '../db/lock-keys'
 import type { Transaction } from '../db/database'
 import {
   placements,
@@ -94,7 +95,7 @@ async function intendPlans(
     )
   // Of two that begin at once the second counts the first (the gate quota).
   for (const stage of [...new Set(rows.map(({ toStage }) => toStage))].sort())
-    await tx.execute(sql`SELECT pg_advisory_xact_lock(7120423, hashtext(${stage}))`)
+    await tx.execute(sql`SELECT pg_advisory_xact_lock(${lockKeys.promotions}, hashtext(${stage}))`)
   await lockAll(tx, await plansOf(tx, rows))
   // What was read before the locks may have changed until they were had.
   const plans = await plansOf(tx, rows)

@@ -1,3 +1,5 @@
+import type { Authentication } from '../../core/runtime/policies/authenticate'
+import { resolvePolicies, type Scope } from '../../core/runtime/resolve'
 import { asc, eq, sql } from 'drizzle-orm'
 import semver from 'semver'
 import { teamNames } from './teams'
@@ -24,6 +26,7 @@ import type { Services } from './context'
 import { notFound } from './failure'
 import { offsetOf, pageOf } from './paging'
 import { houseSlug } from './rulebooks'
+import { Scopes } from './scopes'
 import { isOpenDrift, seen, unseenAfterMs } from './sites'
 
 export type Mark = StageCell['mark']
@@ -61,7 +64,12 @@ export async function cellsByApi(
       version: placements.version,
       ...seen,
       mocks: sql<boolean>`not jsonb_path_exists(${placements.spec}, '$.routes[*].treatment.kind ? (@ == "route")')`,
-      keyless: sql<boolean>`not (${placements.spec} #>> '{key,required}')::boolean`,
+      group: placements.group,
+      // Its own, and those of its operations that are served.
+      authentication: sql<Authentication | null>`${placements.spec} #> '{policies,authentication}'`,
+      ofOperations: sql<
+        Authentication[]
+      >`jsonb_path_query_array(${placements.spec}, '$.routes[*] ? (@.treatment.kind != "withheld").policies.authentication')`,
       audience: apis.audience,
     })
     .from(placements)
@@ -69,6 +77,7 @@ export async function cellsByApi(
     .innerJoin(apis, eq(apis.id, placements.apiId))
     .where(of && sql`${placements.apiId} = any(${sql.param(of)}::int[])`)
     .orderBy(asc(stages.position))
+  const scopes = await Scopes.read(db)
   const grouped = new Map<number, Map<string, typeof rows>>()
   for (const row of rows) {
     const byStage = grouped.get(row.api) ?? new Map<string, typeof rows>()
@@ -78,7 +87,7 @@ export async function cellsByApi(
   return new Map(
     [...grouped].map(([id, byStage]) => [
       id,
-      [...byStage].map(([stage, list]) => toCell(stage, list, now)),
+      [...byStage].map(([stage, list]) => toCell(stage, list, now, scopes)),
     ]),
   )
 }
@@ -88,11 +97,31 @@ interface PlacedRow {
   checkedAt: Date | null
   differences: unknown[]
   mocks: boolean
-  keyless: boolean
+  stage: string
+  group: string
+  authentication: Authentication | null
+  ofOperations: Authentication[]
   audience: string
 }
 
-function toCell(stage: string, rows: PlacedRow[], now: Date): StageCell {
+const asking = (kind: 'placement' | 'operation', authentication: Authentication | null): Scope => ({
+  ...{ kind, name: '', binding: [] },
+  policies: authentication ? { authentication } : {},
+})
+
+/** Whether some operation of a placement is served to whoever calls, as the scopes around it have it. */
+function isOpen({ stage, group, authentication, ofOperations }: PlacedRow, scopes: Scopes) {
+  const here = [...scopes.around({ stage, group }), asking('placement', authentication)]
+  const asksNobody = (all: readonly Scope[]) => {
+    const config = resolvePolicies(all).authentication?.config
+    return config === undefined || config.kind === 'none'
+  }
+  return (
+    asksNobody(here) || ofOperations.some((own) => asksNobody([...here, asking('operation', own)]))
+  )
+}
+
+function toCell(stage: string, rows: PlacedRow[], now: Date, scopes: Scopes): StageCell {
   const all = [...new Set(rows.map((row) => row.version))].sort(compareVersions)
   const version = all[0]!
   const shown = rows.filter((row) => row.version === version)
@@ -103,7 +132,7 @@ function toCell(stage: string, rows: PlacedRow[], now: Date): StageCell {
     mark: worst.find((mark) => marks.includes(mark))!,
     differences: shown.reduce((sum, row) => sum + row.differences.length, 0),
     mocked: shown.every((row) => row.mocks),
-    unprotected: rows.some((row) => row.keyless && row.audience !== 'public'),
+    unprotected: rows.some((row) => row.audience !== 'public' && isOpen(row, scopes)),
     others: all.length - 1,
   }
 }

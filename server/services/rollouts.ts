@@ -5,6 +5,7 @@ import { shareAfter } from '../../core/pipeline/rollout'
 import { gatewayKinds } from '../../core/runtime/gateway-kinds'
 import { scopeText } from '../../core/runtime/resolve'
 import type { RolloutItem, RolloutQuery } from '../../shared/api/rollouts'
+import { lockKeys } from '../db/lock-keys'
 import type { Queries, Transaction } from '../db/database'
 import {
   gateways,
@@ -228,7 +229,7 @@ export async function intend(
  */
 export const lockScopes = (tx: Transaction, by: 'one' | 'placements') =>
   tx.execute(
-    sql`SELECT ${by === 'one' ? sql`pg_advisory_xact_lock` : sql`pg_advisory_xact_lock_shared`}(7120415)`,
+    sql`SELECT ${by === 'one' ? sql`pg_advisory_xact_lock` : sql`pg_advisory_xact_lock_shared`}(${lockKeys.scopes})`,
   )
 
 async function requireSteadyScopes(tx: Transaction, change: RolloutChange): Promise<void> {

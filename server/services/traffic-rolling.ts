@@ -1,11 +1,10 @@
 import { sql } from 'drizzle-orm'
 import { partOf, Parts, readParts, spanOf } from '../../core/traffic/spans'
+import { lockKeys } from '../db/lock-keys'
 import { traffic } from '../db/schema'
 import type { Services } from './context'
 import { writeSpans, type SpanRow } from './traffic-spans'
 
-/** Which advisory lock rolling up is done under. */
-const rollingLock = 7_120_421
 /** So many rows are rolled up at once. */
 const rolledAtOnce = 30_000
 
@@ -16,7 +15,7 @@ const rolledAtOnce = 30_000
 export async function rollUp({ db }: Pick<Services, 'db'>): Promise<void> {
   for (let rolled = rolledAtOnce; rolled === rolledAtOnce;)
     rolled = await db.transaction(async (tx) => {
-      await tx.execute(sql`select pg_advisory_xact_lock(${rollingLock})`)
+      await tx.execute(sql`select pg_advisory_xact_lock(${lockKeys.rolling})`)
       const hours = await tx
         .select({
           series: traffic.series,

@@ -5,6 +5,7 @@ import type { DeskResponse } from '../../shared/api/desk'
 import type { Verification } from '../../shared/api/ledger'
 import type { PlacementDetail, SpecBody } from '../../shared/api/placements'
 import type { PromotionDetail } from '../../shared/api/promotions'
+import { placementEtag } from '../../shared/etags'
 import {
   adminHeaders,
   bringIn,
@@ -61,6 +62,11 @@ const configuration = async () =>
 const now = async () => (await tomas.call<PlacementDetail>('GET', `/placements/${id}`)).body
 let key = ''
 
+/** Whether the register marks a version in a stage as open. */
+const isOpen = async () =>
+  (await tomas.api.listApis({})).items.find(({ api }) => api === 'supply-interruptions')?.cells[0]
+    ?.unprotected
+
 describe('placing', () => {
   it('is stopped by undecided operations', async () => {
     const answer = await place(await draft())
@@ -97,6 +103,25 @@ describe('placing', () => {
     const text = await configuration()
     expect(text).toMatch(/kind: HTTPRoute/)
     expect(text).toMatch(/interruptions\/export[\s\S]*kind: Withheld/)
+  })
+
+  it('is marked in the register where anybody is served without a credential, though it is not public', async () => {
+    const { spec } = await now()
+    const change = async (next: SpecBody) =>
+      tomas.call('PUT', `/placements/${id}`, next, { 'if-match': placementEtag(await now()) })
+    const none = { authentication: { kind: 'none' as const, reason: 'Only a test asks' } }
+    expect(await isOpen()).toBe(false)
+    expect((await change({ ...spec, policies: { ...spec.policies, ...none } })).status).toBe(200)
+    expect(await isOpen()).toBe(true)
+    const [first, ...rest] = spec.routes
+    const one = { ...spec, routes: [{ ...first!, policies: none }, ...rest] }
+    expect((await change(one)).status).toBe(200)
+    expect(await isOpen()).toBe(true)
+    const withheld = { ...one.routes[0]!, treatment: { kind: 'withheld' as const, reason: 'No' } }
+    expect((await change({ ...one, routes: [withheld, ...rest] })).status).toBe(200)
+    expect(await isOpen()).toBe(false)
+    expect((await change(spec)).status).toBe(200)
+    expect(await isOpen()).toBe(false)
   })
 
   it('tells callers of an end from the moment the register says it', async () => {

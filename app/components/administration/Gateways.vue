@@ -82,8 +82,8 @@ const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: Gatewa
     </table>
     <p v-if="shown" role="status">
       {{ shown.gateway }} is configured with the secret
-      <code class="mono wraps">{{ shown.secret }}</code
-      >. It is of this address alone, and the ledger tells that you read it.
+      <code class="mono wraps">{{ shown.secret }}</code>. It is of this address alone, and the
+      ledger tells that you read it.
     </p>
     <h3>Add or change a gateway</h3>
     <form class="narrow" @submit.prevent="keepGateway()">

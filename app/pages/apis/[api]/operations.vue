@@ -10,14 +10,15 @@ const { data: detail, refusal } = useLoad(
   ['revision', 'api', 'placement'],
 )
 const revision = shallowRef<RevisionDetail>()
-const loading = useAct()
+const loading = useLatest()
 watch(
   () => detail.value?.latest.revision,
   (number) =>
     number &&
-    void loading.act(async () => {
-      revision.value = await api.getRevision({ api: slug, revision: number })
-    }),
+    void loading.act(
+      () => api.getRevision({ api: slug, revision: number }),
+      (read) => (revision.value = read),
+    ),
 )
 provideSchemas(
   () => slug,
