@@ -45,12 +45,51 @@ export function compareBodies(teller: Teller, here: Here, old: Operation, now: O
 }
 
 /** What became of what an operation gives. */
+const isSuccess = ({ status }: Response) => /^2\d\d$/.test(status)
+
+/** Responses of success that stand in the place of another one which is not described any more: `202` for `201`. */
+function replacedStatuses(old: Operation, now: Operation): Map<Response, Response> {
+  const has = (all: Response[], status: string) => all.some((one) => one.status === status)
+  const stillCovered = has(now.responses, '2XX') || has(now.responses, 'default')
+  const gone = old.responses.filter((one) => isSuccess(one) && !has(now.responses, one.status))
+  const come = now.responses.filter(
+    (one) => isSuccess(one) && !has(old.responses, one.status) && !has(old.responses, '2XX'),
+  )
+  if (stillCovered) return new Map()
+  return new Map(
+    come.flatMap((one, n): [Response, Response][] => (gone[n] ? [[one, gone[n]]] : [])),
+  )
+}
+
 export function compareResponses(teller: Teller, here: Here, old: Operation, now: Operation): void {
+  const replaced = replacedStatuses(old, now)
+  const taken = new Set(replaced.values())
   for (const { old: was, now: is } of paired(
     old.responses,
     now.responses,
     ({ status }) => status,
   )) {
+    if (was && taken.has(was)) continue
+    const former = is && replaced.get(is)
+    if (former) {
+      const told = { kind: 'changed' as const, part: 'response' as const, keyword: 'status' }
+      teller.message(
+        here,
+        'response',
+        {
+          ...told,
+          name: is.status,
+          was: former.status,
+          is: is.status,
+          before: former.at,
+          after: is.at,
+        },
+        { widens: true },
+        () => ({ response: { status: is.status } }),
+      )
+      compareResponse(teller, here, former, is)
+      continue
+    }
     const place = {
       part: 'response' as const,
       name: (is ?? was).status,
@@ -118,14 +157,16 @@ function compareResponse(teller: Teller, here: Here, was: Response, is: Response
         { narrows: now.required },
         without,
       )
+    else if (!now && !old.required)
+      teller.tell(here, {
+        ...header,
+        effect: 'risky',
+        direction: 'response',
+        kind: 'removed',
+        undecided: 'whether clients read it is not known here',
+      })
     else if (!now)
-      teller.message(
-        here,
-        'response',
-        { ...header, kind: 'removed' },
-        { widens: old.required },
-        without,
-      )
+      teller.message(here, 'response', { ...header, kind: 'removed' }, { widens: true }, without)
     else compareHeader(teller, here, header, status, old, now)
   }
   const responseOf = (body: unknown): Witness => ({ response: { status, body } })

@@ -459,6 +459,113 @@ describe('operations, parameters, responses and credentials', () => {
     expect(told(compareContracts(contractOf(before), contractOf(after)))).toEqual(says)
   })
 
+  const effects = (before: string, after: string) =>
+    compareContracts(contractOf(before), contractOf(after)).map(({ effect }) => effect)
+
+  it('a key that is carried elsewhere breaks each operation that asks for it, with a request that has it where it was', () => {
+    const keyed = (scheme: string) =>
+      `${operation(`security: [{ key: [] }], ${ok}`)}components: { securitySchemes: { key: ${scheme} } }\n`
+    const header = keyed('{ type: apiKey, in: header, name: X-Key }')
+    const query = keyed('{ type: apiKey, in: query, name: key }')
+    for (const [before, after] of [
+      [header, query],
+      [query, header],
+      [header, keyed('{ type: apiKey, in: header, name: X-Other }')],
+      [header, keyed('{ type: http, scheme: bearer }')],
+    ] as const) {
+      const changes = compareContracts(contractOf(before), contractOf(after))
+      expect(changes.every(({ operation: of }) => of === 'GET /hydrants')).toBe(true)
+      expect(new Set(changes.map(({ effect }) => effect))).toEqual(new Set(['breaking']))
+      const [{ witness }] = changes as [Change]
+      expect(JSON.stringify(witness!())).toMatch(before === query ? /"key":"key"/ : /"X-Key":"key"/)
+    }
+    expect(effects(header, keyed('{ type: apiKey, in: header, name: x-key }'))).toEqual([])
+    const bearer = keyed('{ type: http, scheme: bearer }')
+    expect(effects(bearer, keyed('{ type: http, scheme: Bearer }'))).toEqual([])
+  })
+
+  it('flows in another order are the same', () => {
+    const flow = (kind: string) =>
+      `${kind}: { tokenUrl: https://a.example/t, authorizationUrl: https://a.example/a, scopes: { a: A, b: B } }`
+    const asked = (...kinds: string[]) =>
+      `${operation(`security: [{ o: [a] }], ${ok}`)}components: { securitySchemes: { o: { type: oauth2, flows: { ${kinds.map(flow).join(', ')} } } } }\n`
+    const [one, other] = [
+      asked('implicit', 'authorizationCode'),
+      asked('authorizationCode', 'implicit'),
+    ]
+    expect(effects(one, other)).toEqual([])
+    expect(effects(one, asked('implicit'))).toEqual(['risky'])
+  })
+
+  it.each<[string, string, string, string, Effect[]]>([
+    [
+      'a list',
+      '{ type: array, items: { type: string } }',
+      'explode: true',
+      'explode: false',
+      ['breaking'],
+    ],
+    [
+      'a list',
+      '{ type: array, items: { type: string } }',
+      'style: form, explode: false',
+      'style: pipeDelimited, explode: false',
+      ['breaking'],
+    ],
+    [
+      'a list of one at most',
+      '{ type: array, maxItems: 1, items: { type: string } }',
+      'explode: true',
+      'explode: false',
+      ['safe'],
+    ],
+    [
+      'an object',
+      '{ type: object, properties: { a: { type: string } }, required: [a] }',
+      'style: form',
+      'style: deepObject',
+      ['breaking'],
+    ],
+    ['a text', '{ type: string }', 'explode: true', 'explode: false', ['safe']],
+    [
+      'a list as it is usually written',
+      '{ type: array, items: { type: string } }',
+      'style: form',
+      'explode: true',
+      [],
+    ],
+  ])('a writing of %s: %s from %s to %s', (_, schema, was, is, expected) => {
+    const sent = (writing: string) =>
+      operation(
+        `parameters: [{ name: a, in: query, required: true, ${writing}, schema: ${schema} }], ${ok}`,
+      )
+    const found = new Set(effects(sent(was), sent(is)))
+    expect([...found]).toEqual(expected)
+    expect([...new Set(effects(sent(is), sent(was)))]).toEqual(expected)
+  })
+
+  it('a success that is another one breaks who waits for the first, unless that is described still', () => {
+    const having = (...statuses: string[]) =>
+      operation(
+        `responses: { ${statuses.map((status) => `'${status}': { description: x }`).join(', ')} }`,
+      )
+    expect(effects(having('201'), having('202'))).toEqual(['breaking'])
+    expect(effects(having('202'), having('201'))).toEqual(['breaking'])
+    expect(effects(having('201'), having('201', '202'))).toEqual(['risky'])
+    expect(effects(having('201', '202'), having('201'))).toEqual(['safe'])
+    expect(effects(having('201'), having('2XX'))).not.toContain('breaking')
+  })
+
+  it('a header that a response has no longer is a change for whoever reads it', () => {
+    const headed = (headers: string) =>
+      operation(`responses: { '200': { description: x, headers: { ${headers} } } }`)
+    const rest = 'X-Rest: { schema: { type: integer } }'
+    expect(effects(headed(rest), headed(''))).toEqual(['risky'])
+    expect(effects(headed(''), headed(rest))).toEqual(['safe'])
+    const sure = 'X-Rest: { required: true, schema: { type: integer } }'
+    expect(effects(headed(sure), headed(''))).toEqual(['breaking'])
+  })
+
   it('are turned round where the other side calls', () => {
     const hook = (schema: string) =>
       `${head}webhooks:\n  told:\n    post:\n      requestBody: { content: { application/json: { schema: ${schema} } } }\n      ${ok}\n`

@@ -3,6 +3,7 @@ import {
   type Contract,
   type Operation,
   type SecurityRequirement,
+  type SecurityScheme,
   type Server,
 } from '../contract/model'
 import { isSame } from '../text/values'
@@ -233,12 +234,51 @@ const fulfils = (given: SecurityRequirement, asked: SecurityRequirement) =>
     scopes.every((scope) => given[name]?.includes(scope)),
   ) && Object.keys(asked).every((name) => Object.hasOwn(given, name))
 
+/** How a credential is carried: what decides whether a request that has it is taken. */
+const carriage = ['type', 'in', 'parameterName', 'scheme'] as const
+
+const carried = (scheme: SecurityScheme, keyword: (typeof carriage)[number]) =>
+  // Schemes of HTTP and names of headers are compared without case (RFC 9110, sections 5.1 and 11.1).
+  keyword === 'scheme' || (keyword === 'parameterName' && scheme.in === 'header')
+    ? scheme[keyword]?.toLowerCase()
+    : scheme[keyword]
+
+/** A credential that is sent elsewhere, or otherwise, than it was: requests of before have it where nobody looks. */
+function compareCarriage(teller: Teller, here: Here, old: Operation, now: Operation): void {
+  const schemeIn = ({ securitySchemes }: Contract, name: string) =>
+    securitySchemes.find((one) => one.name === name)
+  const names = new Set(old.security.flatMap((one) => Object.keys(one)))
+  for (const name of names) {
+    const [was, is] = [schemeIn(teller.before, name), schemeIn(teller.after, name)]
+    if (!was || !is || !now.security.some((one) => Object.hasOwn(one, name))) continue
+    for (const keyword of carriage)
+      if (carried(was, keyword) !== carried(is, keyword))
+        teller.message(
+          here,
+          'request',
+          {
+            ...{ kind: 'changed', part: 'security scheme', name, keyword },
+            ...{ was: was[keyword], is: is[keyword], before: was.at, after: is.at },
+          },
+          { narrows: true },
+          () => {
+            const { request } = teller.requestOf(here, old)
+            const credential = was.parameterName ?? 'Authorization'
+            return {
+              request: { ...request, parameters: { ...request.parameters, [credential]: name } },
+            }
+          },
+        )
+  }
+}
+
 function compareCredentials(teller: Teller, here: Here, old: Operation, now: Operation): void {
   const [a, b] = [old.security, now.security]
   const nobody: SecurityRequirement = {}
   const ways = (list: SecurityRequirement[]) => (list.length === 0 ? [nobody] : list)
   const within = (some: SecurityRequirement[], others: SecurityRequirement[]) =>
     ways(some).every((one) => ways(others).some((other) => fulfils(one, other)))
+  compareCarriage(teller, here, old, now)
   const [keeps, kept] = [within(a, b), within(b, a)]
   if (keeps && kept) return
   teller.message(
@@ -306,28 +346,29 @@ function compareSchemes(teller: Teller): void {
       continue
     }
     teller.said(nowhere, place, 'description', old.description, now.description)
+    const isAsked = teller.before.operations.some(({ security }) =>
+      security.some((one) => Object.hasOwn(one, place.name)),
+    )
     for (const keyword of [
-      'type',
-      'in',
-      'parameterName',
-      'scheme',
-      'bearerFormat',
-      'openIdConnectUrl',
-      'flows',
-    ] as const)
-      if (!isSame(old[keyword], now[keyword]))
-        teller.tell(nowhere, {
-          ...place,
-          effect: 'risky',
-          direction: 'request',
-          kind: 'changed',
-          keyword,
-          was: old[keyword],
-          is: now[keyword],
-          undecided: 'whether credentials of before still work is known to their issuer alone',
-        })
+      // Of those that are asked for it is told at the operations what a request has to have.
+      ...(isAsked ? [] : carriage),
+      ...(['bearerFormat', 'openIdConnectUrl', 'flows'] as const),
+    ]) {
+      const [was, is] = [said(old, keyword), said(now, keyword)]
+      if (isSame(was, is)) continue
+      teller.tell(nowhere, {
+        ...{ ...place, effect: 'risky', direction: 'request', kind: 'changed', keyword, was, is },
+        undecided: 'whether credentials of before still work is known to their issuer alone',
+      })
+    }
   }
 }
+
+/** A member of a scheme; flows in one order, since theirs says nothing. */
+const said = (scheme: SecurityScheme, keyword: keyof SecurityScheme) =>
+  keyword === 'flows'
+    ? [...scheme.flows].sort((one, other) => (one.kind < other.kind ? -1 : 1))
+    : scheme[keyword]
 
 /** Named schemas that came, went or got another name; what changed in them stands at the operations that use them. */
 function compareNamedSchemas(teller: Teller): void {

@@ -1,7 +1,9 @@
 import type { Operation, Parameter } from '../contract/model'
+import { invalidity } from '../contract/validate'
 import { areAlike } from './alike'
 import { below } from './normal'
 import type { Here, Teller } from './teller'
+import { writingOf, writtenAs } from './writing'
 
 const labelOf = (parameter: Parameter) => `${parameter.in} ${parameter.name}`
 
@@ -120,20 +122,7 @@ function compareOne(
       { narrows: is.required, widens: was.required },
       () => teller.requestOf(here, old, {}, was.name),
     )
-  for (const keyword of ['style', 'explode', 'allowReserved', 'allowEmptyValue'] as const) {
-    const [a, b] = [writing(was)[keyword], writing(is)[keyword]]
-    if (a !== b)
-      teller.tell(here, {
-        ...place,
-        effect: 'risky',
-        direction: 'request',
-        kind: 'changed',
-        keyword,
-        was: a,
-        is: b,
-        undecided: 'the same value may be written in another way',
-      })
-  }
+  compareWriting(teller, here, old, place, was, is)
   for (const keyword of ['description', 'deprecated'] as const)
     teller.said(here, place, keyword, was[keyword], is[keyword])
   teller.said(here, place, 'examples', was.examples, is.examples)
@@ -142,13 +131,52 @@ function compareOne(
   )
 }
 
-/** How a value is written, with the defaults of the place it is in (OpenAPI 3.1, section 4.8.12.2). */
-function writing({ in: place, style, explode, allowReserved, allowEmptyValue }: Parameter) {
-  const styled = style ?? (place === 'query' || place === 'cookie' ? 'form' : 'simple')
-  return {
-    style: styled,
-    explode: explode ?? styled === 'form',
-    allowReserved: allowReserved ?? false,
-    allowEmptyValue: allowEmptyValue ?? false,
+/** A different writing breaks a request where the same value is sent as another text, which shows it. */
+function compareWriting(
+  teller: Teller,
+  here: Here,
+  old: Operation,
+  place: { part: 'parameter'; name: string; before: string; after: string },
+  was: Parameter,
+  is: Parameter,
+): void {
+  const [a, b] = [writingOf(was), writingOf(is)]
+  const value = several(teller, was)
+  const texts = [a, b].map((writing) => writtenAs(writing, was.name, value))
+  for (const keyword of ['style', 'explode'] as const) {
+    if (a[keyword] === b[keyword]) continue
+    const told = { ...place, kind: 'changed' as const, keyword, was: a[keyword], is: b[keyword] }
+    if (value === undefined || texts.includes(undefined))
+      teller.tell(here, {
+        ...told,
+        effect: 'risky',
+        direction: 'request',
+        undecided: 'the same value may be written in another way',
+      })
+    else
+      teller.message(here, 'request', told, { narrows: texts[0] !== texts[1] }, () =>
+        teller.requestOf(here, old, { [was.name]: texts[0] }),
+      )
   }
+  for (const keyword of ['allowReserved', 'allowEmptyValue'] as const)
+    if (a[keyword] !== b[keyword])
+      teller.tell(here, {
+        ...place,
+        effect: 'risky',
+        direction: 'request',
+        kind: 'changed',
+        keyword,
+        was: a[keyword],
+        is: b[keyword],
+        undecided: 'the same value may be written in another way',
+      })
+}
+
+/** A value of a parameter, with two items where it may have two; undefined where nobody knows of what type it is. */
+function several(teller: Teller, parameter: Parameter): unknown {
+  const schema = schemaOf(parameter)
+  const sample = schema === undefined ? undefined : teller.sample(schema)
+  if (!Array.isArray(sample) || sample.length !== 1) return sample
+  const two = [sample[0] as unknown, sample[0] as unknown]
+  return invalidity(teller.before, two, schema) === undefined ? two : sample
 }
