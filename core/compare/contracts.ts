@@ -48,7 +48,8 @@ function compareInfo(teller: Teller): void {
 }
 
 function compareServers(teller: Teller, here: Here, before: Server[], after: Server[]): void {
-  for (const { old, now } of paired(before, after, ({ url }) => url)) {
+  // Paths are put behind it with one slash, whether it ends with one or not.
+  for (const { old, now } of paired(before, after, ({ url }) => url.replace(/\/$/, ''))) {
     const place = {
       part: 'server' as const,
       name: (now ?? old).url,

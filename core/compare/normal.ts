@@ -123,11 +123,11 @@ export class Normals {
       written['allOf'] === undefined &&
       written['anyOf'] === undefined &&
       written['oneOf'] === undefined
-    if (isWhole) return { schema: listing(written), written, at, elsewhere: nowhereElse }
+    if (isWhole) return { schema: inOneWay(written), written, at, elsewhere: nowhereElse }
     const merged = new Merge()
     for (const part of this.parts(written, at, new Set())) merged.add(part)
     const { schema, elsewhere } = merged.result()
-    return { schema: listing(schema), elsewhere, written, at }
+    return { schema: inOneWay(schema), elsewhere, written, at }
   }
 
   /** The name that a schema is known by in its contract, by where it stands; undefined where it has none. */
@@ -304,11 +304,30 @@ function typeOfValue(value: unknown): string {
   return typeof value
 }
 
+/** What OpenAPI 3.0 says by a format and JSON Schema by keywords of contents (OpenAPI 3.1, section 4.4.2). */
+const contents: Record<string, SchemaObject> = {
+  byte: { contentEncoding: 'base64' },
+  binary: { contentMediaType: 'application/octet-stream' },
+}
+
+/** What may be written in several ways, in one of them. */
+function inOneWay(schema: SchemaObject | false): SchemaObject | false {
+  if (!schema) return schema
+  const { format } = schema
+  const said =
+    typeof format === 'string' &&
+    Object.hasOwn(contents, format) &&
+    typesOf(schema).includes('string')
+      ? contents[format]
+      : undefined
+  if (!said) return listing(schema)
+  const { format: _, ...rest } = schema
+  return listing({ ...said, ...rest })
+}
+
 /** A schema that lists its values in one way: those of its types, each once, with the types that they have. */
-function listing(schema: SchemaObject): SchemaObject
-function listing(schema: SchemaObject | false): SchemaObject | false
-function listing(schema: SchemaObject | false): SchemaObject | false {
-  if (!schema || (!Array.isArray(schema['enum']) && !('const' in schema))) return schema
+function listing(schema: SchemaObject): SchemaObject {
+  if (!Array.isArray(schema['enum']) && !('const' in schema)) return schema
   const { const: only, enum: all, type: _, ...rest } = schema
   if ('const' in schema && all !== undefined) return schema
   const types = typesOf(schema)
