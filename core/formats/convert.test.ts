@@ -8,7 +8,9 @@ import { schemaReference } from '../contract/schemas'
 import { bundle, conversionTargets, convert, type Conversion } from './convert'
 import { looksLikeDefinition } from './detect'
 import { readDefinition } from './read'
+import { breaksOf, publishedTargets } from '../../tests/support/published'
 import { contractOf, readable } from '../../tests/support/reading'
+import yaml from 'js-yaml'
 
 const again = (conversion: Conversion): Contract => {
   const reading = readable(conversion.text, `a.${conversion.ending}`)
@@ -418,5 +420,62 @@ describe('a definition with', () => {
     expect(operations[0]!.responses[0]!.content[0]!.schema).toMatchObject({
       oneOf: [{ type: 'object' }],
     })
+  })
+})
+
+describe('what no specification knows', () => {
+  const odd = (): Contract => {
+    const contract = contractOf({
+      openapi: '3.1.0',
+      info: {
+        title: 'Hydrants',
+        version: '1.0.0',
+        contact: { name: 'Field desk', url: 'https://a.example' },
+        license: { name: 'Ours', url: 'https://a.example' },
+      },
+      tags: [{ name: 'a', externalDocs: { url: 'https://a.example' } }],
+      paths: Object.fromEntries(
+        ['/a', '/b'].map((path) => [
+          path,
+          {
+            get: {
+              operationId: path === '/a' ? 'read' : 'list',
+              externalDocs: { url: 'https://a.example' },
+              responses: {
+                200: {
+                  description: 'x',
+                  content: {
+                    'application/xml': { schema: { type: 'string', xml: { name: 'a' } } },
+                  },
+                },
+              },
+            },
+          },
+        ]),
+      ),
+    })
+    // As texts say it that readers take although it is none of it.
+    contract.version = ''
+    contract.contact!.url = 'ask at the desk'
+    contract.license!.url = '<none>'
+    contract.tags[0]!.externalDocs!.url = 'see the wall'
+    const [one, other] = contract.operations as [Operation, Operation]
+    other.id = one.id!
+    one.externalDocs!.url = 'no address'
+    const { schema } = one.responses[0]!.content[0]!
+    Object.assign(schema as object, { xml: { name: 'a', example: '<a/>' } })
+    return contract
+  }
+
+  it.each(publishedTargets)('is left out of %s, which is valid then, and said', async (target) => {
+    const contract = odd()
+    const conversion = convert(contract, target)
+    const document = yaml.load(conversion.text)
+    expect(await breaksOf(document, target)).toEqual([])
+    expect(conversion.text).not.toMatch(/ask at the desk|<none>|see the wall|no address|<a\/>/)
+    expect(conversion.text.match(/operationId: read/g)).toHaveLength(1)
+    expect(conversion.text).toMatch(/version: '?1'?\n/)
+    expect(conversion.losses.length).toBeGreaterThanOrEqual(7)
+    expect(firstDifference(contract, again(conversion), conversion.losses)).toBeUndefined()
   })
 })

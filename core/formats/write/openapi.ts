@@ -22,6 +22,7 @@ import { freeName } from '../../text/names'
 import { partsOf, type Location } from '../../text/location'
 import { segmentsOf } from '../../text/pointer'
 import type { Node } from '../../text/values'
+import { docsOf, knownXml, OperationIds, people, versionOf } from './addresses'
 import { supported, type Target } from './support'
 import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
@@ -41,6 +42,7 @@ export function writeOpenApi(
 
 class OpenApiWriter {
   readonly losses = new Losses()
+  private readonly ids = new OperationIds(this.losses)
   private readonly old: OldSchemas | undefined
   private readonly shared = new SharedParts()
   readonly target: Target
@@ -62,16 +64,17 @@ class OpenApiWriter {
     return node({
       openapi: full[this.version],
       info: this.info(),
-      externalDocs: contract.externalDocs,
+      externalDocs: docsOf(this.losses, contract, ''),
       servers: nonEmpty(contract.servers.map((server) => this.server(server))),
       tags: nonEmpty(
         contract.tags.map((tag) => {
-          const { name, description, externalDocs, extensions, summary, parent, kind } = supported(
+          const { name, description, extensions, summary, parent, kind } = supported(
             this,
             'tag',
             tag,
             tag.at,
           )
+          const externalDocs = docsOf(this.losses, tag, tag.at)
           return node({ name, summary, description, parent, kind, externalDocs, ...extensions })
         }),
       ),
@@ -85,22 +88,22 @@ class OpenApiWriter {
 
   private info(): Node {
     const { contract } = this
-    const { title, version, description, termsOfService, contact } = contract
+    const { title, description } = contract
+    const said = people(this.losses, contract)
     const { summary } = supported(this, 'info', contract, '/info')
     const license = contract.license && supported(this, 'info', contract.license, '/info')
     return node({
       title,
-      version,
+      version: versionOf(this.losses, contract),
       summary,
       description,
-      termsOfService,
-      contact,
+      ...said,
       license:
         license &&
         node({
           name: license.name,
           identifier: license.identifier,
-          url: license.url,
+          url: (said['license'] as Node)['url'],
         }),
     })
   }
@@ -185,8 +188,6 @@ class OpenApiWriter {
       tags,
       summary,
       description,
-      externalDocs,
-      id,
       parameters,
       body,
       responses,
@@ -207,8 +208,8 @@ class OpenApiWriter {
       tags: nonEmpty(tags),
       summary,
       description,
-      externalDocs,
-      operationId: id,
+      externalDocs: docsOf(this.losses, operation, operation.at),
+      operationId: this.ids.of(operation),
       parameters: nonEmpty(parameters.flatMap((parameter) => this.sharedParameter(parameter))),
       requestBody:
         body &&
@@ -311,8 +312,12 @@ class OpenApiWriter {
       this.losses.memberAt(at, schema, 'examples', 'The examples of a schema are a list')
       Reflect.deleteProperty(copy, 'examples')
     }
-    if (this.version === '3.1' && isObject(xml) && 'nodeType' in xml)
-      writeOldXml(copy, xml, () =>
+    if (xml !== undefined)
+      copy['xml'] = knownXml(xml, (member) =>
+        this.losses.memberAt(at, schema, 'xml', `The XML object has no member "${member}"`),
+      )
+    if (this.version === '3.1' && isObject(copy['xml']) && 'nodeType' in copy['xml'])
+      writeOldXml(copy, copy['xml'], () =>
         this.losses.memberAt(at, schema, 'xml', 'OpenAPI 3.1 has no node types'),
       )
     for (const keyword of identifiers) {

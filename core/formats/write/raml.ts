@@ -17,6 +17,7 @@ import { freeName } from '../../text/names'
 import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { builtIns, wholeQuery } from '../raml/types'
+import { knownXml } from './addresses'
 import { Losses, schemeWords } from './losses'
 import { supported } from './support'
 import { byName, node } from './node'
@@ -765,7 +766,7 @@ class RamlWriter {
           }
           break
         case 'xml':
-          own['xml'] = value
+          own['xml'] = knownXml(value, (member) => lose(`xml.${member}`))
           break
         case 'required':
           if (schema['properties'] === undefined) lose('required')

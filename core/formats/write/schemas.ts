@@ -3,6 +3,7 @@ import { mapSchema, typesOf } from '../../contract/schemas'
 import type { Location } from '../../text/location'
 import { isObject } from '../../text/values'
 import { keywords30, notIn20 } from '../openapi/keywords'
+import { knownXml } from './addresses'
 import type { Losses } from './losses'
 
 /** Writes `xml` with a node type (OpenAPI 3.2) as it was said before: as an attribute, wrapped, or not at all. */
@@ -125,9 +126,9 @@ export class OldSchemas {
         result[key] = (value as Schema[]).map((item, i) => inner(item, key, String(i)))
         return
       case 'xml':
-        result[key] = value
-        if (isObject(value) && 'nodeType' in value)
-          writeOldXml(result, value, () => lose('xml.nodeType'))
+        result[key] = knownXml(value, (member) => lose(`xml.${member}`))
+        if (isObject(result[key]) && 'nodeType' in result[key])
+          writeOldXml(result, result[key], () => lose('xml.nodeType'))
         return
       default:
         if (keywords30.has(key) || key.startsWith('x-')) result[key] = value

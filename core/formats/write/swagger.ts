@@ -16,6 +16,7 @@ import { resolveSchema, typesOf } from '../../contract/schemas'
 import type { Location } from '../../text/location'
 import { isObject, type Node, table } from '../../text/values'
 import { simpleKeywords } from '../openapi/shapes'
+import { docsOf, OperationIds, people, versionOf } from './addresses'
 import { supported } from './support'
 import { Losses, schemeWords, standInResponse } from './losses'
 import { byName, node, nonEmpty } from './node'
@@ -38,6 +39,7 @@ export function writeSwagger(contract: Contract): { document: Node; losses: Loss
 
 class SwaggerWriter {
   readonly losses = new Losses()
+  private readonly ids = new OperationIds(this.losses)
   readonly target = 'Swagger 2.0'
   private readonly schemas: OldSchemas
 
@@ -47,7 +49,8 @@ class SwaggerWriter {
 
   document(): Node {
     const { contract } = this
-    const { title, version, description, termsOfService, contact, license } = contract
+    const { title, description, license } = contract
+    const said = people(this.losses, contract)
     supported(this, 'info', contract, '/info')
     if (license) supported(this, 'info', license, '/info/license')
     for (const hook of contract.webhooks) {
@@ -58,21 +61,20 @@ class SwaggerWriter {
       swagger: '2.0',
       info: node({
         title,
-        version,
+        version: versionOf(this.losses, contract),
         description,
-        termsOfService,
-        contact,
-        license: license && node({ name: license.name, url: license.url }),
+        ...said,
+        license: license && node({ name: license.name, url: (said['license'] as Node)['url'] }),
       }),
       ...this.address(),
-      externalDocs: contract.externalDocs,
+      externalDocs: docsOf(this.losses, contract, ''),
       tags: nonEmpty(
         contract.tags.map((tag) => {
           supported(this, 'tag', tag, tag.at)
           return node({
             name: tag.name,
             description: tag.description,
-            externalDocs: tag.externalDocs,
+            externalDocs: docsOf(this.losses, tag, tag.at),
             ...tag.extensions,
           })
         }),
@@ -152,8 +154,6 @@ class SwaggerWriter {
       tags,
       summary,
       description,
-      externalDocs,
-      id,
       deprecated,
       security,
       servers,
@@ -181,8 +181,8 @@ class SwaggerWriter {
       tags: nonEmpty(tags),
       summary,
       description,
-      externalDocs,
-      operationId: id,
+      externalDocs: docsOf(this.losses, operation, operation.at),
+      operationId: this.ids.of(operation),
       consumes: body && nonEmpty(body.content.map(({ type }) => type)),
       produces: nonEmpty([...produced]),
       parameters: nonEmpty([
