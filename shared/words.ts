@@ -149,3 +149,7 @@ export type TaskTime = (typeof taskTimes)[number]
 
 /** So many days before its end a waiver is announced, so that there is time to fix or to ask again. */
 export const endingDays = 30
+
+/** How the host of a repository signs what it tells. */
+export const webhookKinds = ['standard', 'hmac-sha256', 'token'] as const
+export type WebhookKind = (typeof webhookKinds)[number]

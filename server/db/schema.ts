@@ -106,6 +106,7 @@ import {
   type Role,
   type TaskKind,
   type TaskTime,
+  webhookKinds,
 } from '../../shared/words'
 
 export const waiverStates = ['waiting', 'approved', 'refused', 'withdrawn'] as const
@@ -1631,29 +1632,39 @@ export const pipelineEditions = pgTable(
 )
 
 /** Repositories elsewhere that definitions come from. */
-export const repositories = pgTable('repositories', {
-  slug: text().primaryKey(),
-  title: text().notNull(),
-  /** Where git reads it. */
-  url: text().notNull(),
-  /** What it is read with, and what is said of its commits; sealed, and empty where everybody may read it. */
-  sealedToken: text('sealed_token').notNull(),
-  /** What its webhook signs with, sealed. */
-  sealedSecret: text('sealed_secret').notNull(),
-  /** Where the state of a commit is told (`{commit}` stands for it); empty where nowhere. */
-  statusUrl: text('status_url').notNull(),
-  teamId: team('team_id').notNull(),
-  /** For whom APIs are that come from it for the first time. */
-  audience: text().$type<Audience>().notNull(),
-  refs: jsonb().$type<RefRule[]>().notNull(),
-  definitions: jsonb().$type<RepositoryDefinition[]>().notNull(),
-  /** Its jobs act as whoever set it last. */
-  setById: person('set_by_id').notNull(),
-  setAt: moment('set_at').notNull(),
-  /** When its branches were read last, and why they could not be. */
-  readAt: moment('read_at'),
-  trouble: text().notNull().default(''),
-})
+export const repositories = pgTable(
+  'repositories',
+  {
+    slug: text().primaryKey(),
+    title: text().notNull(),
+    /** Where git reads it. */
+    url: text().notNull(),
+    /** What it is read with, and what is said of its commits; sealed, and empty where everybody may read it. */
+    sealedToken: text('sealed_token').notNull(),
+    /** What its webhook signs with, sealed. */
+    sealedSecret: text('sealed_secret').notNull(),
+    /** How its host signs, and in which header; the header is empty where it is as Standard Webhooks says. */
+    webhookKind: text('webhook_kind', { enum: webhookKinds }).notNull().default('standard'),
+    webhookHeader: text('webhook_header').notNull().default(''),
+    /** When a message was refused last, and why. */
+    refusedAt: moment('refused_at'),
+    refusedWhy: text('refused_why').notNull().default(''),
+    /** Where the state of a commit is told (`{commit}` stands for it); empty where nowhere. */
+    statusUrl: text('status_url').notNull(),
+    teamId: team('team_id').notNull(),
+    /** For whom APIs are that come from it for the first time. */
+    audience: text().$type<Audience>().notNull(),
+    refs: jsonb().$type<RefRule[]>().notNull(),
+    definitions: jsonb().$type<RepositoryDefinition[]>().notNull(),
+    /** Its jobs act as whoever set it last. */
+    setById: person('set_by_id').notNull(),
+    setAt: moment('set_at').notNull(),
+    /** When its branches were read last, and why they could not be. */
+    readAt: moment('read_at'),
+    trouble: text().notNull().default(''),
+  },
+  (table) => [oneOf(table.webhookKind, webhookKinds)],
+)
 
 /** Messages of repositories that were taken: nobody sends one twice. */
 export const repositoryDeliveries = pgTable(

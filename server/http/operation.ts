@@ -3,7 +3,7 @@ import type { TokenScope } from '../../shared/api/tokens'
 import type { Credentials } from '../../shared/api/people'
 import type { Context, Services } from '../services/context'
 import type { Origin } from '../services/sign-in'
-import type { SignedBy } from '../services/webhooks'
+import type { HeaderOf } from '../services/webhooks'
 
 export interface Asked<B, Q> {
   params: Record<string, string>
@@ -20,8 +20,8 @@ export interface Asked<B, Q> {
   origin: string
   /** Name and password, for the operation that is called with them. */
   credentials: Credentials | undefined
-  /** Who sent it and when, for the operation that is called with a signature; the use case holds it against a secret. */
-  signed: SignedBy | undefined
+  /** The headers of the request, for the operation that is called with a signature; the use case holds them against a secret. */
+  signed: HeaderOf | undefined
   /** The raw body, for operations that take a text as it is. */
   bytes: Uint8Array
 }

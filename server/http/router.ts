@@ -16,7 +16,6 @@ import { isSetUp } from '../services/administration'
 import { actAs } from '../services/context'
 import { actorOf } from '../services/people'
 import { actorOfToken } from '../services/tokens'
-import type { SignedBy } from '../services/webhooks'
 import type { Answer, Context, Operation, Services } from './operation'
 import { compressed } from './compressed'
 import { noteAnswer } from './metrics'
@@ -101,7 +100,10 @@ async function answer(
   const session = await sessionOf(event, sessionSecret)
   const context = await contextOf(operation, services, session, bearerOf(event))
   const code = operation.calledWith === 'code' ? codeOf(event) : ''
-  const signed = operation.calledWith === 'signature' ? signatureIn(event) : undefined
+  const signed =
+    operation.calledWith === 'signature'
+      ? (name: string) => getRequestHeader(event, name) ?? ''
+      : undefined
   const params = paramsOf(route, path)
   const query = operation.query
     ? await accept(operation.query, queryOf(operation.query, getQuery(event)))
@@ -210,19 +212,6 @@ function codeOf(event: H3Event): string {
   const code = getRequestHeader(event, 'x-one-time-code') ?? ''
   if (code !== '' && code.length <= 100) return code
   throw new Failure(401, 'Not signed in', 'Give the code in X-One-Time-Code.')
-}
-
-/** What a message says of itself (Standard Webhooks 1.0). */
-function signatureIn(event: H3Event): SignedBy {
-  const header = (name: string) => getRequestHeader(event, `webhook-${name}`) ?? ''
-  const [id, time, signatures] = [header('id'), header('timestamp'), header('signature')]
-  if (/^[\w.:-]{1,200}$/.test(id) && /^\d{1,12}$/.test(time) && signatures.length <= 2000)
-    return { id, time, signatures }
-  throw new Failure(
-    401,
-    'Not signed in',
-    'Sign the message: webhook-id, webhook-timestamp and webhook-signature (Standard Webhooks).',
-  )
 }
 
 /** A token as RFC 6750 carries it. */

@@ -21,7 +21,7 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal } from './sealing'
 import { slugOf } from './titles'
-import { newWebhookSecret, signedFor, type SignedBy } from './webhooks'
+import { newWebhookSecret, signatureIn, signedFor, type HeaderOf } from './webhooks'
 
 const mostSources = 50
 
@@ -137,11 +137,12 @@ export async function listResults(
 export async function takeResult(
   services: Services,
   slug: string,
-  signed: SignedBy,
+  header: HeaderOf,
   body: Buffer,
 ): Promise<{ says: string }> {
   const { db, now } = services
   const [known] = await db.select().from(evidenceSources).where(eq(evidenceSources.slug, slug))
+  const signed = signatureIn(header)
   const source = signedFor(services, known, signed, body)
   const said = await accept(OutsideResultBody, parsed(body))
   const [api] = await db.select().from(apis).where(eq(apis.slug, said.api))

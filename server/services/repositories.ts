@@ -1,4 +1,5 @@
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
+import { isObject } from '../../core/text/values'
 import { isFilePath, isRefName, refText, ruleOf } from '../../core/pipeline/refs'
 import type { PageQuery } from '../../shared/api/catalog'
 import type { Fault } from '../../shared/api/problem'
@@ -30,7 +31,15 @@ import { pageFrom, type Page } from './paging'
 import { requirePermission } from './permissions'
 import { seal, unseal } from './sealing'
 import { slugOf } from './titles'
-import { newWebhookSecret, signedFor, type SignedBy } from './webhooks'
+import {
+  isSignedSo,
+  newWebhookSecret,
+  nobodysSecret,
+  notSigned,
+  signatureIn,
+  signedFor,
+  type HeaderOf,
+} from './webhooks'
 
 const columns = {
   row: repositories,
@@ -119,6 +128,11 @@ async function itemsOf(
       setAt: row.setAt.toISOString(),
       ...(row.readAt && { readAt: row.readAt.toISOString() }),
       trouble: row.trouble,
+      refusedWhy: row.refusedWhy,
+      ...(row.refusedAt && { refusedAt: row.refusedAt.toISOString() }),
+      ...(row.webhookKind !== 'standard' && {
+        webhook: { kind: row.webhookKind, header: row.webhookHeader },
+      }),
       ...(job && { last: job }),
     }
   })
@@ -130,7 +144,10 @@ async function valuesOf(
   wanted: RepositoryRequest,
   before: Row | undefined,
 ): Promise<
-  Omit<Row, 'slug' | 'sealedSecret' | 'readAt' | 'trouble' | 'teamId'> & { team: string }
+  Omit<
+    Row,
+    'slug' | 'sealedSecret' | 'readAt' | 'trouble' | 'teamId' | 'refusedAt' | 'refusedWhy'
+  > & { team: string }
 > {
   const { db, actor, now, secret } = context
   requirePermission(actor, 'connect', wanted.team)
@@ -170,6 +187,11 @@ async function valuesOf(
   const isElsewhere = before !== undefined && URL.parse(before.url)?.origin !== url?.origin
   if (wanted.token === undefined && before?.sealedToken && isElsewhere)
     fault('token', 'The token that is kept is for another host; give one for this, or none')
+  const { kind = 'standard', header = '' } = wanted.webhook ?? {}
+  if (kind !== 'standard' && header === '')
+    fault('webhook.header', 'Name the header that its host signs in')
+  if (/^(?:authorization|cookie|host|content-.*|webhook-.*)$/i.test(header))
+    fault('webhook.header', `${header} is for something else`)
   if (faults.length > 0) throw invalid(faults)
   const token = wanted.token?.trim()
   return {
@@ -177,6 +199,8 @@ async function valuesOf(
     ...{ audience: wanted.audience, setById: actor.id, setAt: now() },
     refs: wanted.refs.map(({ kind, name, stage }) => ({ kind, name, stage })),
     definitions: wanted.definitions.map(({ path, api }) => ({ path, api })),
+    webhookKind: kind,
+    webhookHeader: kind === 'standard' ? '' : header,
     sealedToken:
       token === undefined ? (before?.sealedToken ?? '') : token === '' ? '' : seal(secret, token),
   }
@@ -416,28 +440,79 @@ export async function followRepositories(services: Services): Promise<void> {
 export async function takeDelivery(
   services: Services,
   slug: string,
-  signed: SignedBy,
+  header: HeaderOf,
   body: Buffer,
 ): Promise<DeliveryTaken> {
   const { db, now } = services
   const [known] = await db.select().from(repositories).where(eq(repositories.slug, slug))
-  const row = signedFor(services, known, signed, body)
-  const ref = refOf(body)
-  return db.transaction(async (tx) => {
-    const fresh = await tx
-      .insert(repositoryDeliveries)
-      .values({ repository: slug, id: signed.id, at: now() })
-      .onConflictDoNothing()
-      .returning({ id: repositoryDeliveries.id })
-    if (fresh.length === 0) throw conflict('This message came before, and was taken.')
-    const job = await enqueue(tx, row, ref, 'push', now())
-    return job === undefined
-      ? { says: `${refText(ref)} belongs to no stage, so that nothing is done.` }
-      : { says: `Job ${job} reads ${refText(ref)}.`, job }
-  })
+  try {
+    const { row, id } = senderOf(services, known, header, body)
+    const ref = refOf(body)
+    return await db.transaction(async (tx) => {
+      if (id !== undefined) await requireFresh(tx, slug, id, now())
+      const job = await enqueue(tx, row, ref, 'push', now())
+      return job === undefined
+        ? { says: `${refText(ref)} belongs to no stage, so that nothing is done.` }
+        : { says: `Job ${job} reads ${refText(ref)}.`, job }
+    })
+  } catch (error) {
+    // One that comes twice was taken.
+    if (known && error instanceof Failure && error.status !== 409)
+      await noteRefusal(services, known, error)
+    throw error
+  }
 }
 
-/** The branch or tag that a message is about: `ref`, at its top or in its `data` (Standard Webhooks 1.0). */
+/** Who sent a message, and by which name it knows it; of a host with a way of its own messages have none. */
+function senderOf(
+  services: Services,
+  known: Row | undefined,
+  header: HeaderOf,
+  body: Buffer,
+): { row: Row; id?: string } {
+  if (!known || known.webhookKind === 'standard') {
+    const signed = signatureIn(header)
+    return { row: signedFor(services, known, signed, body), id: signed.id }
+  }
+  const way = { kind: known.webhookKind, header: known.webhookHeader }
+  const secret = known.sealedSecret ? unseal(services.secret, known.sealedSecret) : nobodysSecret
+  if (isSignedSo(way, secret, header, body)) return { row: known }
+  throw new Failure(401, 'Not signed in', notSigned)
+}
+
+async function requireFresh(tx: Transaction, repository: string, id: string, at: Date) {
+  const fresh = await tx
+    .insert(repositoryDeliveries)
+    .values({ repository, id, at })
+    .onConflictDoNothing()
+    .returning({ id: repositoryDeliveries.id })
+  if (fresh.length === 0) throw conflict('This message came before, and was taken.')
+}
+
+/** So often it is noted at most that a message was refused: strangers send as many as they like. In milliseconds. */
+const notedEvery = 10_000
+
+async function noteRefusal(
+  { db, now }: Services,
+  { slug, refusedAt }: Row,
+  { detail, faults }: Failure,
+): Promise<void> {
+  if (refusedAt && now().getTime() - refusedAt.getTime() < notedEvery) return
+  const refusedWhy = (faults?.[0]?.message ?? detail).slice(0, 500)
+  await db
+    .update(repositories)
+    .set({ refusedAt: now(), refusedWhy })
+    .where(eq(repositories.slug, slug))
+  await announce(db, 'repository')
+}
+
+/** So many values of a message are looked at. */
+const mostValues = 2000
+
+/**
+ * The branch or tag that a message is about: `ref` at its top or in its `data`, or the first name of one anywhere in it,
+ * as hosts that tell of several at once have it.
+ */
 function refOf(body: Buffer): string {
   let value: unknown
   try {
@@ -445,10 +520,21 @@ function refOf(body: Buffer): string {
   } catch {
     value = undefined
   }
-  const { ref, data } = (value ?? {}) as { ref?: unknown; data?: { ref?: unknown } }
-  const found = ref ?? data?.ref
-  if (typeof found === 'string' && /^refs\/[^\u0000-\u001f]{1,250}$/.test(found)) return found
+  const { ref, data } = (isObject(value) ? value : {}) as {
+    ref?: unknown
+    data?: { ref?: unknown }
+  }
+  for (const found of [ref, data?.ref]) if (typeof found === 'string' && isRef(found)) return found
+  const waiting = [value]
+  for (let looked = 0; looked < mostValues && waiting.length > 0; looked++) {
+    const next = waiting.shift()
+    if (typeof next === 'string' && isRef(next)) return next
+    if (typeof next === 'object' && next !== null)
+      waiting.push(...Object.values(next).slice(0, 200))
+  }
   throw invalid([
     { field: 'ref', message: 'It does not say which branch moved, as in refs/heads/main' },
   ])
 }
+
+const isRef = (text: string) => /^refs\/(?:heads|tags)\/[^\u0000-\u001f]{1,250}$/.test(text)

@@ -1,13 +1,13 @@
 import { createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
 import type { Services } from './context'
 import { Failure } from './failure'
-import { unseal } from './sealing'
+import { isSecret, unseal } from './sealing'
 
 /** A secret that webhooks are signed with (Standard Webhooks 1.0). */
 export const newWebhookSecret = () => `whsec_${randomBytes(24).toString('base64')}`
 
 /** Stands in where there is no such receiver, so that it takes as long to say no. */
-const nobodysSecret = newWebhookSecret()
+export const nobodysSecret = newWebhookSecret()
 
 /** The signature of a message: of its identifier, the time in seconds and the body. */
 export function signatureOf(secret: string, id: string, time: string, body: string | Buffer) {
@@ -27,6 +27,43 @@ export interface SignedBy {
   signatures: string
 }
 
+/** The value of a header of a message; empty where it has none. */
+export type HeaderOf = (name: string) => string
+
+/** What a message says of itself (Standard Webhooks 1.0). */
+export function signatureIn(header: HeaderOf): SignedBy {
+  const [id, time, signatures] = [
+    header('webhook-id'),
+    header('webhook-timestamp'),
+    header('webhook-signature'),
+  ]
+  if (/^[\w.:-]{1,200}$/.test(id) && /^\d{1,12}$/.test(time) && signatures.length <= 2000)
+    return { id, time, signatures }
+  throw new Failure(
+    401,
+    'Not signed in',
+    'Sign the message: webhook-id, webhook-timestamp and webhook-signature (Standard Webhooks).',
+  )
+}
+
+/** How hosts sign in ways of their own: an HMAC of the body in a header, or the secret itself. */
+export interface OwnWay {
+  kind: 'hmac-sha256' | 'token'
+  header: string
+}
+
+/** Whether a message is signed in a host's own way, in a time that tells nothing of the secret. */
+export function isSignedSo(
+  { kind, header }: OwnWay,
+  secret: string,
+  headerOf: HeaderOf,
+  body: Buffer,
+): boolean {
+  const wanted =
+    kind === 'token' ? secret : `sha256=${createHmac('sha256', secret).update(body).digest('hex')}`
+  return isSecret(headerOf(header).slice(0, 500), wanted)
+}
+
 /**
  * The receiver that a message is signed for. Where there is none, or it is signed with another secret, it is refused in the same
  * words and after the same work.
@@ -43,7 +80,7 @@ export function signedFor<R extends { sealedSecret: string }>(
   throw new Failure(401, 'Not signed in', why ?? notSigned)
 }
 
-const notSigned = 'It is not signed with the secret of this webhook.'
+export const notSigned = 'It is not signed with the secret of this webhook.'
 
 /** Why a message is not taken; undefined where it is who it says, and of now. Takes as long whatever is wrong with it. */
 export function whyUnsigned(

@@ -9,6 +9,8 @@ import {
   type JobLineKind,
   type JobOutcomeState,
   type JobState,
+  type WebhookKind,
+  webhookKinds,
 } from '../words'
 import { PageQuery } from './catalog'
 import { choice, flag, many, moment, one, text, whole } from './fields'
@@ -36,6 +38,24 @@ export class RepositoryDefinition {
     max: 100,
   })
   api!: string
+}
+
+/** How the host of a repository signs what it tells. */
+export class RepositoryWebhook {
+  @choice(webhookKinds, {
+    says: 'As Standard Webhooks 1.0 says; as an HMAC-SHA256 of the body, written sha256=…, in a header; or with the secret itself in a header.',
+    example: 'hmac-sha256',
+  })
+  kind!: WebhookKind
+
+  @text({
+    says: 'The header, for those that have one of their own.',
+    example: 'X-Signature-256',
+    max: 100,
+    pattern: /^[\w-]*$/,
+    otherwise: 'A header has letters, digits and hyphens',
+  })
+  header!: string
 }
 
 class RepositorySettings {
@@ -69,6 +89,12 @@ class RepositorySettings {
 
   @many(() => RepositoryDefinition, { says: 'Its definitions.', max: 50 })
   definitions!: RepositoryDefinition[]
+
+  @one(() => RepositoryWebhook, {
+    says: 'How its host signs; as Standard Webhooks says where absent.',
+    optional: true,
+  })
+  webhook?: RepositoryWebhook
 }
 
 export class RepositoryRequest extends RepositorySettings {
@@ -178,6 +204,12 @@ export class RepositoryItem extends RepositorySettings {
 
   @one(() => RepositoryJob, { says: 'Its last job.', optional: true })
   last?: RepositoryJob
+
+  @moment({ says: 'When a message of its host was refused last.', optional: true })
+  refusedAt?: string
+
+  @text({ says: 'Why it was.', example: '', max: 500 })
+  refusedWhy!: string
 }
 
 /** A repository with the secret of its webhook. */

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { RepositoryJob, RepositoryRequest } from '../../shared/api/repositories'
-import { apis, people, repositoryJobs } from '../../server/db/schema'
+import { apis, people, repositories, repositoryJobs } from '../../server/db/schema'
 import { followSources } from '../../server/services/drift-source'
 import { reportCommits } from '../../server/services/commit-status'
 import { jobTable, workJob } from '../../server/services/repository-work'
@@ -244,6 +244,50 @@ describe('a repository', () => {
     expect((await deliver(large)).status).toBe(413)
     await tomas.api.renewRepositorySecret({ repository: 'supply' })
     expect((await deliver(message)).status).toBe(401)
+    await worked()
+  })
+
+  it('is told of a push in the way of its host: an HMAC in a header, or a token', async () => {
+    const { secret: own } = await tomas.api.renewRepositorySecret({ repository: 'supply' })
+    const settings = async (webhook?: RepositoryRequest['webhook']) => {
+      const now = await tomas.api.getRepository({ repository: 'supply' })
+      const { token: _, ...rest } = wanted({ definitions: now.definitions })
+      return tomas.call<{ faults: { field: string }[] }>(
+        'PUT',
+        '/repositories/supply',
+        { ...rest, ...(webhook && { webhook }) },
+        { 'if-match': repositoryEtag(now) },
+      )
+    }
+    const url = '/repositories/supply/deliveries'
+    const send = (body: string, headers: Record<string, string>) =>
+      stranger().call<{ says: string; job?: number }>('POST', url, body, headers)
+    const hmac = (body: string, key = own) =>
+      `sha256=${createHmac('sha256', key).update(body).digest('hex')}`
+    for (const header of ['', 'Authorization', 'webhook-id', 'a b'])
+      expect((await settings({ kind: 'hmac-sha256', header })).status).toBe(422)
+    expect((await settings({ kind: 'hmac-sha256', header: 'X-Signature-256' })).status).toBe(200)
+    const pushed = JSON.stringify({
+      changes: [{ new: { ref: 'refs/heads/main' } }, { new: { ref: 'refs/heads/x' } }],
+    })
+    // The same again is another push: it says nothing of when it was sent.
+    for (let n = 0; n < 2; n++)
+      expect((await send(pushed, { 'x-signature-256': hmac(pushed) })).body.job).toBeGreaterThan(0)
+    await world.db.update(repositories).set({ refusedAt: null })
+    for (const bad of [hmac(pushed, 'other'), hmac(`${pushed} `), hmac(pushed).slice(7), '', own])
+      expect((await send(pushed, { 'x-signature-256': bad })).status).toBe(401)
+    expect((await deliver({ ref: 'refs/heads/main' }, { key: own })).status).toBe(401)
+    const refused = await tomas.api.getRepository({ repository: 'supply' })
+    expect(refused.refusedAt).toBeDefined()
+    expect(refused.refusedWhy).toMatch(/not signed with the secret/)
+    expect((await settings({ kind: 'token', header: 'X-Push-Token' })).status).toBe(200)
+    expect((await send(pushed, { 'x-push-token': own })).status).toBe(202)
+    for (const bad of ['', 'x', hmac(pushed)])
+      expect((await send(pushed, { 'x-push-token': bad })).status).toBe(401)
+    for (const odd of ['[]', '{"ref":"main"}', JSON.stringify({ deep: 'refs/other/main' }), 'no'])
+      expect((await send(odd, { 'x-push-token': own })).status).toBe(422)
+    expect((await settings()).status).toBe(200)
+    expect((await deliver({ ref: 'refs/heads/main' }, { key: own })).status).toBe(202)
     await worked()
   })
 

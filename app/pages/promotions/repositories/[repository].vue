@@ -23,17 +23,27 @@ const { data: jobs } = useLoad(
   ['repository'],
 )
 
-type Form = Omit<RepositoryRequest, 'token'> & { token: string }
+type Form = Omit<RepositoryRequest, 'token' | 'webhook'> & {
+  token: string
+  webhook: NonNullable<RepositoryRequest['webhook']>
+}
+const webhookChoices = [
+  { value: 'standard', label: 'Standard Webhooks' },
+  { value: 'hmac-sha256', label: 'HMAC-SHA256 of the body' },
+  { value: 'token', label: 'Shared token' },
+]
 const formOf = (item?: RepositoryItem): Form =>
   item
     ? {
         ...{ title: item.title, url: item.url, statusUrl: item.statusUrl, team: item.team },
         ...{ audience: item.audience, token: '' },
+        webhook: item.webhook ? { ...item.webhook } : { kind: 'standard', header: '' },
         refs: item.refs.map((rule) => ({ ...rule })),
         definitions: item.definitions.map((definition) => ({ ...definition })),
       }
     : {
         ...{ title: '', url: '', statusUrl: '', token: '', audience: 'partner' },
+        webhook: { kind: 'standard', header: '' },
         team: session.person?.team ?? session.shell?.teams[0] ?? '',
         refs: [{ kind: 'branch', name: 'main', stage: session.shell?.stages[0] ?? '' }],
         definitions: [{ path: 'openapi.yaml', api: '' }],
@@ -163,6 +173,19 @@ const apiChoices = computed(() => [
             v-model="form.statusUrl"
             placeholder="https://git.brackenmere.example/meter-readings/statuses/{commit}"
         /></label>
+        <h3>Webhook</h3>
+        <div class="row">
+          <label class="field"
+            ><span>Signed with</span><Choice v-model="form.webhook.kind" :options="webhookChoices"
+          /></label>
+          <label v-if="form.webhook.kind !== 'standard'" class="field"
+            ><span>Header</span
+            ><InputText v-model="form.webhook.header" required placeholder="X-Signature-256"
+          /></label>
+        </div>
+        <p v-if="shown?.refusedAt" class="soft small">
+          The last message was refused {{ ago(shown.refusedAt) }}: {{ shown.refusedWhy }}
+        </p>
         <h3>Branches and tags</h3>
         <div v-for="(rule, index) in form.refs" :key="index" class="row">
           <label class="field narrow"
