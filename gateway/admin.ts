@@ -81,15 +81,21 @@ export function adminApi(
     return json(response, 404, { title: 'No such address on the admin API' })
   }
 
-  /** An entry with the nearest route where none matched, which is looked for only when somebody asks. */
-  function explained(entry: LogEntry): LogEntry {
+  /**
+   * An entry with the nearest route where none matched, which is looked for only when somebody asks. It stands by itself,
+   * with its placement: whoever asks may not be somebody who may see that.
+   */
+  function explained(
+    entry: LogEntry,
+  ): LogEntry & { nearest?: { placement: string; text: string } } {
     const { router } = configuration.current
     const last = entry.steps.at(-1)
     if (last?.name !== 'match' || last.passed) return entry
     const match = router.match({ ...entry, scheme: 'http' })
     if (match.kind !== 'path' || match.byTls) return entry
-    const text = `${last.text}. ${nearestText(entry, nearestRoute(router.routes, entry))}`
-    return { ...entry, steps: [...entry.steps.slice(0, -1), { ...last, text }] }
+    const route = nearestRoute(router.routes, entry)
+    const nearest = { placement: route?.placement ?? '', text: nearestText(entry, route) }
+    return { ...entry, nearest }
   }
 
   function sendEvents(url: URL, response: ServerResponse): void {

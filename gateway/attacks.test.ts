@@ -624,8 +624,9 @@ describe('a request that nothing takes', () => {
     const answer = await get(path)
     expect(statuses(answer)).toEqual([404])
     const id = /x-request-id: (\S+)/i.exec(answer)![1]!
-    const { steps } = await gateway.log(id)
-    return steps.at(-1)!.text
+    const { steps, nearest: near } = await gateway.log(id)
+    expect(steps.at(-1)!.text).not.toContain('nearest')
+    return near!.text
   }
 
   it('is told its nearest route at the desk only, and the right one', async () => {

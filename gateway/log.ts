@@ -34,7 +34,7 @@ const usual: ConfigOf<'log'> = { headers: [], address: 'shortened', query: 'name
 
 /** What is kept of a request; nothing where it went well and was not drawn. */
 export function entryOf(passage: Passage): LogEntry | undefined {
-  const { id, head, request, response, route, client, steps } = passage
+  const { id, head, request, response, route, matched, client, steps } = passage
   const policy = route?.policies.log ?? usual
   const status = response.statusCode
   if (status < 400 && policy.percent < 100 && Math.random() * 100 >= policy.percent)
@@ -48,7 +48,7 @@ export function entryOf(passage: Passage): LogEntry | undefined {
     status,
     ms: Math.round(((passage.ended ?? performance.now()) - passage.started) * 10) / 10,
     consumer: client,
-    placement: route?.placement ?? '',
+    placement: (route ?? matched)?.placement ?? '',
     address: addressKept(passage),
     query: head.target.query === '' ? '' : keptQuery(head.target.query, policy.query, route),
     headers: keptHeaders(passage, policy.headers),

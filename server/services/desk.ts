@@ -12,6 +12,7 @@ import { conflict, invalid, notFound } from './failure'
 import { gatewayDown, type GatewayRow } from '../gateways/adapter'
 import { readLogEntry } from '../gateways/admin-api'
 import { findGateway } from './gateways'
+import { stepsFor, type Explained } from './logged'
 import { requirePermission } from './permissions'
 import { findPlacement, membersOf } from './apply'
 import { errorText, table } from '../../core/text/values'
@@ -33,7 +34,7 @@ export async function sendRequest(context: Context, asked: DeskRequest): Promise
     answer.id !== undefined && gateway.kind === 'admin-api'
       ? await readLogEntry(gateway, context.gatewaySecret, answer.id)
       : undefined
-  const steps = (entry as { steps?: Step[] } | undefined)?.steps ?? []
+  const steps = entry ? await stepsFor(context.db, entry as Explained) : []
   const { status, headers, body, cut, ms } = answer
   return { status, headers, body, cut, ms, steps, verdict: verdictOf(status, steps) }
 }

@@ -3,12 +3,12 @@ import type { Step } from '../../core/runtime/explain'
 import { isObject } from '../../core/text/values'
 import { periodAt } from '../../core/traffic/periods'
 import type { RequestDetail, RequestItem, RequestQuery } from '../../shared/api/requests'
-import type { Queries } from '../db/database'
-import { apis, gateways, placements, requests } from '../db/schema'
+import { apis, gateways, requests } from '../db/schema'
 import { readLogEntry } from '../gateways/admin-api'
 import type { Context } from './context'
 import { Failure, notFound } from './failure'
 import { offsetOf, pageOf, type Page } from './paging'
+import { isVisible, stepsFor, type Explained } from './logged'
 import { can } from './permissions'
 import { endedSo } from './traffic'
 
@@ -81,14 +81,14 @@ export async function readRequest(context: Context, id: string): Promise<Request
     : 'The way of a request is shown to those who may send requests.'
   return {
     ...(kept ? toItem(kept.row, kept.api) : fromLog(logged!.entry!)),
-    steps: logged?.entry?.steps ?? [],
+    steps: logged?.entry ? await stepsFor(db, logged.entry) : [],
     trouble: logged?.entry ? '' : trouble,
     isLogged: !kept,
   }
 }
 
 /** What a gateway has in its log of a request. */
-interface Logged {
+interface Logged extends Explained {
   gateway: string
   id: string
   at: string
@@ -125,10 +125,6 @@ async function inLogs(
   )
   const entry = answers.find((answer) => answer !== undefined)
   return { ...(entry && { entry }), ...(trouble !== undefined && { trouble }) }
-}
-
-async function isVisible(db: Queries, placement: string): Promise<boolean> {
-  return placement === '' || (await db.$count(placements, eq(placements.id, placement))) > 0
 }
 
 /** Of one that was not kept nothing is told that an event would not tell. */

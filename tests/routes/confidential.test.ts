@@ -238,6 +238,43 @@ describe('a confidential API', () => {
     }
   })
 
+  it('is not told of at the desk, whatever a request comes near', async () => {
+    const { items } = await as('imara').api.listPlacements({ api })
+    const { id: placement } = items[0]!
+    const { spec: own } = await as('imara').api.getPlacement({ placement })
+    const { host, basePath } = own
+    const taken = own.routes.find(({ path, method }) => method === 'GET' && !path.includes('{'))!
+    const { spec, group } = await as('nadia').api.getPlacementDraft({
+      api: 'supply-interruptions',
+      group: 'edge',
+    })
+    await as('imara').call('PATCH', '/apis/supply-interruptions', { team: 'Metering' })
+    const routes = spec.routes.map((row) => ({ ...row, treatment: { kind: 'mock' as const } }))
+    const made = await as('nadia').call<{ id: string }>('POST', '/placements', {
+      ...{ api: 'supply-interruptions', version: '2.4.0', group },
+      spec: { ...spec, basePath: '/near/by', routes },
+    })
+    expect(made.status).toBe(201)
+    const asked = async (who: string, path: string) => {
+      const { body } = await as(who).call<{ steps: { text: string }[] }>('POST', '/requests', {
+        ...{ placement: made.body.id, method: 'GET', path, host },
+      })
+      return body.steps.map(({ text: told }) => told).join(' | ')
+    }
+    const [right, wrong] = [`${basePath}${taken.path}`, `${basePath}${taken.path}x`]
+    for (const path of [right, wrong]) {
+      const told = await asked('nadia', path)
+      expect(told).not.toContain(placement)
+      expect(told).not.toMatch(/nearest route/)
+    }
+    expect(await asked('imara', right)).toContain(placement)
+    expect(await asked('imara', wrong)).toMatch(/nearest route is/)
+    await as('nadia').call('DELETE', `/placements/${made.body.id}`, undefined, {
+      'if-match': '"placement-1"',
+    })
+    await as('imara').call('PATCH', '/apis/supply-interruptions', { team: 'Network Control' })
+  })
+
   it('leaves its address taken, without saying by whom', async () => {
     const draft = await as('nadia').call<{ spec: SpecBody }>(
       'GET',

@@ -40,7 +40,7 @@ export interface TestGateway {
   put(text: string, headers?: Record<string, string>): Promise<globalThis.Response>
   /** Takes a placement's resources in place of everything. */
   place(spec: PlacementSpec, facts?: Partial<PlacementFacts>): Promise<void>
-  log(id: string): Promise<LogEntry>
+  log(id: string): Promise<LogEntry & { nearest?: { placement: string; text: string } }>
   restart(): Promise<void>
   close(): Promise<void>
 }
