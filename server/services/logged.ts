@@ -24,7 +24,7 @@ export async function stepsFor(
   if (!(await isVisible(db, placement)))
     return [{ name: 'match', passed: false, text: 'It is not for a placement that you may see' }]
   const last = steps.at(-1)
-  if (!last || last.name !== 'match' || last.passed) return steps
+  if (last?.name !== 'match' || last.passed) return steps
   const text =
     nearest && (await isVisible(db, nearest.placement))
       ? nearest.text

@@ -530,7 +530,7 @@ function refOf(body: Buffer): string {
     const next = waiting.shift()
     if (typeof next === 'string' && isRef(next)) return next
     if (typeof next === 'object' && next !== null)
-      waiting.push(...Object.values(next).slice(0, 200))
+      waiting.push(...(Object.values(next) as unknown[]).slice(0, 200))
   }
   throw invalid([
     { field: 'ref', message: 'It does not say which branch moved, as in refs/heads/main' },

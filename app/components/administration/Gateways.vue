@@ -66,7 +66,7 @@ const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: Gatewa
           <td>{{ item.group }}</td>
           <td>{{ gatewayKinds[item.kind].title }}</td>
           <td class="mono small">{{ item.dataUrl || item.folder || '–' }}</td>
-          <td class="right">
+          <td class="acts">
             <button
               v-if="item.kind === 'admin-api'"
               class="plain"
@@ -81,9 +81,8 @@ const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: Gatewa
       </tbody>
     </table>
     <p v-if="shown" role="status">
-      {{ shown.gateway }} is configured with the secret
-      <code class="mono wraps">{{ shown.secret }}</code>. It is of this address alone, and the
-      ledger tells that you read it.
+      Secret of {{ shown.gateway }}: <code class="mono">{{ shown.secret }}</code>. It is valid for
+      its current admin address only; the ledger records who read it.
     </p>
     <h3>Add or change a gateway</h3>
     <form class="narrow" @submit.prevent="keepGateway()">
@@ -166,6 +165,12 @@ const edit = ({ name, group: of, kind, serves, dataUrl, tlsUrl, folder }: Gatewa
 </template>
 
 <style scoped>
+.acts {
+  text-align: right;
+}
+.acts > * + * {
+  margin-left: 14px;
+}
 .narrow {
   max-width: 480px;
 }

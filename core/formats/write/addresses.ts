@@ -15,20 +15,20 @@ function withoutBadUrl<T extends { url?: string }>(
   at: Location,
 ): T {
   if (part.url === undefined || isUriReference(part.url)) return part
-  losses.memberAt(at, part as { url?: string }, 'url', none(what))
+  losses.memberAt<{ url?: string }>(at, part, 'url', none(what))
   const { url: _, ...rest } = part
   return rest as T
 }
 
 /** Where more is said; nothing where that is no address, which it has to have. */
-export function docsOf<T extends { externalDocs?: ExternalDocs }>(
+export function docsOf(
   losses: Losses,
-  owner: T,
+  owner: { externalDocs?: ExternalDocs },
   at: Location,
 ): ExternalDocs | undefined {
   const { externalDocs } = owner
   if (!externalDocs || isUriReference(externalDocs.url)) return externalDocs
-  losses.memberAt<{ externalDocs?: ExternalDocs }>(
+  losses.memberAt(
     at,
     owner,
     'externalDocs',

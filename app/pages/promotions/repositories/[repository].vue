@@ -271,7 +271,13 @@ const apiChoices = computed(() => [
             <code>{{ deliveries }}</code>
           </p>
           <p class="soft small">
-            Signed as Standard Webhooks 1.0 says, with <code>ref</code> in the body.
+            <template v-if="!shown?.webhook">Signed as Standard Webhooks 1.0 says</template>
+            <template v-else-if="shown.webhook.kind === 'token'"
+              >The secret itself in <code>{{ shown.webhook.header }}</code></template
+            >
+            <template v-else
+              >An HMAC-SHA256 of the body in <code>{{ shown.webhook.header }}</code></template
+            >, with <code>ref</code> in the body.
           </p>
           <div class="bar">
             <button class="ghost" :disabled="busy" @click="renew()">Make another secret</button>
