@@ -152,18 +152,17 @@ const valuesOf =
 function fail(passage: Passage, error: unknown): void {
   const { response } = passage
   if (error instanceof BrokenOff) return void response.destroy()
-  if (error instanceof NoRoom)
+  const busy =
+    error instanceof NoRoom
+      ? 'Too many bodies are held at once'
+      : error instanceof TooLong
+        ? 'Looking into the message took too long'
+        : undefined
+  if (busy !== undefined)
     return refuse(passage, {
       status: 503,
       title: 'The gateway is busy',
-      detail: 'Too many bodies are held at once',
-      headers: { 'Retry-After': '5' },
-    })
-  if (error instanceof TooLong)
-    return refuse(passage, {
-      status: 503,
-      title: 'The gateway is busy',
-      detail: 'Looking into the message took too long',
+      detail: busy,
       headers: { 'Retry-After': '5' },
     })
   console.error('a request could not be served:', error)

@@ -105,6 +105,8 @@ const namedByConnection = (values: readonly string[]): Set<string> =>
     ),
   )
 
+const nothing: ReadonlySet<string> = new Set()
+
 /** Whether a header is one that a stranger may send to a backend; each name is asked about once. */
 const passes = new Map<string, boolean>()
 const mostNames = 1000
@@ -125,7 +127,7 @@ function mayPass(canonical: string): boolean {
 export function forwardedHeaders(
   raw: string[],
   without: Iterable<string>,
-  asked: ReadonlySet<string> = new Set(),
+  asked: ReadonlySet<string> = nothing,
 ): string[] {
   const dropped = namedByConnection(valuesOf(raw, 'connection'))
   for (const name of without) dropped.add(canonicalName(name))

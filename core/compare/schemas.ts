@@ -1,4 +1,5 @@
 import type { Contract, Schema, SchemaObject } from '../contract/model'
+import { schemaReference } from '../contract/schemas'
 import { isObject, isSame, namesOf } from '../text/values'
 import { areAlike } from './alike'
 import { chosen, listOf, matched, nameOf, type Choice } from './choices'
@@ -438,7 +439,7 @@ function onlyChoice(schema: SchemaObject): 'anyOf' | 'oneOf' | undefined {
 /** A schema as a choice of one: by its name, where it has one, as others refer to it. */
 function asChoice({ written, at }: Normal, normals: Normals): Choice {
   const name = normals.nameAt(at)
-  const schema = name === undefined ? written : { $ref: `#/components/schemas/${name}` }
+  const schema = name === undefined ? written : { $ref: schemaReference(name) }
   return { schema, at, index: 0 }
 }
 

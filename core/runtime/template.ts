@@ -97,10 +97,13 @@ export function pathValues(
   for (const [index, segment] of segments.entries()) {
     const part = parts[index]!
     const plain = plainSegment(part)
-    if (!segmentMatches(segment, plain)) return undefined
-    if (segment.kind === 'parameter') values.set(segment.name, { text: plain, written: part })
-    if (segment.kind !== 'mixed') continue
-    const found = between(segment.pieces, plain)!
+    if (segment.kind !== 'mixed') {
+      if (!segmentMatches(segment, plain)) return undefined
+      if (segment.kind === 'parameter') values.set(segment.name, { text: plain, written: part })
+      continue
+    }
+    const found = between(segment.pieces, plain)
+    if (!found) return undefined
     segment.names.forEach((name, n) => {
       const text = found[n]!
       // Of a part of a segment nobody can say which of its bytes were encoded.

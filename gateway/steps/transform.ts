@@ -116,9 +116,10 @@ function partsOf(passage: Passage, route: Route): Parts {
 }
 
 /** Headers that mappings send on: a policy that names one says that it may come from outside. */
-const namedIn = (parameters: ConfigOf<'parameters'> | undefined): Set<string> =>
+const namedIn = (parameters: ConfigOf<'parameters'> | undefined): Set<string> | undefined =>
+  parameters &&
   new Set(
-    parameters?.map.flatMap((one) =>
+    parameters.map.flatMap((one) =>
       one.kind === 'rename' && one.in === 'header' ? [canonicalName(one.name)] : [],
     ),
   )
